@@ -1,0 +1,63 @@
+package book
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/parser"
+)
+
+// Read reads a book from YAML, strictly: an unknown key, a clash, a circle or a wrong value is an
+// error with its line. It gives the definitions and their compiled Library.
+func Read(data []byte) (*Library, error) {
+	var b Book
+	if len(bytes.TrimSpace(data)) == 0 {
+		return nil, errors.New("the book is empty: expected book: 1")
+	}
+	if err := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict()).Decode(&b); err != nil {
+		return nil, place(err)
+	}
+	if b.Version != 1 {
+		return nil, fmt.Errorf("line %d: book: %d: expected 1, the version of the format", lineOf(data, "$.book"), b.Version)
+	}
+	l, err := Compile(b)
+	var fault *Fault
+	if errors.As(err, &fault) {
+		return nil, fmt.Errorf("line %d: %w", lineOf(data, fmt.Sprintf("$.%s[%d]", fault.List, fault.Index)), fault.Err)
+	}
+	return l, err
+}
+
+// place gives a decoder's error with its line first, without the source that it quotes.
+func place(err error) error {
+	var y yaml.Error
+	if errors.As(err, &y) && y.GetToken() != nil {
+		return fmt.Errorf("line %d: %s", y.GetToken().Position.Line, y.GetMessage())
+	}
+	return err
+}
+
+// lineOf finds the line on which a path of the document begins; 1 where there is none.
+func lineOf(data []byte, path string) int {
+	file, err := parser.ParseBytes(data, 0)
+	if err != nil {
+		return 1
+	}
+	p, err := yaml.PathString(path)
+	if err != nil {
+		return 1
+	}
+	node, err := p.FilterFile(file)
+	if err != nil {
+		return 1
+	}
+	return node.GetToken().Position.Line
+}
+
+// Write gives a book as YAML, in the form that Read takes.
+func Write(b Book) ([]byte, error) {
+	b.Version = 1
+	return yaml.MarshalWithOptions(b, yaml.IndentSequence(true))
+}

@@ -1,0 +1,213 @@
+// Package civil holds days, intervals of days and sets of intervals: small comparable values with
+// no clock and no zone in them. Calendars, spans and records are built on top and live elsewhere.
+package civil
+
+import (
+	"fmt"
+	"time"
+)
+
+// A Day is a proleptic Gregorian calendar date, counted in days from 0001-01-01, which is the zero
+// value. Valid days run from MinDay to MaxDay; EndOfDays, one day later, serves as an exclusive
+// edge only (semantics §1).
+type Day int32
+
+const (
+	// MinDay is 0001-01-01, the first day there is.
+	MinDay Day = 0
+	// MaxDay is 9999-12-31, the last day there is.
+	MaxDay Day = 3652058
+	// EndOfDays is the exclusive edge after MaxDay.
+	EndOfDays Day = MaxDay + 1
+
+	// Since stands for the edge of an interval that is open towards the past.
+	Since Day = -1 << 30
+	// Onward stands for the edge of an interval that is open towards the future.
+	Onward Day = 1 << 30
+)
+
+// The count of days works in years that begin on 1 March, so that the leap day comes last.
+const (
+	daysPer400Years = 146097
+	marchShift      = 306 // days from 0000-03-01 to 0001-01-01
+)
+
+// Of gives the day of a date; the month may be any number, it is carried into the year. The day of
+// the month is taken as it is: use DaysInMonth to check it.
+func Of(year, month, day int) Day {
+	m := month - 1
+	year += floorDiv(m, 12)
+	m = floorMod(m, 12) + 1
+	if m <= 2 {
+		year--
+		m += 12
+	}
+	era := floorDiv(year, 400)
+	yearOfEra := year - era*400
+	dayOfYear := (153*(m-3)+2)/5 + day - 1
+	dayOfEra := yearOfEra*365 + yearOfEra/4 - yearOfEra/100 + dayOfYear
+	return Day(era*daysPer400Years + dayOfEra - marchShift)
+}
+
+// Date gives the year, month (1 to 12) and day of the month (1 to 31).
+func (d Day) Date() (year, month, day int) {
+	n := int(d) + marchShift
+	era := floorDiv(n, daysPer400Years)
+	dayOfEra := n - era*daysPer400Years
+	yearOfEra := (dayOfEra - dayOfEra/1460 + dayOfEra/36524 - dayOfEra/146096) / 365
+	dayOfYear := dayOfEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
+	mp := (5*dayOfYear + 2) / 153
+	day = dayOfYear - (153*mp+2)/5 + 1
+	month = mp + 3
+	year = yearOfEra + era*400
+	if month > 12 {
+		month -= 12
+		year++
+	}
+	return year, month, day
+}
+
+// Year gives the civil year that holds the day.
+func (d Day) Year() int {
+	y, _, _ := d.Date()
+	return y
+}
+
+// Weekday gives the day of the week; 0001-01-01 was a Monday.
+func (d Day) Weekday() Weekday { return Weekday(floorMod(int(d), 7)) }
+
+// Valid tells whether the day lies from 0001-01-01 to 9999-12-31.
+func (d Day) Valid() bool { return d >= MinDay && d <= MaxDay }
+
+// String gives the ISO 8601 date, for example 2026-03-05; an open edge is two dots.
+func (d Day) String() string {
+	if d == Since || d == Onward {
+		return ".."
+	}
+	return string(d.AppendText(make([]byte, 0, 10)))
+}
+
+// AppendText appends the ISO 8601 date to b. Years beyond 9999 (an edge only) take five digits.
+func (d Day) AppendText(b []byte) []byte {
+	y, m, day := d.Date()
+	if y < 0 || y > 9999 {
+		return fmt.Appendf(b, "%d-%02d-%02d", y, m, day)
+	}
+	return append(b,
+		byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10), '-',
+		byte('0'+m/10), byte('0'+m%10), '-',
+		byte('0'+day/10), byte('0'+day%10))
+}
+
+// ParseDay reads an ISO 8601 date of the form 2026-03-05. The error says which part is wrong.
+func ParseDay(s string) (Day, error) {
+	if len(s) != 10 || s[4] != '-' || s[7] != '-' {
+		return 0, fmt.Errorf("%q is not a date: expected year-month-day, such as 2026-03-05", s)
+	}
+	y, ok1 := digits(s[0:4])
+	m, ok2 := digits(s[5:7])
+	d, ok3 := digits(s[8:10])
+	if !ok1 || !ok2 || !ok3 {
+		return 0, fmt.Errorf("%q is not a date: expected year-month-day, such as 2026-03-05", s)
+	}
+	return NewDay(y, m, d)
+}
+
+// NewDay gives the day of a date, or an error that says which part does not exist.
+func NewDay(year, month, day int) (Day, error) {
+	switch {
+	case year < 1 || year > 9999:
+		return 0, fmt.Errorf("year %04d does not exist here: expected 0001 to 9999", year)
+	case month < 1 || month > 12:
+		return 0, fmt.Errorf("month %02d does not exist: expected 01 to 12", month)
+	case day < 1 || day > DaysInMonth(year, month):
+		return 0, fmt.Errorf("%04d-%02d has no day %02d: it ends on the %dth", year, month, day, DaysInMonth(year, month))
+	}
+	return Of(year, month, day), nil
+}
+
+// OfTime gives the day that an instant falls on in a time zone.
+func OfTime(t time.Time, zone *time.Location) Day {
+	y, m, d := t.In(zone).Date()
+	return Of(y, int(m), d)
+}
+
+// Time gives midnight UTC at the start of the day, for packages that know only instants.
+func (d Day) Time() time.Time {
+	y, m, day := d.Date()
+	return time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC)
+}
+
+// MarshalText writes the ISO 8601 date.
+func (d Day) MarshalText() ([]byte, error) { return d.AppendText(nil), nil }
+
+// UnmarshalText reads an ISO 8601 date.
+func (d *Day) UnmarshalText(text []byte) error {
+	day, err := ParseDay(string(text))
+	if err == nil {
+		*d = day
+	}
+	return err
+}
+
+// IsLeap tells whether a civil year has a 29 February.
+func IsLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
+
+// DaysInMonth gives the length of a civil month (1 to 12) in days.
+func DaysInMonth(year, month int) int {
+	switch month {
+	case 2:
+		if IsLeap(year) {
+			return 29
+		}
+		return 28
+	case 4, 6, 9, 11:
+		return 30
+	}
+	return 31
+}
+
+// AddMonths moves a day by n civil months, the day of the month clamped to the target's length;
+// clamped tells that this happened (semantics §3).
+func (d Day) AddMonths(n int) (moved Day, clamped bool) {
+	y, m, day := d.Date()
+	m += n - 1
+	y += floorDiv(m, 12)
+	m = floorMod(m, 12) + 1
+	if last := DaysInMonth(y, m); day > last {
+		return Of(y, m, last), true
+	}
+	return Of(y, m, day), false
+}
+
+// IsMonthEnd tells whether the day is the last of its civil month.
+func (d Day) IsMonthEnd() bool {
+	y, m, day := d.Date()
+	return day == DaysInMonth(y, m)
+}
+
+func digits(s string) (n int, ok bool) {
+	for i := 0; i < len(s); i++ {
+		if s[i] < '0' || s[i] > '9' {
+			return 0, false
+		}
+		n = n*10 + int(s[i]-'0')
+	}
+	return n, true
+}
+
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+func floorMod(a, b int) int {
+	m := a % b
+	if m < 0 {
+		m += b
+	}
+	return m
+}

@@ -1,0 +1,94 @@
+package civil
+
+import (
+	"fmt"
+	"strings"
+)
+
+// An Interval is the half-open stretch of days [Start, End). Half-open edges are what makes
+// neighbouring intervals neither overlap nor leave a gap (semantics §1). The zero value is empty.
+// Start may be Since and End may be Onward: the interval is then open on that side.
+type Interval struct {
+	Start, End Day
+}
+
+// Through gives the interval whose first and last day are both inside.
+func Through(first, last Day) Interval { return Interval{first, last + 1} }
+
+// One gives the interval of a single day.
+func One(d Day) Interval { return Interval{d, d + 1} }
+
+// AllDays is open on both sides.
+var AllDays = Interval{Since, Onward}
+
+// Empty tells whether no day lies inside.
+func (v Interval) Empty() bool { return v.End <= v.Start }
+
+// First is the first day inside.
+func (v Interval) First() Day { return v.Start }
+
+// Last is the last day inside; Onward when the interval is open towards the future.
+func (v Interval) Last() Day {
+	if v.End == Onward {
+		return Onward
+	}
+	return v.End - 1
+}
+
+// Open tells whether either side is open.
+func (v Interval) Open() bool { return v.Start == Since || v.End == Onward }
+
+// Days counts the days inside. It must not be asked of an open interval.
+func (v Interval) Days() int {
+	if v.Empty() {
+		return 0
+	}
+	return int(v.End - v.Start)
+}
+
+// Contains tells whether a day lies inside.
+func (v Interval) Contains(d Day) bool { return d >= v.Start && d < v.End }
+
+// Intersect gives the days in both.
+func (v Interval) Intersect(w Interval) Interval {
+	r := Interval{max(v.Start, w.Start), min(v.End, w.End)}
+	if r.Empty() {
+		return Interval{}
+	}
+	return r
+}
+
+// String gives first/last, both inside, as in 2026-03-01/2026-03-31; an open side is two dots.
+func (v Interval) String() string {
+	if v.Empty() {
+		return ""
+	}
+	return v.First().String() + "/" + v.Last().String()
+}
+
+// ParseInterval reads the form that String writes: an ISO 8601 interval of dates, both inside.
+func ParseInterval(s string) (Interval, error) {
+	first, last, ok := strings.Cut(s, "/")
+	if !ok {
+		return Interval{}, fmt.Errorf("%q is not an interval: expected first/last, such as 2026-03-01/2026-03-31", s)
+	}
+	v := AllDays
+	if first != ".." {
+		d, err := ParseDay(first)
+		if err != nil {
+			return Interval{}, err
+		}
+		v.Start = d
+	}
+	if last != ".." {
+		d, err := ParseDay(last)
+		if err != nil {
+			return Interval{}, err
+		}
+		v.End = d + 1
+	}
+	if v.Empty() {
+		return Interval{}, fmt.Errorf("%s ends before it starts", s)
+	}
+	return v, nil
+}

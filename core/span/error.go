@@ -1,0 +1,163 @@
+package span
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+)
+
+// An Error refuses an expression: where, why, and what may be written instead (semantics §5).
+type Error struct {
+	// Column is the place in the expression, counted in characters from 1; 0 where the whole
+	// expression is meant.
+	Column int
+	// Width is the number of characters that are wrong, at least 1 where Column is set.
+	Width int
+	// Message says what is wrong and what was expected.
+	Message string
+	// Offers are whole expressions that may have been meant, each one valid on its own.
+	Offers []string
+}
+
+// Error gives the place, the message and the offers in one line.
+func (e *Error) Error() string {
+	var b strings.Builder
+	if e.Column > 0 {
+		fmt.Fprintf(&b, "column %d: ", e.Column)
+	}
+	b.WriteString(e.Message)
+	for i, offer := range e.Offers {
+		switch {
+		case i == 0:
+			b.WriteString("; did you mean ")
+		case i == len(e.Offers)-1:
+			b.WriteString(" or ")
+		default:
+			b.WriteString(", ")
+		}
+		fmt.Fprintf(&b, "%q", offer)
+	}
+	return b.String()
+}
+
+// refusal is an Error on its way out of the parser: byte offsets and replacements, not yet columns
+// and whole expressions.
+type refusal struct {
+	start, end int
+	message    string
+	rewrites   []rewrite
+}
+
+// A rewrite is one reading that is offered: the source with some stretches replaced.
+type rewrite []edit
+
+type edit struct {
+	start, end int
+	text       string
+}
+
+func (w rewrite) apply(src string) string {
+	var b strings.Builder
+	at := 0
+	for _, e := range w {
+		b.WriteString(src[at:e.start])
+		b.WriteString(e.text)
+		at = e.end
+	}
+	b.WriteString(src[at:])
+	return b.String()
+}
+
+// asError places a refusal in its source and tries every reading that it offers. Readings that
+// parse are offered in canonical form; one that fails for a further fault is offered with that
+// fault's own readings, up to depth.
+func (r *refusal) asError(src string, depth int) *Error {
+	e := &Error{
+		Column:  utf8.RuneCountInString(src[:r.start]) + 1,
+		Width:   max(1, utf8.RuneCountInString(src[r.start:r.end])),
+		Message: r.message,
+	}
+	if depth == 0 {
+		return e
+	}
+	for _, w := range r.rewrites {
+		text := w.apply(src)
+		if n, fault := parse(text); fault == nil {
+			e.offer(n.String())
+		} else {
+			for _, further := range fault.asError(text, depth-1).Offers {
+				e.offer(further)
+			}
+		}
+	}
+	return e
+}
+
+// maxOffers bounds how many readings one refusal shows.
+const maxOffers = 6
+
+func (e *Error) offer(text string) {
+	if len(e.Offers) == maxOffers {
+		return
+	}
+	for _, have := range e.Offers {
+		if have == text {
+			return
+		}
+	}
+	e.Offers = append(e.Offers, text)
+}
+
+// nearest gives the known words closest to a misspelt one, closest first; none when all are far.
+func nearest(word string, known []string) []string {
+	limit := 2
+	if len(word) <= 4 {
+		limit = 1
+	}
+	best := limit + 1
+	var found []string
+	for _, k := range known {
+		switch d := distance(word, k, best); {
+		case d < best:
+			best, found = d, []string{k}
+		case d == best && d <= limit:
+			found = append(found, k)
+		}
+	}
+	return found
+}
+
+// Nearest gives the known name closest to a misspelt one, or "" when all are far.
+func Nearest(name string, known []string) string {
+	if found := nearest(name, known); len(found) > 0 {
+		return found[0]
+	}
+	return ""
+}
+
+// distance counts the letters to add, drop, change or swap with a neighbour to turn a into b;
+// anything above limit may be reported as limit+1.
+func distance(a, b string, limit int) int {
+	if len(a)-len(b) > limit || len(b)-len(a) > limit {
+		return limit + 1
+	}
+	before, row, next := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		next[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			next[j] = min(row[j]+1, next[j-1]+1, row[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				next[j] = min(next[j], before[j-2]+1)
+			}
+		}
+		before, row, next = row, next, before
+	}
+	return row[len(b)]
+}

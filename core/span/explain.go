@@ -1,0 +1,294 @@
+package span
+
+import (
+	"fmt"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+)
+
+// A Resolution is an answer with its reasons (semantics §6).
+type Resolution struct {
+	Days     civil.Set
+	Steps    []Explained
+	Cautions []Caution
+}
+
+// An Explained is one step towards a resolution, in the order in which it was done.
+type Explained struct {
+	// Depth is how far the step is inside a reading of its own: within a move or a named span.
+	Depth int
+	// Words are the words that the step comes from, in canonical form.
+	Words string
+	// Note stands in place of days, where the step gives none itself: "as of 2025-10-19, read again".
+	Note string
+	// Days are the days after the step; not set where Note is.
+	Days civil.Set
+}
+
+// A Caution says what is right and may still surprise.
+type Caution struct {
+	Kind CautionKind
+	Text string
+}
+
+// CautionKind tells cautions apart for programs.
+type CautionKind string
+
+// The cautions of semantics §6.
+const (
+	// Idle is a modifier that takes nothing out.
+	Idle CautionKind = "idle-modifier"
+	// ShortMove is a move shorter than the unit that it moves.
+	ShortMove CautionKind = "short-move"
+	// Clamped is a day that a shorter month, or a unit with fewer weeks, pulled back.
+	Clamped CautionKind = "clamped"
+	// HolidaysUnknown is an answer that needs business days beyond the holiday list.
+	HolidaysUnknown CautionKind = "holidays-unknown"
+	// NoDays is an empty result.
+	NoDays CautionKind = "no-days"
+)
+
+// maxSteps bounds an explanation; stacked readings would multiply it.
+const maxSteps = 400
+
+// refillHorizon is how many days ahead an empty result is looked at again.
+const refillHorizon = 800
+
+// Explain resolves an expression and gives the steps and the cautions with it.
+func Explain(n Node, s Scope) (Resolution, error) {
+	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, trace: &trace{}}
+	if e.cal == nil {
+		e.cal = calendar.Civil
+	}
+	set, err := e.resolve(n)
+	if err != nil {
+		return Resolution{}, err
+	}
+	cautions := e.trace.cautions
+	e.trace, e.references = nil, 0
+	x := explainer{env: &e}
+	x.explain(n, 0)
+	if set.Empty() {
+		cautions = append(cautions, refill(n, s))
+	}
+	return Resolution{Days: set, Steps: x.steps, Cautions: cautions}, nil
+}
+
+// refill says on which as-of day an empty span has days again.
+func refill(n Node, s Scope) Caution {
+	from := s.AsOf
+	for d := from + 1; d <= min(from+refillHorizon, civil.MaxDay); d++ {
+		s.AsOf = d
+		if set, err := Resolve(n, s); err == nil && !set.Empty() {
+			return Caution{NoDays, fmt.Sprintf("no days as of %s; it has days again as of %s: %s", from, d, set.Hull())}
+		}
+	}
+	return Caution{NoDays, fmt.Sprintf("no days as of %s, nor on any of the next %d as-of days", from, refillHorizon)}
+}
+
+// trace collects cautions during a resolution.
+type trace struct{ cautions []Caution }
+
+func (e *env) note(k CautionKind, format string, args ...any) {
+	c := Caution{k, fmt.Sprintf(format, args...)}
+	for _, have := range e.trace.cautions {
+		if have == c {
+			return
+		}
+	}
+	e.trace.cautions = append(e.trace.cautions, c)
+}
+
+func (e *env) noteIdle(words string, n Node, before, after civil.Set) {
+	if e.trace != nil && !before.Empty() && before.Equal(after) {
+		e.note(Idle, "%q takes nothing out of %s, as of %s", words, inner(n), e.asOf)
+	}
+}
+
+func (e *env) noteClamped(d civil.Day, n int, u calendar.Unit, moved civil.Day) {
+	if e.trace != nil {
+		direction := "later"
+		if n < 0 {
+			n, direction = -n, "earlier"
+		}
+		e.note(Clamped, "%s, %d %s %s, falls on the shorter unit's end: %s", d, n, u.Counted(n), direction, moved)
+	}
+}
+
+func (e *env) needHolidays(v civil.Interval) {
+	if e.trace != nil && !e.cal.HolidaysKnown(v) {
+		l := e.cal.Holidays()
+		e.note(HolidaysUnknown, "the holiday list %s covers %d to %d; %s lies outside it in part", l.Name, l.FirstYear, l.LastYear, v)
+	}
+}
+
+// noteShortMoveOf looks for the whole units that a move shorter than themselves would cut across.
+func (e *env) noteShortMoveOf(x Node, m move) {
+	if e.trace == nil {
+		return
+	}
+	for next := x; next != nil; next = inner(next) {
+		x = next
+	}
+	switch n := x.(type) {
+	case *This:
+		e.noteShortMove(n, n.Unit, m)
+	case *ToDate:
+		e.noteShortMove(n, n.Unit, m)
+	case *LastFull:
+		e.noteShortMove(n, n.Unit, m)
+	case *NextFull:
+		e.noteShortMove(n, n.Unit, m)
+	case *RestOf:
+		e.noteShortMove(n, n.Unit, m)
+	}
+}
+
+func (e *env) noteShortMove(n Node, u calendar.Unit, m move) {
+	if e.trace != nil && m.unit < u && u > calendar.BusinessDay {
+		e.note(ShortMove, "a move by %s is shorter than the %s of %s: it may give the same %s again", m.unit.Plural(), u, n, u)
+	}
+}
+
+// explainer walks an expression and records a step for each form and modifier.
+type explainer struct {
+	env   *env
+	steps []Explained
+}
+
+func (x *explainer) add(depth int, words, note string, days civil.Set) {
+	if len(x.steps) < maxSteps {
+		x.steps = append(x.steps, Explained{depth, words, note, days})
+	}
+}
+
+// result records a step with the days that a node gives; one that gives an error is left out, as
+// it is only a reading on the way.
+func (x *explainer) result(n Node, depth int, words string) {
+	if set, err := x.env.eval(n); err == nil {
+		x.add(depth, words, "", set)
+	}
+}
+
+func (x *explainer) explain(n Node, depth int) {
+	if len(x.steps) >= maxSteps {
+		return
+	}
+	switch n := n.(type) {
+	case *Nth:
+		x.explain(n.Of, depth)
+		x.result(n, depth, fmt.Sprintf("%s %d of it", n.Unit, n.N))
+	case *Outer:
+		x.explain(n.Of, depth)
+		var w writer
+		w.text(map[bool]string{false: "first ", true: "last "}[n.Last])
+		w.optional(n.N, "", n.Unit)
+		x.result(n, depth, string(w.b)+" of it")
+	case *PointDay:
+		x.point(&n.Point, depth)
+	case *Stretch:
+		x.point(&n.From, depth)
+		x.point(&n.Through, depth)
+		x.result(n, depth, "from the one through the other")
+	case *Onward:
+		x.point(&n.From, depth)
+		x.result(n, depth, "from it onward")
+	case *UpTo:
+		x.point(&n.Through, depth)
+		x.result(n, depth, "through it")
+	case *Name:
+		x.name(n, depth)
+	case *Chain:
+		x.chain(n, depth)
+	case *ExcludingToday:
+		x.explain(n.X, depth)
+		x.result(n, depth, "excluding today")
+	case *SoFar:
+		x.explain(n.X, depth)
+		x.result(n, depth, "so far")
+	case *Only:
+		x.explain(n.X, depth)
+		var w writer
+		n.writeOnly(&w)
+		x.result(n, depth, string(w.b))
+	case *In:
+		x.in(n, depth)
+	case *Move:
+		x.move(n, depth, true)
+	default:
+		x.result(n, depth, n.String())
+	}
+}
+
+func (x *explainer) point(p *Point, depth int) {
+	if p.Of != nil {
+		x.explain(p.Of, depth)
+	}
+	if d, err := x.env.point(p); err == nil {
+		x.add(depth, p.String(), "", civil.SetOf(civil.One(d)))
+	}
+}
+
+func (x *explainer) name(n *Name, depth int) {
+	target, cal, err := x.env.enter(n)
+	if err != nil {
+		return
+	}
+	defer x.env.leave()
+	note := "is " + target.String()
+	if cal != nil {
+		note += ", in calendar " + cal.Name()
+		before := x.env.cal
+		x.env.cal = cal
+		defer func() { x.env.cal = before }()
+	}
+	x.add(depth, n.String(), note, civil.Set{})
+	x.explain(target, depth+1)
+}
+
+func (x *explainer) chain(n *Chain, depth int) {
+	x.explain(n.Terms[0], depth)
+	for i := 1; i < len(n.Terms); i++ {
+		x.explain(n.Terms[i], depth)
+		words := n.Op.String() + " " + n.Terms[i].String()
+		x.result(&Chain{n.Op, n.Terms[:i+1]}, depth, words)
+	}
+}
+
+func (x *explainer) in(n *In, depth int) {
+	cal, err := x.env.calendarNamed(n.Calendar)
+	if err != nil {
+		return
+	}
+	before := x.env.cal
+	x.env.cal = cal
+	x.add(depth, "in "+n.Calendar, "all of it is read in this calendar", civil.Set{})
+	x.explain(n.X, depth)
+	x.env.cal = before
+}
+
+// move shows the reading before the move once, then the as-of day of each move of a stack, then
+// the reading after them.
+func (x *explainer) move(n *Move, depth int, outermost bool) {
+	if outermost {
+		core := n.X
+		for m, ok := core.(*Move); ok; m, ok = core.(*Move) {
+			core = m.X
+		}
+		x.explain(core, depth)
+	}
+	back, err := x.env.push(n)
+	if err != nil {
+		return
+	}
+	defer x.env.pop(back)
+	var w writer
+	n.writeMove(&w)
+	x.add(depth, string(w.b), fmt.Sprintf("as of %s, read again", x.env.asOf), civil.Set{})
+	if m, ok := n.X.(*Move); ok {
+		x.move(m, depth+1, false)
+		return
+	}
+	x.explain(n.X, depth+1)
+}

@@ -1,0 +1,411 @@
+package span
+
+import (
+	"fmt"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+)
+
+const (
+	// MaxLength is the longest expression that is read, in bytes.
+	MaxLength = 2000
+	// MaxDepth is how many brackets and "of"s may stand inside one another.
+	MaxDepth = 100
+	// MaxCount is the largest count.
+	MaxCount = 100_000
+)
+
+// Parse reads an expression. The error, if any, is an *Error.
+func Parse(src string) (Node, error) {
+	n, fault := parse(src)
+	if fault != nil {
+		return nil, fault.asError(src, 3)
+	}
+	return n, nil
+}
+
+// parser reads one expression by recursive descent, one token ahead. A refusal travels up as a
+// panic and is caught in parse.
+type parser struct {
+	src   string
+	tok   token
+	prev  token // the token before tok
+	depth int
+}
+
+func parse(src string) (n Node, fault *refusal) {
+	if len(src) > MaxLength {
+		return nil, &refusal{message: fmt.Sprintf("an expression has at most %d bytes; this one has %d", MaxLength, len(src))}
+	}
+	p := &parser{src: src}
+	defer func() {
+		if r := recover(); r != nil {
+			var ok bool
+			if fault, ok = r.(*refusal); !ok {
+				panic(r)
+			}
+			n = nil
+		}
+	}()
+	p.tok = p.scan(0)
+	if p.tok.kind == endOfText {
+		p.refuse(0, 0, "expected a span, such as last full month")
+	}
+	n = p.expression()
+	if p.tok.kind != endOfText {
+		p.stray()
+	}
+	return n, nil
+}
+
+func (p *parser) refuse(start, end int, message string, rewrites ...rewrite) {
+	panic(&refusal{start, end, message, rewrites})
+}
+
+// refuseHere refuses the token that stands next: misspelt where it is an unknown word, else with
+// what was expected.
+func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
+	t := p.tok
+	switch t.kind {
+	case endOfText:
+		p.refuse(t.start, t.end, "the expression ends here; expected "+expected, rewrites...)
+	case unknown:
+		for _, w := range nearest(lower(p.src[t.start:t.end]), spellings) {
+			rewrites = append(rewrites, rewrite{{t.start, t.end, w}})
+		}
+		p.refuse(t.start, t.end, fmt.Sprintf("%q is not a word of the span language; expected %s", shorten(p.src[t.start:t.end]), expected), rewrites...)
+	}
+	p.refuse(t.start, t.end, fmt.Sprintf("%q does not belong here; expected %s", p.src[t.start:t.end], expected), rewrites...)
+}
+
+func shorten(s string) string {
+	if r := []rune(s); len(r) > 30 {
+		return string(r[:30]) + "…"
+	}
+	return s
+}
+
+func (p *parser) advance() {
+	p.prev = p.tok
+	p.tok = p.scan(p.tok.end)
+}
+
+func (p *parser) is(k keyword) bool { return p.tok.kind == word && p.tok.word == k }
+
+func (p *parser) accept(k keyword) bool {
+	if p.is(k) {
+		p.advance()
+		return true
+	}
+	return false
+}
+
+func (p *parser) expect(k keyword, spelling string) {
+	if !p.accept(k) {
+		p.refuseHere(spelling)
+	}
+}
+
+// mark and back let the parser look further than one token.
+type mark struct{ tok, prev token }
+
+func (p *parser) mark() mark  { return mark{p.tok, p.prev} }
+func (p *parser) back(m mark) { p.tok, p.prev = m.tok, m.prev }
+func (p *parser) deeper(at token) {
+	if p.depth++; p.depth > MaxDepth {
+		p.refuse(at.start, at.end, fmt.Sprintf("brackets and \"of\"s go at most %d deep", MaxDepth))
+	}
+}
+
+// stray refuses what stands after a complete expression.
+func (p *parser) stray() {
+	switch {
+	case p.tok.kind == closing:
+		p.refuse(p.tok.start, p.tok.end, "this bracket closes nothing", rewrite{{p.tok.start, p.tok.end, ""}})
+	case p.tok.kind == plus || p.tok.kind == minus:
+		p.refuse(p.tok.start, p.tok.end, "only a point can be moved by + or -: a date, today, yesterday, tomorrow, start of or end of a span")
+	case p.is(kIncluding):
+		p.refuse(p.tok.start, p.tok.end, "including today belongs to coming alone; every other form says by itself where it ends")
+	}
+	p.refuseHere("or, and, except, a modifier, or the end")
+}
+
+// expression reads a chain of terms joined by one operator.
+func (p *parser) expression() Node {
+	start := p.tok
+	first := p.term(nil)
+	op, ok := p.operator()
+	if !ok {
+		return first
+	}
+	terms := make([]Node, 0, 4)
+	if c, ok := first.(*Chain); ok && c.Op == op {
+		terms = append(terms, c.Terms...) // its brackets can be spared: chains go from left to right
+	} else {
+		terms = append(terms, first)
+	}
+	for {
+		opToken := p.tok
+		next, ok := p.operator()
+		if !ok {
+			return &Chain{op, terms}
+		}
+		if next != op {
+			p.mixed(start, op, opToken)
+		}
+		p.advance()
+		terms = append(terms, p.term(&start))
+	}
+}
+
+func (p *parser) operator() (Op, bool) {
+	if p.tok.kind == word {
+		switch p.tok.word {
+		case kOr:
+			return Or, true
+		case kAnd:
+			return And, true
+		case kExcept:
+			return Except, true
+		}
+	}
+	return 0, false
+}
+
+// mixed refuses a second operator in a chain and offers both readings. The new operator stands
+// next; the term before it began at the token after the last operator of the old kind.
+func (p *parser) mixed(start token, op Op, opToken token) {
+	lastTerm := p.lastTermStart(start, op)
+	chainEnd := p.prev.end
+	next, _ := p.operator()
+	for {
+		if again, ok := p.operator(); !ok || again != next {
+			break
+		}
+		p.advance()
+		p.term(nil)
+	}
+	p.refuse(opToken.start, opToken.end,
+		fmt.Sprintf("%q after %q has two readings: put brackets round the part that comes first", next, op),
+		rewrite{{start.start, start.start, "("}, {chainEnd, chainEnd, ")"}},
+		rewrite{{lastTerm, lastTerm, "("}, {p.prev.end, p.prev.end, ")"}})
+}
+
+// lastTermStart finds where the last term of the chain that ends before the next token begins, by
+// reading the chain again.
+func (p *parser) lastTermStart(start token, op Op) int {
+	here := p.mark()
+	defer p.back(here)
+	p.back(mark{tok: start})
+	for {
+		at := p.tok.start
+		p.term(nil)
+		if again, ok := p.operator(); !ok || again != op || p.tok.start >= here.tok.start {
+			return at
+		}
+		p.advance()
+	}
+}
+
+// term reads a form and its modifiers. chain is where the unbracketed chain began of which the
+// term is a later part, nil where it is the first: after such a chain a move, only or in is
+// refused, as it could mean the last term or the whole.
+func (p *parser) term(chain *token) Node {
+	at := p.tok
+	n := p.form()
+	closed := false
+	for {
+		before := p.prev.end
+		here := p.mark()
+		comma := p.tok.kind == comma
+		if comma {
+			p.advance()
+		}
+		loose := true
+		switch {
+		case p.is(kExcluding):
+			p.advance()
+			p.expect(kToday, "today")
+			n, loose = &ExcludingToday{n}, false
+		case p.is(kSo):
+			p.advance()
+			p.expect(kFar, "far")
+			n, loose = &SoFar{n}, false
+		case p.is(kOnly):
+			n = p.only(n)
+		case p.is(kIn):
+			n = p.in(n)
+		case p.atCount():
+			n = p.move(n)
+		case comma:
+			p.refuseHere("a modifier after the comma: excluding today, so far, 1 year earlier, only business days or in a calendar")
+		default:
+			return n
+		}
+		if closed {
+			p.refuse(here.tok.start, p.prev.end, "a calendar given with in comes last in its term")
+		}
+		if _, ok := n.(*In); ok {
+			closed = true
+		}
+		if loose && chain != nil {
+			p.afterChain(*chain, at, before)
+		}
+	}
+}
+
+// afterChain refuses a move, only or in after an unbracketed chain, with both readings. The first
+// such modifier has been read; it began after the offset before.
+func (p *parser) afterChain(chain, lastTerm token, before int) {
+	first := p.prev
+	for p.tok.kind == comma || p.is(kOnly) || p.is(kIn) || p.is(kExcluding) || p.is(kSo) || p.atCount() {
+		if p.tok.kind == comma {
+			p.advance()
+		}
+		switch {
+		case p.accept(kExcluding), p.accept(kSo):
+			p.advance()
+		case p.is(kOnly):
+			p.only(nil)
+		case p.is(kIn):
+			p.in(nil)
+		default:
+			p.move(nil)
+		}
+	}
+	p.refuse(before, first.end, "after a chain of spans this has two readings: the last of them, or all",
+		rewrite{{chain.start, chain.start, "("}, {before, before, ")"}},
+		rewrite{{lastTerm.start, lastTerm.start, "("}, {p.prev.end, p.prev.end, ")"}})
+}
+
+func (p *parser) only(x Node) Node {
+	p.advance()
+	if p.accept(kBusiness) {
+		if !p.is(kUnit) || calendar.Unit(p.tok.n) != calendar.Day {
+			p.refuseHere("days")
+		}
+		p.advance()
+		return &Only{X: x, BusinessDays: true}
+	}
+	var days civil.Weekdays
+	for {
+		switch {
+		case p.is(kWeekday):
+			days = days.With(civil.Weekday(p.tok.n))
+		case p.is(kWeekends):
+			days |= civil.Weekend
+		case p.is(kWeekdays):
+			p.refuse(p.tok.start, p.tok.end, "weekdays has two readings: with holidays, or without",
+				rewrite{{p.tok.start, p.tok.end, "Mon/Tue/Wed/Thu/Fri"}}, rewrite{{p.tok.start, p.tok.end, "business days"}})
+		default:
+			p.refuseHere("business days, weekends or days of the week, such as Sat/Sun")
+		}
+		p.advance()
+		if p.tok.kind != slash {
+			return &Only{X: x, Weekdays: days}
+		}
+		p.advance()
+	}
+}
+
+func (p *parser) in(x Node) Node {
+	name := p.name("the name of a calendar")
+	return &In{x, name}
+}
+
+// name reads a name after the token that stands next, where hyphens and digits belong to it.
+func (p *parser) name(expected string) string {
+	start := p.tok.end
+	if p.tok.kind != at {
+		start = p.blanks(start)
+	}
+	end := start
+	for end < len(p.src) && (isLetter(p.src[end]) || isDigit(p.src[end]) || p.src[end] == '-') {
+		end++
+	}
+	name := lower(p.src[start:end])
+	if name == "" || !isLetter(name[0]) {
+		p.refuse(start, end, "expected "+expected+": letters, digits and hyphens, beginning with a letter")
+	}
+	p.prev = token{kind: word, start: start, end: end}
+	p.tok = p.scan(end)
+	return name
+}
+
+// atCount tells whether a count stands next.
+func (p *parser) atCount() bool { return p.tok.kind == number || p.is(kCount) }
+
+// count reads a count, in digits or in words.
+func (p *parser) count() int {
+	t := p.tok
+	n := t.n
+	p.advance()
+	if t.kind == word && n >= 20 && n%10 == 0 && p.is(kCount) && p.tok.n < 10 && p.src[p.tok.start]|0x20 != 'a' {
+		n += p.tok.n
+		p.advance()
+	}
+	if n < 1 || n > MaxCount {
+		p.refuse(t.start, p.prev.end, "a count is a whole number from 1 to 100,000")
+	}
+	return n
+}
+
+// unit reads a unit's name.
+func (p *parser) unit() calendar.Unit {
+	u, ok := p.acceptUnit()
+	if !ok {
+		p.refuseHere("a unit: days, business days, weeks, months, quarters, halves or years")
+	}
+	return u
+}
+
+func (p *parser) acceptUnit() (calendar.Unit, bool) {
+	if p.is(kUnit) {
+		u := calendar.Unit(p.tok.n)
+		p.advance()
+		return u, true
+	}
+	if p.is(kBusiness) {
+		p.advance()
+		if !p.is(kUnit) || calendar.Unit(p.tok.n) != calendar.Day {
+			p.refuseHere("days after business")
+		}
+		p.advance()
+		return calendar.BusinessDay, true
+	}
+	return 0, false
+}
+
+// counted reads N Us.
+func (p *parser) counted(form string) (int, calendar.Unit) {
+	if !p.atCount() {
+		if p.tok.kind == minus {
+			p.refuse(p.tok.start, p.tok.end, "a count is a whole number from 1 to 100,000; it has no sign")
+		}
+		p.refuseHere("a count after " + form + ", such as " + form + " 3 months")
+	}
+	n := p.count()
+	return n, p.unit()
+}
+
+func (p *parser) move(x Node) Node {
+	at := p.tok
+	n := p.count()
+	u, ok := p.acceptUnit()
+	if !ok {
+		p.refuseHere("a unit and earlier or later, such as 1 year earlier")
+	}
+	switch {
+	case p.accept(kEarlier):
+		n = -n
+	case p.accept(kLater):
+	default:
+		if p.tok.kind == unknown {
+			p.refuseHere("earlier or later")
+		}
+		p.refuse(at.start, p.prev.end, "expected earlier or later after this",
+			rewrite{{p.prev.end, p.prev.end, " earlier"}}, rewrite{{p.prev.end, p.prev.end, " later"}})
+	}
+	return &Move{x, n, u}
+}
