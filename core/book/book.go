@@ -25,18 +25,18 @@ type Book struct {
 // Holidays is a named list of days. Covers gives the first and the last civil year that the list is
 // complete for; left out, those of its first and last day.
 type Holidays struct {
-	Name   string   `yaml:"name"`
-	Days   []string `yaml:"days,flow"`
-	Covers []int    `yaml:"covers,flow,omitempty"`
+	Name   string   `json:"name" yaml:"name"`
+	Days   []string `json:"days" yaml:"days,flow"`
+	Covers []int    `json:"covers,omitempty" yaml:"covers,flow,omitempty"`
 }
 
 // A Span is a named expression, read in its own calendar if it names one.
 type Span struct {
-	Name     string   `yaml:"name"`
-	Is       string   `yaml:"is"`
-	Calendar string   `yaml:"calendar,omitempty"`
-	About    string   `yaml:"about,omitempty"`
-	Tags     []string `yaml:"tags,flow,omitempty"`
+	Name     string   `json:"name" yaml:"name"`
+	Is       string   `json:"is" yaml:"is"`
+	Calendar string   `json:"calendar,omitempty" yaml:"calendar,omitempty"`
+	About    string   `json:"about,omitempty" yaml:"about,omitempty"`
+	Tags     []string `json:"tags,omitempty" yaml:"tags,flow,omitempty"`
 }
 
 // A Library is a compiled book. It answers for every name in it and is safe for use at once by many.
@@ -44,15 +44,13 @@ type Library struct {
 	spans     map[string]entry
 	calendars map[string]*calendar.Calendar
 	order     []string // span names as the book has them
-	definitions
+	book      Book
 }
 
 type entry struct {
 	node     span.Node
 	calendar *calendar.Calendar
 }
-
-type definitions struct{ book Book }
 
 // A Fault is one thing wrong in a book: where (holidays, calendars or spans, and the position in
 // that list) and what.
@@ -69,9 +67,9 @@ func (f *Fault) Unwrap() error { return f.Err }
 // a book may restate it. Errors are *Fault.
 func Compile(b Book) (*Library, error) {
 	l := &Library{
-		spans:       make(map[string]entry, len(b.Spans)),
-		calendars:   map[string]*calendar.Calendar{calendar.Civil.Name(): calendar.Civil},
-		definitions: definitions{b},
+		spans:     make(map[string]entry, len(b.Spans)),
+		calendars: map[string]*calendar.Calendar{calendar.Civil.Name(): calendar.Civil},
+		book:      b,
 	}
 	lists, err := compileHolidays(b.Holidays)
 	if err != nil {
@@ -278,12 +276,13 @@ func (l *Library) SpanNames() []string { return l.order }
 // Book gives the definitions that the library was compiled from.
 func (l *Library) Book() Book { return l.book }
 
-// Users lists the spans that refer to a span directly, as the book has them.
-func (l *Library) Users(name string) []string {
-	var users []string
+// AllUsers lists, for each named span that others refer to, those that do so directly, as the book
+// has them.
+func (l *Library) AllUsers() map[string][]string {
+	users := map[string][]string{}
 	for _, user := range l.order {
-		if slices.Contains(span.Names(l.spans[user].node), name) {
-			users = append(users, user)
+		for _, name := range span.Names(l.spans[user].node) {
+			users[name] = append(users[name], user)
 		}
 	}
 	return users

@@ -1,0 +1,361 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/api"
+	"vastspan/core/civil"
+	"vastspan/core/span"
+	"vastspan/core/tally"
+	"vastspan/internal/service"
+	"vastspan/internal/tabular"
+	"vastspan/internal/wire"
+)
+
+// totalFlags are the flags of total.
+type totalFlags struct {
+	over, sum, mean, min, max, by, where []string
+	count, allowUndated                  bool
+	date, zone, dateOrder                string
+	*reading
+}
+
+func (a *app) totalCommand() *cobra.Command {
+	var f totalFlags
+	c := &cobra.Command{
+		Use:   "total SOURCE --over EXPR...",
+		Short: "Total records over spans",
+		Long: `Totals the records of SOURCE over one or more spans. SOURCE is the name of a dataset of the service,
+or a CSV file, or - for standard input; a file is computed on the spot, without a service.`,
+		Example: `  vastspan total crossings --over @closed-month --sum fare --count --by route --as-of latest
+  vastspan total crossings.csv --date sailed_on --over 'last full month' --sum fare --as-of 2026-10-19
+  zcat big.csv.gz | vastspan total - --over 'month to date' 'last full month' --sum amount --where 'region=North'`,
+		Args:              takes(cobra.MinimumNArgs(1), "a dataset or a file, then --over and expressions"),
+		ValidArgsFunction: a.completeDatasets,
+	}
+	out := outputFlag(c)
+	f.reading = readingFlags(c, "a date, today or latest (the newest day in the records)")
+	f.bookFlag(c)
+	flags := c.Flags()
+	flags.StringArrayVar(&f.over, "over", nil, "expressions to total over; may be given several times, and words after it count too")
+	flags.StringArrayVar(&f.sum, "sum", nil, "column to sum")
+	flags.StringArrayVar(&f.mean, "mean", nil, "column to take the mean of")
+	flags.StringArrayVar(&f.min, "min", nil, "column to take the least value of")
+	flags.StringArrayVar(&f.max, "max", nil, "column to take the greatest value of")
+	flags.BoolVar(&f.count, "count", false, "count records")
+	flags.StringArrayVar(&f.by, "by", nil, "category to break down by, at most two")
+	flags.StringArrayVar(&f.where, "where", nil, "COL=VALUE to keep; several values of one column are alternatives; COL= keeps blanks")
+	flags.StringVar(&f.date, "date", "", "of a file: the column that holds the day")
+	flags.StringVar(&f.zone, "zone", "", "of a file: the IANA time zone in which an instant becomes a day (default UTC)")
+	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
+	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: let records without a date in; they are counted and stand outside")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		f.over = append(f.over, args[1:]...)
+		q, err := f.question()
+		if err != nil {
+			return err
+		}
+		t, err := a.total(cmd.Context(), args[0], q, &f)
+		if err != nil {
+			return err
+		}
+		return a.printTotal(t, *out)
+	}
+	return c
+}
+
+// question puts the flags together as a request; figures come in the order count, sum, mean, min,
+// max.
+func (f *totalFlags) question() (*api.TotalRequest, error) {
+	if len(f.over) == 0 {
+		return nil, usagef("total: expected --over and an expression, such as --over 'last full month'")
+	}
+	q := &api.TotalRequest{Over: f.over, By: &f.by, AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar}
+	for _, figures := range []struct {
+		kind    api.FigureKind
+		columns []string
+	}{{api.Sum, f.sum}, {api.Mean, f.mean}, {api.Min, f.min}, {api.Max, f.max}} {
+		for _, column := range figures.columns {
+			q.Figures = append(q.Figures, api.Figure{Kind: figures.kind, Column: &column})
+		}
+	}
+	if f.count || len(q.Figures) == 0 {
+		q.Figures = slices.Insert(q.Figures, 0, api.Figure{Kind: api.Count})
+	}
+	where, err := readWhere(f.where)
+	q.Where = where
+	return q, err
+}
+
+// readWhere reads COL=VALUE; values of the same column are alternatives.
+func readWhere(texts []string) (*[]api.Filter, error) {
+	filters := []api.Filter{}
+	for _, text := range texts {
+		column, value, ok := strings.Cut(text, "=")
+		if !ok || column == "" {
+			return nil, usagef("--where: %q: expected COL=VALUE", text)
+		}
+		i := slices.IndexFunc(filters, func(f api.Filter) bool { return f.Column == column })
+		if i < 0 {
+			i = len(filters)
+			filters = append(filters, api.Filter{Column: column})
+		}
+		var v *string
+		if value != "" {
+			v = &value
+		}
+		filters[i].OneOf = append(filters[i].OneOf, v)
+	}
+	return &filters, nil
+}
+
+// total answers from a file on the spot, or asks the service.
+func (a *app) total(ctx context.Context, source string, q *api.TotalRequest, f *totalFlags) (*api.Total, error) {
+	if isFile(source) {
+		return a.totalFile(ctx, source, q, f)
+	}
+	if f.book != "" {
+		return nil, usagef("--book goes with a file; dataset %s is read with the service's own definitions", source)
+	}
+	r, err := call(a, func(c *api.ClientWithResponses) (*api.TotalResponse, error) {
+		return c.TotalWithResponse(ctx, source, *q)
+	},
+		func(r *api.TotalResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+	if err != nil {
+		return nil, expressionProblem(err, q.Over)
+	}
+	return r.JSON200, nil
+}
+
+// expressionProblem gives a problem about an expression together with the text that it is about.
+func expressionProblem(err error, texts []string) error {
+	var p *problemError
+	if !errors.As(err, &p) || p.Expression == nil {
+		return err
+	}
+	for _, text := range texts {
+		if strings.HasPrefix(p.Detail, fmt.Sprintf("%q", text)) {
+			return &refusedExpression{text, *p.Expression}
+		}
+	}
+	return err
+}
+
+// isFile tells a file from the name of a dataset: names of datasets have neither dots nor slashes.
+func isFile(source string) bool {
+	if source == "-" || strings.ContainsAny(source, "./\\") {
+		return true
+	}
+	info, err := os.Stat(source)
+	return err == nil && info.Mode().IsRegular()
+}
+
+func (a *app) totalFile(ctx context.Context, file string, q *api.TotalRequest, f *totalFlags) (*api.Total, error) {
+	in, done, err := a.open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	if f.asOf == string(service.Latest) {
+		var clean func()
+		if in, clean, err = rereadable(in); err != nil {
+			return nil, err
+		}
+		defer clean()
+	}
+	reader, err := tabular.NewReader(in)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	question := wire.Question(q)
+	schema, err := tabular.Infer(reader.Header, reader.Sample, f.wishes(question))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	asOf, err := f.day(func() (civil.Day, bool, error) {
+		newest, ok, err := tabular.Newest(reader, schema, f.allowUndated)
+		if err != nil {
+			return 0, false, err
+		}
+		if _, err := in.(io.Seeker).Seek(0, io.SeekStart); err != nil {
+			return 0, false, err
+		}
+		reader, err = tabular.NewReader(in)
+		return newest, ok, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	l, err := f.library()
+	if err != nil {
+		return nil, err
+	}
+	t, err := service.Answer(ctx, file, schema, l, asOf, question, &tabular.Source{Reader: reader, Schema: schema, AllowUndated: f.allowUndated})
+	if err != nil {
+		return nil, fileProblem(err, q.Over)
+	}
+	w := wire.Total(t)
+	return &w, nil
+}
+
+// fileProblem gives an error of a total on the spot the same form as one from the service.
+func fileProblem(err error, texts []string) error {
+	var refused *span.Error
+	if errors.As(err, &refused) {
+		for _, text := range texts {
+			if strings.HasPrefix(err.Error(), fmt.Sprintf("%q", text)) {
+				return &refusedExpression{text, wire.ExpressionError(refused)}
+			}
+		}
+	}
+	var faults *tabular.Faults
+	if errors.As(err, &faults) {
+		list := wire.Faults(faults.Rows)
+		return &problemError{api.Problem{Detail: err.Error(), Faults: &list}}
+	}
+	return err
+}
+
+// wishes are what a total says about a file's columns: its figures need amounts, its categories
+// text.
+func (f *totalFlags) wishes(q service.Question) tabular.Wishes {
+	w := tabular.Wishes{Date: f.date, Zone: f.zone, DateOrder: tabular.DateOrder(f.dateOrder), Categories: slices.Clone(q.By)}
+	for _, fig := range q.Figures {
+		if fig.Kind != tally.Count {
+			w.Amounts = append(w.Amounts, fig.Column)
+		}
+	}
+	for _, filter := range q.Where {
+		w.Categories = append(w.Categories, filter.Column)
+	}
+	return w
+}
+
+// rereadable gives a reader that can be set back to its start: the file itself, or a copy of a pipe.
+func rereadable(in io.Reader) (io.Reader, func(), error) {
+	if f, ok := in.(*os.File); ok {
+		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
+			return f, func() {}, nil
+		}
+	}
+	f, err := os.CreateTemp("", "vastspan-")
+	if err != nil {
+		return nil, nil, err
+	}
+	clean := func() { _ = errors.Join(f.Close(), os.Remove(f.Name())) }
+	_, err = io.Copy(f, in)
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		clean()
+		return nil, nil, err
+	}
+	return f, clean, nil
+}
+
+func (a *app) printTotal(t *api.Total, out output) error {
+	if out == asJSON {
+		return a.printJSON(t)
+	}
+	g := grid{header: []string{"span", "first_day", "last_day", "days"}, right: map[int]bool{3: true}}
+	g.header = append(g.header, t.By...)
+	if out == asCSV {
+		g.header = append(g.header, "unit")
+	}
+	numbers := len(g.header)
+	g.header = append(g.header, t.Figures...)
+	for i := numbers; i < len(g.header); i++ {
+		g.right[i] = true
+	}
+	for _, s := range t.Spans {
+		first, last := firstLast(s.Intervals)
+		for _, row := range s.Rows {
+			cells := []string{s.Expression, first, last, countOf(s.Days)}
+			for _, label := range row.Group {
+				cells = append(cells, orBlank(label, out))
+			}
+			if out == asCSV {
+				cells = append(cells, "")
+			}
+			g.rows = append(g.rows, append(cells, figureCells(row.Values)...))
+		}
+		if out == asTable && len(t.By) > 0 {
+			cells := append([]string{s.Expression, first, last, countOf(s.Days), "all"}, make([]string, len(t.By)-1)...)
+			g.rows = append(g.rows, append(cells, figureCells(s.Total)...))
+		}
+	}
+	if out == asCSV {
+		return a.printCSV(g)
+	}
+	g.shown = func(column int, cell string) string {
+		switch {
+		case column >= numbers && cell == "":
+			return "–"
+		case column >= numbers:
+			return grouped(cell)
+		case column == 1 || column == 2:
+			return shownDay(cell)
+		}
+		return cell
+	}
+	fmt.Fprintf(a.out, "%s, %s\n\n", t.Dataset, asOfLine(t.AsOf, t.AtClose, t.Calendar))
+	a.printTable(g)
+	a.printTotalNotes(t)
+	return nil
+}
+
+// printTotalNotes says what shaped the figures: filters, records left out, the newest day.
+func (a *app) printTotalNotes(t *api.Total) {
+	fmt.Fprintln(a.out)
+	for _, f := range t.Where {
+		var values []string
+		for _, v := range f.OneOf {
+			values = append(values, orBlank(v, asTable))
+		}
+		fmt.Fprintf(a.out, "where %s is %s\n", f.Column, strings.Join(values, " or "))
+	}
+	if t.NewestDay != nil {
+		fmt.Fprintf(a.out, "%s records from %s to %s", grouped(fmt.Sprint(t.Records)), longDay(*t.OldestDay), longDay(*t.NewestDay))
+	} else {
+		fmt.Fprint(a.out, "no records with a day")
+	}
+	if t.Undated > 0 {
+		fmt.Fprintf(a.out, "; %s without a day stand outside every span", grouped(fmt.Sprint(t.Undated)))
+	}
+	fmt.Fprintln(a.out)
+	for _, s := range t.Spans {
+		for _, c := range s.Cautions {
+			fmt.Fprintf(a.out, "caution: %s\n", c.Text)
+		}
+	}
+}
+
+func orBlank(v *string, out output) string {
+	switch {
+	case v != nil:
+		return *v
+	case out == asCSV:
+		return ""
+	}
+	return "(blank)"
+}
+
+func figureCells(values []*api.Value) []string {
+	cells := make([]string, len(values))
+	for i, v := range values {
+		if v != nil {
+			cells[i] = *v
+		}
+	}
+	return cells
+}

@@ -1,0 +1,49 @@
+package demo
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"testing"
+
+	"vastspan/core/book"
+	"vastspan/internal/tabular"
+)
+
+func TestDemoIsTheSameEveryTime(t *testing.T) {
+	for _, d := range Datasets() {
+		var first, second bytes.Buffer
+		if err := d.Write(&first); err != nil {
+			t.Fatal(err)
+		}
+		if err := d.Write(&second); err != nil {
+			t.Fatal(err)
+		}
+		if !bytes.Equal(first.Bytes(), second.Bytes()) {
+			t.Errorf("%s differs from one time to the next", d.Name)
+		}
+		sum := sha256.Sum256(first.Bytes())
+		t.Logf("%s: %d lines, %s", d.Name, bytes.Count(first.Bytes(), []byte("\n")), hex.EncodeToString(sum[:6]))
+		r, err := tabular.NewReader(&first)
+		if err != nil {
+			t.Fatal(err)
+		}
+		schema, err := tabular.Infer(r.Header, r.Sample, d.Wishes)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := r.Records(schema, d.AllowUndated, func([]tabular.Cell) error { return nil }); err != nil {
+			t.Errorf("%s: %v", d.Name, err)
+		}
+	}
+}
+
+func TestDemoBookCompiles(t *testing.T) {
+	l, err := book.Read(Book)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n := len(l.SpanNames()); n != 12 {
+		t.Errorf("the demo names %d spans, want a dozen", n)
+	}
+}

@@ -1,0 +1,310 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/tally"
+	"vastspan/internal/tabular"
+)
+
+// Facts answers a plan from a dataset's records in one pass of SQL; see tally.Source. The segment of
+// a record is found by width_bucket over the plan's edges: SQL never sees a month.
+func (s *Store) Facts(d *Dataset) tally.Source { return &records{s, d} }
+
+type records struct {
+	store   *Store
+	dataset *Dataset
+}
+
+// A condition is SQL with its arguments.
+type condition struct {
+	sql  string
+	args []any
+}
+
+func where(conditions []condition) (string, []any) {
+	if len(conditions) == 0 {
+		return "", nil
+	}
+	var parts []string
+	var args []any
+	for _, c := range conditions {
+		parts = append(parts, c.sql)
+		args = append(args, c.args...)
+	}
+	return " WHERE " + strings.Join(parts, " AND "), args
+}
+
+// filters turns filters into conditions. Columns have been checked against the schema.
+func filters(where []tally.Filter) []condition {
+	var conditions []condition
+	for _, f := range where {
+		var alternatives []string
+		var args []any
+		var texts []string
+		for _, l := range f.OneOf {
+			if l.Set {
+				texts = append(texts, l.Text)
+			} else {
+				alternatives = append(alternatives, quote(f.Column)+" IS NULL")
+			}
+		}
+		if len(texts) > 0 {
+			alternatives = append(alternatives, quote(f.Column)+" IN ?")
+			args = append(args, texts)
+		}
+		if len(alternatives) == 0 {
+			alternatives = append(alternatives, "false")
+		}
+		conditions = append(conditions, condition{"(" + strings.Join(alternatives, " OR ") + ")", args})
+	}
+	return conditions
+}
+
+// dateArray writes days as a date[] literal.
+func dateArray(days []civil.Day) string {
+	texts := make([]string, len(days))
+	for i, d := range days {
+		texts[i] = d.String()
+	}
+	return "{" + strings.Join(texts, ",") + "}"
+}
+
+func (d *Dataset) within(v civil.Interval) []condition {
+	if v.Empty() {
+		return []condition{{"false", nil}}
+	}
+	conditions := []condition{{d.day() + " IS NOT NULL", nil}}
+	if v.Start != civil.Since {
+		conditions = append(conditions, condition{d.day() + " >= ?::date", []any{v.Start.String()}})
+	}
+	if v.End != civil.Onward {
+		conditions = append(conditions, condition{d.day() + " < ?::date", []any{v.End.String()}})
+	}
+	return conditions
+}
+
+// Facts reads the facts and the extent in one snapshot, so that a load that lands meanwhile is
+// either wholly in them or not at all.
+func (r *records) Facts(ctx context.Context, p *tally.Plan, yield func(tally.Fact) error) (tally.Extent, error) {
+	if err := r.dataset.Schema.CheckPlan(p); err != nil {
+		return tally.Extent{}, err
+	}
+	var extent tally.Extent
+	err := r.store.transaction(ctx, func(tx *gorm.DB) error {
+		var err error
+		if extent, err = r.dataset.extent(tx, p.Where); err != nil {
+			return err
+		}
+		return r.facts(tx, p, yield)
+	}, readOnly)
+	return extent, err
+}
+
+func (d *Dataset) extent(tx *gorm.DB, filter []tally.Filter) (tally.Extent, error) {
+	conditions, args := where(filters(filter))
+	var row struct {
+		Dated, Undated int64
+		Oldest, Newest sql.NullTime
+	}
+	err := tx.Raw(fmt.Sprintf("SELECT count(%[1]s) AS dated, count(*) - count(%[1]s) AS undated, min(%[1]s) AS oldest, max(%[1]s) AS newest FROM %s%s",
+		d.day(), d.table(), conditions), args...).Scan(&row).Error
+	e := tally.Extent{Records: row.Dated, Undated: row.Undated}
+	if row.Dated > 0 {
+		e.Oldest, e.Newest = DayOf(row.Oldest.Time), DayOf(row.Newest.Time)
+	}
+	return e, err
+}
+
+// Extent tells how many records a dataset holds, with and without a day, and from when to when.
+func (s *Store) Extent(ctx context.Context, d *Dataset) (tally.Extent, error) {
+	return d.extent(s.db.WithContext(ctx), nil)
+}
+
+func (r *records) facts(tx *gorm.DB, p *tally.Plan, yield func(tally.Fact) error) error {
+	d := r.dataset
+	selects := []string{"width_bucket(" + d.day() + ", ?::date[])"}
+	groups := []string{"1"}
+	for i, name := range p.By {
+		selects = append(selects, quote(name))
+		groups = append(groups, fmt.Sprint(i+2))
+	}
+	selects = append(selects, "count(*)")
+	for _, name := range p.Amounts {
+		c := quote(name)
+		selects = append(selects, "count("+c+")", "sum("+c+")::text", "min("+c+")::text", "max("+c+")::text")
+	}
+	conditions, args := where(append(d.within(p.Hull()), filters(p.Where)...))
+	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + d.table() + conditions + " GROUP BY " + strings.Join(groups, ", ")
+	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		fact, err := scanFact(rows, p)
+		if err != nil {
+			return err
+		}
+		if p.Wanted(fact.Segment) {
+			if err := yield(fact); err != nil {
+				return err
+			}
+		}
+	}
+	return rows.Err()
+}
+
+func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, error) {
+	f := tally.Fact{Amounts: make([]tally.Amount, len(p.Amounts))}
+	labels := make([]sql.NullString, len(p.By))
+	figures := make([][3]sql.NullString, len(p.Amounts))
+	into := []any{&f.Segment}
+	for i := range labels {
+		into = append(into, &labels[i])
+	}
+	into = append(into, &f.Count)
+	for i := range f.Amounts {
+		into = append(into, &f.Amounts[i].Count, &figures[i][0], &figures[i][1], &figures[i][2])
+	}
+	if err := rows.Scan(into...); err != nil {
+		return f, err
+	}
+	for _, l := range labels {
+		f.Group = append(f.Group, tally.Label{Text: l.String, Set: l.Valid})
+	}
+	for i := range f.Amounts {
+		a := &f.Amounts[i]
+		if a.Count == 0 {
+			continue
+		}
+		_, _, err1 := a.Sum.SetString(figures[i][0].String)
+		_, _, err2 := a.Min.SetString(figures[i][1].String)
+		_, _, err3 := a.Max.SetString(figures[i][2].String)
+		if err := errors.Join(err1, err2, err3); err != nil {
+			return f, err
+		}
+	}
+	return f, nil
+}
+
+// A Record is one record as text, in the order of the schema's columns.
+type Record struct {
+	ID    int64
+	Day   civil.Day
+	Cells []sql.NullString
+}
+
+// A Listing asks for records, newest first. After is the record that the page before ended with.
+type Listing struct {
+	Days  civil.Set
+	Where []tally.Filter
+	Limit int
+	After *Record
+}
+
+// Records lists a dataset's records with a day.
+func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, error) {
+	if err := d.Schema.CheckFilters(l.Where); err != nil {
+		return nil, err
+	}
+	zone, err := d.Schema.Location()
+	if err != nil {
+		return nil, err
+	}
+	selects := []string{quote(recordColumn), d.day()}
+	for _, c := range d.Schema.Columns {
+		if c.Type == tabular.Timestamp {
+			selects = append(selects, quote(c.Name))
+		} else {
+			selects = append(selects, quote(c.Name)+"::text")
+		}
+	}
+	conditions := append(d.within(l.Days.Hull()), filters(l.Where)...)
+	if l.Days.Len() > 1 {
+		conditions = append(conditions, d.inside(l.Days))
+	}
+	if l.After != nil {
+		conditions = append(conditions, condition{"(" + d.day() + ", " + quote(recordColumn) + ") < (?::date, ?)", []any{l.After.Day.String(), l.After.ID}})
+	}
+	clauses, args := where(conditions)
+	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + d.table() + clauses +
+		" ORDER BY " + d.day() + " DESC, " + quote(recordColumn) + " DESC LIMIT ?"
+	rows, err := s.db.WithContext(ctx).Raw(statement, append(args, l.Limit)...).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var list []Record
+	for rows.Next() {
+		r, err := d.scanRecord(rows, zone)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, r)
+	}
+	return list, rows.Err()
+}
+
+// inside keeps the days of a set of several intervals: those in every other segment.
+func (d *Dataset) inside(set civil.Set) condition {
+	var edges []civil.Day
+	odd := 1
+	for v := range set.Intervals() {
+		if v.Start == civil.Since {
+			odd = 0
+		} else {
+			edges = append(edges, v.Start)
+		}
+		if v.End != civil.Onward {
+			edges = append(edges, v.End)
+		}
+	}
+	return condition{"width_bucket(" + d.day() + ", ?::date[]) % 2 = ?", []any{dateArray(edges), odd}}
+}
+
+func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error) {
+	r := Record{Cells: make([]sql.NullString, len(d.Schema.Columns))}
+	var day time.Time
+	moments := make([]sql.NullTime, len(d.Schema.Columns))
+	into := []any{&r.ID, &day}
+	for i, c := range d.Schema.Columns {
+		if c.Type == tabular.Timestamp {
+			into = append(into, &moments[i])
+		} else {
+			into = append(into, &r.Cells[i])
+		}
+	}
+	if err := rows.Scan(into...); err != nil {
+		return r, err
+	}
+	r.Day = DayOf(day)
+	for i, m := range moments {
+		if m.Valid {
+			r.Cells[i] = sql.NullString{String: m.Time.In(zone).Format(time.RFC3339), Valid: true}
+		}
+	}
+	return r, nil
+}
+
+// A CategoryValue is one value of a category; Value is not set for blank.
+type CategoryValue struct {
+	Value   sql.NullString
+	Records int64
+}
+
+// Values lists the values of a category, the most frequent first.
+func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int) ([]CategoryValue, error) {
+	c := quote(column)
+	var values []CategoryValue
+	err := s.db.WithContext(ctx).Raw("SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?", limit).Scan(&values).Error
+	return values, err
+}

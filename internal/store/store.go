@@ -1,0 +1,121 @@
+// Package store keeps definitions, datasets, loads and records in PostgreSQL through GORM. It knows
+// tables and transactions; what the definitions mean and who may change them is decided above.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/jackc/pgx/v5/pgconn"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+// A Store is open on one database and is safe for use at once by many.
+type Store struct {
+	db  *gorm.DB
+	sql *sql.DB
+}
+
+// NotFound is the error of asking for something that is not there.
+type NotFound struct{ Kind, Name string }
+
+func (e *NotFound) Error() string { return fmt.Sprintf("no %s is named %s", e.Kind, e.Name) }
+
+// Conflict is the error of a change that what is there does not allow.
+type Conflict struct{ Reason string }
+
+func (e *Conflict) Error() string { return e.Reason }
+
+// Open connects to a database and brings its tables up to date.
+func Open(ctx context.Context, url string) (*Store, error) {
+	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
+		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		SkipDefaultTransaction: true,
+		TranslateError:         true,
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
+	if err != nil {
+		return nil, fmt.Errorf("the database cannot be opened: %w", err)
+	}
+	pool, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	pool.SetMaxOpenConns(20)
+	if err := migrate(db.WithContext(ctx)); err != nil {
+		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), pool.Close())
+	}
+	return &Store{db, pool}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return s.sql.Close() }
+
+// Ping tells whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.sql.PingContext(ctx) }
+
+// migrationLock is the advisory lock that keeps two services from migrating at once.
+const migrationLock = 7_420_001
+
+// migrate brings the tables up to date. Steps are never changed once they are released; new ones
+// are added below.
+func migrate(db *gorm.DB) error {
+	return connection(db, func(tx *gorm.DB) error {
+		if err := tx.Exec("SELECT pg_advisory_lock(?)", migrationLock).Error; err != nil {
+			return err
+		}
+		defer tx.Exec("SELECT pg_advisory_unlock(?)", migrationLock)
+		return gormigrate.New(tx, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true}, []*gormigrate.Migration{
+			{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
+				for _, statement := range []string{
+					`CREATE SCHEMA IF NOT EXISTS records`,
+					`CREATE TABLE definitions (
+						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb NOT NULL,
+						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL, position bigserial,
+						PRIMARY KEY (kind, name))`,
+					`CREATE TABLE definition_versions (
+						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb,
+						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL,
+						PRIMARY KEY (kind, name, version))`,
+					`CREATE TABLE datasets (
+						id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
+						created_at timestamptz NOT NULL)`,
+					`CREATE TABLE loads (
+						id bigserial PRIMARY KEY, dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE,
+						file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL,
+						first_day date, last_day date, landed_at timestamptz NOT NULL, taken_back_at timestamptz)`,
+					`CREATE INDEX ON loads (dataset_id)`,
+				} {
+					if err := tx.Exec(statement).Error; err != nil {
+						return err
+					}
+				}
+				return nil
+			}},
+		}).Migrate()
+	})
+}
+
+// connection runs work on one connection of the pool. GORM hands out a session that carries state
+// from one statement to the next; a new one on the same connection does not.
+func connection(db *gorm.DB, work func(tx *gorm.DB) error) error {
+	return db.Connection(func(tx *gorm.DB) error { return work(tx.Session(&gorm.Session{NewDB: true})) })
+}
+
+// transaction runs work in one transaction of the connection pool.
+func (s *Store) transaction(ctx context.Context, work func(tx *gorm.DB) error, options ...*sql.TxOptions) error {
+	return s.db.WithContext(ctx).Transaction(work, options...)
+}
+
+// isUnique tells whether an error is that a key is already taken.
+func isUnique(err error) bool {
+	var p *pgconn.PgError
+	return errors.Is(err, gorm.ErrDuplicatedKey) || errors.As(err, &p) && p.Code == "23505"
+}

@@ -1,0 +1,140 @@
+// Package web serves the HTTP interface of api/openapi.yaml, the console and the metrics with Gin. It
+// turns requests into calls of the service and errors into problem details, nothing more.
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/gin-gonic/gin/binding"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"vastspan/api"
+	"vastspan/internal/service"
+	"vastspan/internal/web/console"
+)
+
+// maxBody is how large a request other than a file may be, in bytes.
+const maxBody = 16 << 20
+
+// Handler gives the service's routes.
+func Handler(s *service.Service, version string) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	binding.EnableDecoderDisallowUnknownFields = true
+	engine := gin.New()
+	engine.ContextWithFallback = true // so that use cases end when the caller goes
+	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
+		fail(c, fmt.Errorf("panic: %v", cause))
+	}))
+	registry := prometheus.NewRegistry()
+	engine.Use(measure(registry), localHosts, limitBody)
+	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
+	engine.GET("/api/v1/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
+	strict := api.NewStrictHandlerWithOptions(&handlers{s, version}, nil, api.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  badRequest,
+		HandlerErrorFunc:         fail,
+		ResponseErrorHandlerFunc: fail,
+	})
+	api.RegisterHandlersWithOptions(engine, strict, api.GinServerOptions{
+		BaseURL:      "/api/v1",
+		ErrorHandler: func(c *gin.Context, err error, _ int) { badRequest(c, err) },
+	})
+	engine.NoRoute(func(c *gin.Context) {
+		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || isAPI(c.Request.URL.Path) {
+			writeProblem(c, api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no " + c.Request.Method + " " + c.Request.URL.Path})
+			return
+		}
+		console.Serve(c.Writer, c.Request)
+	})
+	return http.NewCrossOriginProtection().Handler(engine)
+}
+
+func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }
+
+// measure counts requests and how long they take.
+func measure(registry *prometheus.Registry) gin.HandlerFunc {
+	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{
+		Name: "vastspan_request_seconds", Help: "How long requests take.", Buckets: prometheus.ExponentialBuckets(0.001, 4, 8),
+	}, []string{"method", "route", "status"})
+	registry.MustRegister(seconds)
+	return func(c *gin.Context) {
+		start := time.Now()
+		c.Next()
+		route := c.FullPath()
+		if route == "" {
+			route = "console"
+		}
+		seconds.WithLabelValues(c.Request.Method, route, strconv.Itoa(c.Writer.Status())).Observe(time.Since(start).Seconds())
+	}
+}
+
+// localHosts refuses requests that were addressed to another name: a page elsewhere must not reach
+// the service by pointing its own name here.
+func localHosts(c *gin.Context) {
+	host := c.Request.Host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	if !isLoopback(host) {
+		writeProblem(c, api.Problem{Status: http.StatusForbidden, Title: "Another host", Detail: fmt.Sprintf("The service answers to localhost and loopback addresses only, not to %q.", host)})
+	}
+}
+
+func isLoopback(host string) bool {
+	ip := net.ParseIP(trimBrackets(host))
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+func trimBrackets(host string) string {
+	if len(host) > 1 && host[0] == '[' {
+		return host[1 : len(host)-1]
+	}
+	return host
+}
+
+// limitBody bounds requests; files are streamed and may be of any size.
+func limitBody(c *gin.Context) {
+	if c.ContentType() != "text/csv" {
+		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	}
+}
+
+// Listen opens the address to serve on. Until there is sign-in, only loopback addresses are taken.
+// Port 0 takes any that is free.
+func Listen(address string) (net.Listener, error) {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, fmt.Errorf("%q is no address: expected host:port, such as 127.0.0.1:7420", address)
+	}
+	if !isLoopback(host) {
+		return nil, fmt.Errorf("%s is refused: the service has no sign-in yet, so it listens on loopback only (127.0.0.1, ::1 or localhost)", address)
+	}
+	return net.Listen("tcp", address)
+}
+
+// Serve answers until the context ends, then lets requests that are under way finish.
+func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	err := server.Shutdown(grace)
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = server.Close()
+	}
+	return err
+}

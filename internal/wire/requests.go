@@ -1,0 +1,64 @@
+package wire
+
+import (
+	"vastspan/api"
+	"vastspan/core/book"
+	"vastspan/core/tally"
+	"vastspan/internal/service"
+	"vastspan/internal/tabular"
+)
+
+// or gives what a pointer points to, or a default.
+func or[T any](p *T, otherwise T) T {
+	if p == nil {
+		return otherwise
+	}
+	return *p
+}
+
+// Reading reads against what expressions are to be read.
+func Reading(asOf *api.AsOf, atClose *bool, calendar *string) service.Reading {
+	return service.Reading{AsOf: service.AsOf(or(asOf, "")), AtClose: or(atClose, false), Calendar: or(calendar, "")}
+}
+
+// Filters reads filters.
+func Filters(list *[]api.Filter) []tally.Filter {
+	var where []tally.Filter
+	for _, f := range or(list, nil) {
+		filter := tally.Filter{Column: f.Column}
+		for _, v := range f.OneOf {
+			if v == nil {
+				filter.OneOf = append(filter.OneOf, tally.Label{})
+			} else {
+				filter.OneOf = append(filter.OneOf, tally.LabelOf(*v))
+			}
+		}
+		where = append(where, filter)
+	}
+	return where
+}
+
+// Question reads a total's question.
+func Question(r *api.TotalRequest) service.Question {
+	q := service.Question{Over: r.Over, By: or(r.By, nil), Where: Filters(r.Where), Reading: Reading(r.AsOf, r.AtClose, r.Calendar)}
+	for _, f := range r.Figures {
+		q.Figures = append(q.Figures, tally.Figure{Kind: tally.Kind(f.Kind), Column: or(f.Column, "")})
+	}
+	return q
+}
+
+// Definition reads a span's definition and the note that goes with it.
+func Definition(d *api.SpanDefinition) (def book.Span, note string) {
+	return book.Span{Name: d.Name, Is: d.Is, Calendar: or(d.Calendar, ""), About: or(d.About, ""), Tags: or(d.Tags, nil)}, or(d.Note, "")
+}
+
+// LoadRequest reads what is stated about a file.
+func LoadRequest(name string, p api.LoadFileParams) service.LoadRequest {
+	return service.LoadRequest{
+		Dataset: name, File: or(p.File, "(unnamed)"), AllowUndated: or(p.AllowUndated, false),
+		Wishes: tabular.Wishes{
+			Date: or(p.Date, ""), Amounts: or(p.Amount, nil), Categories: or(p.Category, nil), Details: or(p.Detail, nil),
+			Zone: or(p.Zone, ""), DateOrder: tabular.DateOrder(or(p.DateOrder, "")),
+		},
+	}
+}

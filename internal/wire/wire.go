@@ -1,0 +1,251 @@
+// Package wire puts answers of the use cases in the types of the HTTP interface, for the service to
+// send and for the client to print alike.
+package wire
+
+import (
+	"vastspan/api"
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+	"vastspan/core/span"
+	"vastspan/core/tally"
+	"vastspan/internal/service"
+	"vastspan/internal/store"
+	"vastspan/internal/tabular"
+)
+
+// optional gives a pointer to a value, nil for the zero value.
+func optional[T comparable](v T) *T {
+	var zero T
+	if v == zero {
+		return nil
+	}
+	return &v
+}
+
+// Intervals lists a set's intervals; a side that is open is null.
+func Intervals(s civil.Set) []api.Interval {
+	list := make([]api.Interval, 0, s.Len())
+	for v := range s.Intervals() {
+		var i api.Interval
+		if v.Start != civil.Since {
+			first := v.First()
+			i.First = &first
+		}
+		if v.End != civil.Onward {
+			last := v.Last()
+			i.Last = &last
+		}
+		list = append(list, i)
+	}
+	return list
+}
+
+// Days counts a set's days; nil where it is open.
+func Days(s civil.Set) *int {
+	if s.Open() {
+		return nil
+	}
+	n := s.Days()
+	return &n
+}
+
+// ExpressionError gives a refused expression's error.
+func ExpressionError(e *span.Error) api.ExpressionError {
+	offers := e.Offers
+	if offers == nil {
+		offers = []string{}
+	}
+	return api.ExpressionError{Message: e.Message, Column: e.Column, Width: e.Width, Offers: offers}
+}
+
+// Resolution gives one expression's answer.
+func Resolution(r service.Resolved) api.Resolution {
+	out := api.Resolution{Expression: r.Text, Intervals: []api.Interval{}}
+	if r.Err != nil {
+		e := ExpressionError(r.Err)
+		out.Error = &e
+		return out
+	}
+	out.Intervals, out.Days = Intervals(r.Days), Days(r.Days)
+	if r.Steps != nil {
+		steps := make([]api.Step, len(r.Steps))
+		for i, s := range r.Steps {
+			steps[i] = api.Step{Depth: s.Depth, Words: s.Words, Note: optional(s.Note), Intervals: Intervals(s.Days)}
+			if s.Note == "" {
+				steps[i].Days = Days(s.Days)
+			}
+		}
+		cautions := cautions(r.Cautions)
+		out.Steps, out.Cautions = &steps, &cautions
+	}
+	return out
+}
+
+func cautions(list []span.Caution) []api.Caution {
+	out := make([]api.Caution, len(list))
+	for i, c := range list {
+		out[i] = api.Caution{Kind: string(c.Kind), Text: c.Text}
+	}
+	return out
+}
+
+// ResolveAnswer gives the answer to many expressions.
+func ResolveAnswer(r *service.Resolution) api.ResolveAnswer {
+	out := api.ResolveAnswer{AsOf: r.AsOf, AtClose: r.AtClose, Calendar: r.Calendar, Resolutions: make([]api.Resolution, len(r.Resolved))}
+	for i, one := range r.Resolved {
+		out.Resolutions[i] = Resolution(one)
+	}
+	return out
+}
+
+// Span gives a named span.
+func Span(s *service.Span) api.Span {
+	return api.Span{
+		Name: s.Name, Is: s.Is, Calendar: optional(s.Calendar), About: optional(s.About), Tags: orEmpty(s.Tags), Version: s.Version,
+		Author: s.Author, Note: optional(s.Note), ChangedAt: s.ChangedAt, Users: orEmpty(s.Users),
+	}
+}
+
+func orEmpty(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+// Calendar gives a calendar with its layout in words.
+func Calendar(c *calendar.Calendar) api.Calendar {
+	return api.Calendar{Name: c.Name(), Kind: api.CalendarKind(c.Spec().Kind), About: c.About()}
+}
+
+// Columns gives a schema's columns.
+func Columns(s *tabular.Schema) []api.Column {
+	out := make([]api.Column, len(s.Columns))
+	for i, c := range s.Columns {
+		out[i] = api.Column{Name: c.Name, Type: api.ColumnType(c.Type), Role: api.ColumnRole(c.Role)}
+		if c.Type == tabular.Number {
+			out[i].Decimals = &c.Decimals
+		}
+	}
+	return out
+}
+
+// Dataset gives a dataset with what it holds.
+func Dataset(d *service.Dataset) api.Dataset {
+	out := api.Dataset{
+		Name: d.Name, Zone: d.Schema.Zone, Columns: Columns(&d.Schema), Records: d.Records + d.Undated, Undated: d.Undated,
+		Version: d.Version, CreatedAt: d.CreatedAt,
+	}
+	out.FirstDay, out.LastDay = extentDays(d.Extent)
+	return out
+}
+
+func extentDays(e tally.Extent) (oldest, newest *civil.Day) {
+	if e.Records == 0 {
+		return nil, nil
+	}
+	return &e.Oldest, &e.Newest
+}
+
+// Load gives a load.
+func Load(l *store.Load) api.Load {
+	out := api.Load{Id: l.ID, File: l.File, Author: l.Author, Records: l.Records, Undated: l.Undated, LandedAt: l.LandedAt, TakenBackAt: l.TakenBackAt}
+	if l.FirstDay != nil && l.LastDay != nil {
+		first, last := store.DayOf(*l.FirstDay), store.DayOf(*l.LastDay)
+		out.FirstDay, out.LastDay = &first, &last
+	}
+	return out
+}
+
+// Faults gives the wrong values of a file.
+func Faults(list []tabular.Fault) []api.Fault {
+	out := make([]api.Fault, len(list))
+	for i, f := range list {
+		out[i] = api.Fault{Line: f.Line, Column: optional(f.Column), Value: optional(f.Value), Expected: f.Expected}
+	}
+	return out
+}
+
+// Preview gives what a file's columns would be taken for.
+func Preview(p *service.Preview) api.Preview {
+	samples := p.Samples
+	if samples == nil {
+		samples = [][]string{}
+	}
+	return api.Preview{Exists: p.Exists, Zone: p.Schema.Zone, Columns: Columns(&p.Schema), Samples: samples, Sampled: p.Sampled, Faults: Faults(p.Faults)}
+}
+
+// Total gives the figures of a total.
+func Total(t *service.Total) api.Total {
+	out := api.Total{
+		Dataset: t.Dataset, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
+		Where: filters(t.Question.Where), Records: t.Result.Extent.Records, Undated: t.Result.Extent.Undated,
+	}
+	out.OldestDay, out.NewestDay = extentDays(t.Result.Extent)
+	for _, f := range t.Question.Figures {
+		out.Figures = append(out.Figures, f.Name())
+	}
+	for i, s := range t.Spans {
+		st := api.SpanTotal{
+			Expression: s.Text, Intervals: Intervals(s.Days), Days: Days(s.Days), Cautions: cautions(s.Cautions),
+			Total: values(t.Result.Totals[i]), Rows: make([]api.GroupRow, len(t.Result.Groups)),
+		}
+		for g, labels := range t.Result.Groups {
+			st.Rows[g] = api.GroupRow{Group: group(labels), Values: values(t.Result.Cells[i][g])}
+		}
+		out.Spans = append(out.Spans, st)
+	}
+	return out
+}
+
+func group(labels []tally.Label) []*string {
+	out := make([]*string, len(labels))
+	for i, l := range labels {
+		if l.Set {
+			out[i] = &l.Text
+		}
+	}
+	return out
+}
+
+func values(list []tally.Value) []*api.Value {
+	out := make([]*api.Value, len(list))
+	for i, v := range list {
+		if v.Set {
+			text := v.String()
+			out[i] = &text
+		}
+	}
+	return out
+}
+
+func filters(where []tally.Filter) []api.Filter {
+	out := make([]api.Filter, len(where))
+	for i, f := range where {
+		out[i] = api.Filter{Column: f.Column, OneOf: group(f.OneOf)}
+	}
+	return out
+}
+
+// Page gives a page of records.
+func Page(p *service.Page, atClose bool) api.RecordsPage {
+	out := api.RecordsPage{
+		Dataset: p.Dataset.Name, AsOf: p.AsOf, AtClose: atClose, Expression: p.Span.Text, Intervals: Intervals(p.Span.Days), Days: Days(p.Span.Days),
+		Columns: Columns(&p.Dataset.Schema), Count: p.Count, Undated: p.Undated, Next: optional(p.Next),
+		Records: make([][]*string, len(p.Records)), Sums: make([]api.ColumnSum, len(p.Sums)),
+	}
+	for i, r := range p.Records {
+		row := make([]*string, len(r.Cells))
+		for j, c := range r.Cells {
+			if c.Valid {
+				row[j] = &c.String
+			}
+		}
+		out.Records[i] = row
+	}
+	sums := values(p.Sums)
+	for i, name := range p.Amounts {
+		out.Sums[i] = api.ColumnSum{Column: name, Sum: sums[i]}
+	}
+	return out
+}
