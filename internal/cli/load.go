@@ -83,7 +83,15 @@ func (f *loadFlags) params(file string) *api.LoadFileParams {
 	if file == "-" {
 		name = "(standard input)"
 	}
-	p := &api.LoadFileParams{File: &name, AllowUndated: &f.allowUndated, Amount: &f.amount, Category: &f.category, Detail: &f.detail}
+	p := &api.LoadFileParams{File: &name, AllowUndated: &f.allowUndated}
+	for _, list := range []struct {
+		from []string
+		to   **[]string
+	}{{f.amount, &p.Amount}, {f.category, &p.Category}, {f.detail, &p.Detail}} {
+		if len(list.from) > 0 {
+			*list.to = &list.from
+		}
+	}
 	for _, text := range []struct {
 		from string
 		to   **string

@@ -65,6 +65,11 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 			return err
 		}
 	}
+	listener, err := s.listen()
+	if err != nil {
+		return err
+	}
+	defer listener.Close()
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	url := s.database
@@ -99,10 +104,6 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		if err := prepare(ctx, svc); err != nil {
 			return err
 		}
-	}
-	listener, err := s.listen()
-	if err != nil {
-		return err
 	}
 	address := "http://" + listener.Addr().String()
 	forget := announce(base, address)

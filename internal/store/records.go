@@ -237,7 +237,7 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, e
 	}
 	clauses, args := where(conditions)
 	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + d.table() + clauses +
-		" ORDER BY " + d.day() + " DESC, " + quote(recordColumn) + " DESC LIMIT ?"
+		" ORDER BY 2 DESC, 1 DESC LIMIT ?"
 	rows, err := s.db.WithContext(ctx).Raw(statement, append(args, l.Limit)...).Rows()
 	if err != nil {
 		return nil, err

@@ -156,10 +156,17 @@ func Infer(header []string, sample [][]string, w Wishes) (*Schema, error) {
 		c := describe(name, i, sample, w.DateOrder)
 		s.Columns = append(s.Columns, c)
 	}
-	if err := s.wish(w); err != nil {
+	if err := s.wish(w, sample); err != nil {
 		return nil, err
 	}
-	return s, s.chooseDay(w.Date)
+	return s, s.chooseDay(w.Date, sample)
+}
+
+// anyValue tells whether a column of the sample has a value of some kind.
+func anyValue(sample [][]string, column int, is func(string) bool) bool {
+	return slices.ContainsFunc(sample, func(row []string) bool {
+		return column < len(row) && is(strings.TrimSpace(row[column]))
+	})
 }
 
 // describe finds a column's type and its likely role from the sample.
@@ -209,8 +216,9 @@ func describe(name string, i int, sample [][]string, order DateOrder) Column {
 	return c
 }
 
-// wish applies what the caller states about columns other than the day.
-func (s *Schema) wish(w Wishes) error {
+// wish applies what the caller states about columns other than the day. Values that do not fit are
+// left to be found row by row; a column with no fitting value at all is an error.
+func (s *Schema) wish(w Wishes, sample [][]string) error {
 	set := func(names []string, role Role) error {
 		for _, name := range names {
 			i := slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name })
@@ -219,7 +227,7 @@ func (s *Schema) wish(w Wishes) error {
 			}
 			c := &s.Columns[i]
 			if role == Amount {
-				if c.Type != Number && c.Role != Detail {
+				if c.Type != Number && len(sample) > 0 && !anyValue(sample, i, isPlainNumber) {
 					return fmt.Errorf("column %s holds %s, not numbers; an amount needs numbers", name, plural(c.Type))
 				}
 				c.Type = Number
@@ -245,7 +253,7 @@ func (s *Schema) noColumn(name string) error {
 	return fmt.Errorf("there is no column %q; the columns are %s", name, strings.Join(s.Names(), ", "))
 }
 
-func (s *Schema) chooseDay(wished string) error {
+func (s *Schema) chooseDay(wished string, sample [][]string) error {
 	var candidates []int
 	for i, c := range s.Columns {
 		if wished == "" && (c.Type == Date || c.Type == Timestamp) || c.Name == wished && wished != "" {
@@ -266,7 +274,9 @@ func (s *Schema) chooseDay(wished string) error {
 	}
 	c := &s.Columns[candidates[0]]
 	c.Role = DayRole
-	if c.Type != Timestamp {
+	if c.Type == Text && anyValue(sample, candidates[0], looksLikeTime) {
+		c.Type = Timestamp
+	} else if c.Type != Timestamp {
 		c.Type = Date
 	}
 	return nil

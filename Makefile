@@ -1,0 +1,53 @@
+# Two commands do everything: make demo and make test. The others are their parts.
+
+SHELL := /bin/bash
+.DELETE_ON_ERROR:
+
+BINARY  := bin/vastspan
+CONSOLE := internal/web/console/dist/index.html
+MODULES := console/node_modules/.package-lock.json
+GO_SOURCES := $(shell git ls-files 'go.*' '*.go' '*.yaml' 2>/dev/null)
+CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
+
+.PHONY: demo test check build generate bench fuzz screenshots clean
+
+demo: build ## Run the service on made-up records
+	scripts/install postgresql
+	exec $(BINARY) demo
+
+test: check ## Install what tests need, check and run everything
+	scripts/install postgresql chromium
+	go test ./...
+
+check: build ## Formatting, static checks, and that generated files are up to date
+	scripts/check
+
+build: $(BINARY) ## The binary, with the console in it
+
+$(BINARY): $(CONSOLE) $(GO_SOURCES)
+	go build -o $@ ./cmd/vastspan
+
+$(CONSOLE): $(MODULES) $(CONSOLE_SOURCES)
+	npm --prefix console run --silent build
+	touch $@
+
+$(MODULES): console/package.json console/package-lock.json
+	npm --prefix console ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+generate: $(MODULES) ## Make the files again that are generated from api/openapi.yaml
+	go generate ./...
+	npm --prefix console run --silent types
+
+bench: ## Benchmarks, side by side
+	go test -run '^$$' -bench . -benchmem ./core/...
+
+fuzz: ## Look for inputs that the span language stumbles over
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
+
+screenshots: build ## Take the pictures of docs/screenshots again, from the demo
+	scripts/install postgresql chromium
+	go run ./docs/pictures
+
+clean:
+	rm -rf bin console/node_modules internal/web/console/dist/assets $(CONSOLE)

@@ -1,0 +1,50 @@
+<script lang="ts">
+  import Plus from '@lucide/svelte/icons/plus'
+  import X from '@lucide/svelte/icons/x'
+  import { Popover } from 'bits-ui'
+  import type { Reading } from '../lib/queries'
+  import { useSpans } from '../lib/queries'
+  import Expression from './Expression.svelte'
+
+  // The spans of a question: named ones to pick, or an expression to type.
+  let { over, reading, onchange, single = false }: { over: string[]; reading: Reading | null; onchange: (over: string[]) => void; single?: boolean } = $props()
+
+  const spans = useSpans()
+  let open = $state(false)
+  let typed = $state('')
+
+  function put(text: string) {
+    if (text.trim() === '') return
+    onchange(single ? [text] : over.includes(text) ? over.filter((t) => t !== text) : [...over, text])
+    if (single) open = false
+  }
+</script>
+
+<div class="flex flex-wrap items-center gap-1.5" data-over>
+  {#each over as text (text)}
+    <span class={['chip chip-on', !single && 'pr-0.5']}>
+      <span class={['max-w-72 truncate', !text.startsWith('@') && 'font-mono text-[0.75rem]']}>{text.startsWith('@') ? text.slice(1) : text}</span>
+      {#if !single}
+        <button class="rounded p-1 hover:bg-ahead" aria-label={`Leave ${text} out`} onclick={() => onchange(over.filter((t) => t !== text))}><X class="size-3" /></button>
+      {/if}
+    </span>
+  {/each}
+  <Popover.Root bind:open>
+    <Popover.Trigger class="chip text-quiet hover:text-ink"><Plus class="size-3" aria-hidden="true" />{single ? 'Other span' : 'Span'}</Popover.Trigger>
+    <Popover.Portal>
+      <Popover.Content class="card z-40 w-[min(28rem,92vw)] p-3 shadow-lg" sideOffset={4} align="start">
+        <Expression id="over-expression" label="An expression" bind:value={typed} {reading} onenter={() => put(typed)} />
+        <div class="mt-2 flex justify-end"><button class="button button-strong" onclick={() => put(typed)}>Use it</button></div>
+        <h3 class="label mt-3">or a named span</h3>
+        <div class="max-h-56 overflow-y-auto">
+          {#each spans.data ?? [] as s (s.name)}
+            {@const on = over.includes('@' + s.name)}
+            <button class={['flex w-full items-baseline gap-2 rounded-md px-2 py-1 text-left hover:bg-ahead', on && 'text-inside']} aria-pressed={on} onclick={() => put('@' + s.name)}>
+              <span class="font-semibold">{s.name}</span><span class="truncate text-2xs text-quiet">{s.is}</span>
+            </button>
+          {/each}
+        </div>
+      </Popover.Content>
+    </Popover.Portal>
+  </Popover.Root>
+</div>

@@ -1,0 +1,56 @@
+import { searchParams } from 'sv-router'
+import { isDay } from './days'
+
+// What a page shows is in its address, so that a link reproduces it.
+
+export function param(name: string): string | null {
+  return searchParams.toURLSearchParams().get(name)
+}
+
+// A list is one parameter, its parts joined by semicolons: no expression has one, and in other
+// values it is escaped.
+const escaped = (part: string) => part.replaceAll('%', '%25').replaceAll(';', '%3B')
+
+export function joinList(parts: string[]): string {
+  return parts.map(escaped).join(';')
+}
+
+export function params(name: string): string[] {
+  const text = param(name)
+  return text === null || text === '' ? [] : text.split(';').map(decodeURIComponent)
+}
+
+/** Sets a parameter to a value, a list or none. replace leaves no entry in the history. */
+export function setParam(name: string, value: string | string[] | null, replace = false): void {
+  const text = Array.isArray(value) ? (value.length > 0 ? joinList(value) : null) : value
+  if (text === param(name)) return
+  if (text === null) searchParams.delete(name, undefined, { replace })
+  else searchParams.set(name, text, { replace })
+}
+
+export type AsOf = 'today' | 'latest' | string
+
+/** How the address states the as-of day; latest where it says nothing. */
+export function statedAsOf(): AsOf {
+  const value = param('as_of')
+  return value === 'today' || (value !== null && isDay(value)) ? value : 'latest'
+}
+
+export function atClose(): boolean {
+  return param('at_close') === 'yes'
+}
+
+export function calendar(): string {
+  return param('calendar') ?? 'civil'
+}
+
+/** The part of the address that goes along from page to page. */
+export function carried(): string {
+  const kept = new URLSearchParams()
+  for (const name of ['as_of', 'at_close', 'calendar']) {
+    const value = param(name)
+    if (value !== null) kept.set(name, value)
+  }
+  const text = kept.toString()
+  return text ? '?' + text : ''
+}

@@ -1,0 +1,9 @@
+import '@fontsource-variable/inter'
+import '@fontsource-variable/jetbrains-mono'
+import './app.css'
+import { mount } from 'svelte'
+import App from './App.svelte'
+
+const target = document.getElementById('app')
+if (!target) throw new Error('the page has no #app')
+mount(App, { target })

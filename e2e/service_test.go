@@ -1,0 +1,159 @@
+// Package e2e drives the built binary, its own database and a real browser, as a user would.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		folder, err := os.MkdirTemp("", "vastspan-binary-")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(folder)
+		binary = filepath.Join(folder, "vastspan")
+		if out, err := exec.Command("go", "build", "-o", binary, "../cmd/vastspan").CombinedOutput(); err != nil {
+			fmt.Fprintf(os.Stderr, "%v\n%s", err, out)
+			return 1
+		}
+		return m.Run()
+	}())
+}
+
+// A running is a service that runs for a test, with its data folder.
+type running struct {
+	t       *testing.T
+	folder  string
+	address string
+	process *exec.Cmd
+	log     *bytes.Buffer
+}
+
+// start starts the service on a folder of its own; the test's end stops it and its database.
+func start(t *testing.T) *running {
+	t.Helper()
+	folder, err := os.MkdirTemp("", "vastspan-e2e-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chmod(folder, 0o755); err != nil { // the database account must reach it
+		t.Fatal(err)
+	}
+	s := &running{t: t, folder: folder}
+	t.Cleanup(func() {
+		s.stop()
+		os.RemoveAll(folder)
+	})
+	s.launch()
+	return s
+}
+
+func (s *running) launch() {
+	s.t.Helper()
+	s.log = &bytes.Buffer{}
+	s.process = exec.Command(binary, "serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC")
+	s.process.Stderr = s.log
+	out, err := s.process.StdoutPipe()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	if err := s.process.Start(); err != nil {
+		s.t.Fatal(err)
+	}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		_ = s.process.Wait()
+		s.t.Fatalf("the service did not start: %v\n%s", err, s.log)
+	}
+	s.address = strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+}
+
+// stop ends the service as Ctrl-C does and checks that it ends well and leaves no database behind.
+func (s *running) stop() {
+	s.t.Helper()
+	if s.process == nil {
+		return
+	}
+	_ = s.process.Process.Signal(os.Interrupt)
+	if err := s.process.Wait(); err != nil {
+		s.t.Errorf("the service ended with %v\n%s", err, s.log)
+	}
+	s.process = nil
+	if _, err := os.Stat(filepath.Join(s.folder, "serve", "data", "postmaster.pid")); !errors.Is(err, os.ErrNotExist) {
+		s.t.Errorf("the database server was left behind: %v", err)
+	}
+}
+
+// kill ends the service without warning, as a crash does; its database server is left running.
+func (s *running) kill() {
+	s.t.Helper()
+	if err := s.process.Process.Signal(syscall.SIGKILL); err != nil {
+		s.t.Fatal(err)
+	}
+	_ = s.process.Wait()
+	s.process = nil
+}
+
+// A result is what a command printed and how it ended.
+type result struct {
+	out, err string
+	code     int
+}
+
+// run runs a command line against the service.
+func (s *running) run(args ...string) result {
+	s.t.Helper()
+	return s.runWith(nil, args...)
+}
+
+func (s *running) runWith(in io.Reader, args ...string) result {
+	s.t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, binary, args...)
+	cmd.Env = append(os.Environ(), "VASTSPAN_SERVER="+s.address)
+	cmd.Stdin = in
+	var out, errOut bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errOut
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		s.t.Fatal(err)
+	}
+	return result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
+}
+
+// must runs a command line that has to end well and gives what it printed.
+func (s *running) must(args ...string) string {
+	s.t.Helper()
+	r := s.run(args...)
+	if r.code != 0 {
+		s.t.Fatalf("vastspan %s ended with %d:\n%s%s", strings.Join(args, " "), r.code, r.out, r.err)
+	}
+	return r.out
+}
+
+// refused runs a command line that has to be refused and checks what it says.
+func (s *running) refused(code int, says string, args ...string) {
+	s.t.Helper()
+	r := s.run(args...)
+	if r.code != code || !strings.Contains(r.err, says) {
+		s.t.Errorf("vastspan %s ended with %d and said %q; want %d and %q", strings.Join(args, " "), r.code, r.err, code, says)
+	}
+}
