@@ -202,7 +202,10 @@ func (p *parser) scan(pos int) token {
 	case isLetter(c):
 		return p.scanWord(pos)
 	default:
-		p.scanStranger(pos)
+		if r, _ := utf8.DecodeRuneInString(src[pos:]); unicode.IsLetter(r) {
+			return p.scanWord(pos)
+		}
+		p.refuseStranger(pos)
 	}
 	return t
 }
@@ -210,8 +213,8 @@ func (p *parser) scan(pos int) token {
 func isLetter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' }
 func isDigit(c byte) bool  { return c >= '0' && c <= '9' }
 
-// scanStranger refuses a character that no expression has, or reads a word in another script.
-func (p *parser) scanStranger(pos int) {
+// refuseStranger refuses a character that no expression has.
+func (p *parser) refuseStranger(pos int) {
 	r, size := utf8.DecodeRuneInString(p.src[pos:])
 	end := pos + size
 	switch {
@@ -230,16 +233,17 @@ func (p *parser) scanWord(pos int) token {
 	t := token{kind: word, start: pos}
 	var buf [12]byte
 	n := 0
-	for pos < len(p.src) && isLetter(p.src[pos]) {
-		if n < len(buf) {
-			buf[n] = p.src[pos] | 0x20
+	for pos < len(p.src) {
+		if c := p.src[pos]; isLetter(c) {
+			if n < len(buf) {
+				buf[n] = c | 0x20
+			}
+			n++
+			pos++
+			continue
 		}
-		n++
-		pos++
-	}
-	for pos < len(p.src) && p.src[pos] >= utf8.RuneSelf {
 		r, size := utf8.DecodeRuneInString(p.src[pos:])
-		if !unicode.IsLetter(r) && !unicode.IsMark(r) {
+		if r < utf8.RuneSelf || !unicode.IsLetter(r) && !unicode.IsMark(r) {
 			break
 		}
 		n = len(buf) + 1

@@ -2,6 +2,8 @@ package span
 
 import (
 	"fmt"
+	"unicode"
+	"unicode/utf8"
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
@@ -323,6 +325,9 @@ func (p *parser) name(expected string) string {
 	end := start
 	for end < len(p.src) && (isLetter(p.src[end]) || isDigit(p.src[end]) || p.src[end] == '-') {
 		end++
+	}
+	if r, size := utf8.DecodeRuneInString(p.src[end:]); r >= utf8.RuneSelf && unicode.IsLetter(r) {
+		p.refuse(end, end+size, fmt.Sprintf("%q cannot stand in a name: names are the letters a to z, digits and hyphens", r))
 	}
 	name := lower(p.src[start:end])
 	if name == "" || !isLetter(name[0]) {

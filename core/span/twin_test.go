@@ -1,0 +1,341 @@
+package span
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+)
+
+// The twin knows a calendar by walking its days one by one: it marks where each unit begins and
+// looks nothing up. Everything it answers, it finds by counting days and marks.
+const (
+	twinFrom = civil.Day(726468) // 1990-01-01
+	twinTo   = civil.Day(749478) // 2052-12-31
+)
+
+type twin struct {
+	cal   *calendar.Calendar
+	ids   map[calendar.Unit][]int // the running number of the unit that holds each day
+	first map[calendar.Unit][]civil.Day
+	works []bool
+}
+
+// A layoutCase is a calendar, and the obvious way to tell from a day alone whether a year begins.
+type layoutCase struct {
+	spec       calendar.Spec
+	yearBegins func(d civil.Day) bool
+	weeks      []int // the weeks of each period, nil where periods are months
+}
+
+func closes(d civil.Day, w civil.Weekday, month int, nearest bool) bool {
+	if d.Weekday() != w {
+		return false
+	}
+	if !nearest {
+		_, m, _ := d.Date()
+		_, next, _ := (d + 7).Date()
+		return m == month && next != month
+	}
+	for e := d - 3; e <= d+3; e++ {
+		if _, m, _ := e.Date(); m == month && e.IsMonthEnd() {
+			return true
+		}
+	}
+	return false
+}
+
+var layoutCases = []layoutCase{
+	{calendar.Spec{Name: "civil", Kind: "months"}, nil, nil},
+	{calendar.Spec{Name: "fiscal-april", Kind: "months", YearStarts: "04-01", YearLabel: "starting", WeekStarts: "sunday"}, nil, nil},
+	{calendar.Spec{Name: "tax", Kind: "months", YearStarts: "04-06", YearLabel: "starting"}, nil, nil},
+	{calendar.Spec{Name: "nearest-445", Kind: "weeks", Pattern: "4-4-5", YearEnds: &calendar.YearEnds{Day: "saturday", Rule: "nearest", Month: "january"}, YearLabel: "starting"},
+		func(d civil.Day) bool { return closes(d-1, civil.Saturday, 1, true) }, []int{4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4, 5}},
+	{calendar.Spec{Name: "last-544", Kind: "weeks", Pattern: "5-4-4", YearEnds: &calendar.YearEnds{Day: "sunday", Rule: "last", Month: "december"}, YearLabel: "ending", ExtraWeek: 3},
+		func(d civil.Day) bool { return closes(d-1, civil.Sunday, 12, false) }, []int{5, 4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4}},
+	{calendar.Spec{Name: "thirteen", Kind: "weeks", Pattern: "13x4", YearEnds: &calendar.YearEnds{Day: "friday", Rule: "nearest", Month: "june"}, YearLabel: "ending"},
+		func(d civil.Day) bool { return closes(d-1, civil.Friday, 6, true) }, []int{4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4}},
+}
+
+func newTwin(t *testing.T, c layoutCase) *twin {
+	t.Helper()
+	c.spec.Holidays = "days"
+	var days []civil.Day
+	for y := 1990; y <= 2052; y++ {
+		days = append(days, civil.Of(y, 1, 1), civil.Of(y, 5, 1), civil.Of(y, 12, 25), civil.Of(y, 12, 26))
+	}
+	holidays, err := calendar.NewHolidays("days", days, 0, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cal, err := calendar.Build(c.spec, holidays)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := &twin{cal: cal, ids: map[calendar.Unit][]int{}, first: map[calendar.Unit][]civil.Day{}}
+	off := map[civil.Day]bool{}
+	for _, d := range days {
+		off[d] = true
+	}
+	period, week := -1, 0
+	for d := twinFrom; d <= twinTo; d++ {
+		w.works = append(w.works, d.Weekday() < civil.Saturday && !off[d])
+		w.mark(calendar.Day, d, true)
+		w.mark(calendar.Week, d, d.Weekday() == cal.WeekStart())
+		var newMonth, newYear bool
+		if c.weeks == nil {
+			newMonth, newYear = monthBegins(c.spec, d)
+			if newYear {
+				period = 0
+			} else if newMonth && period >= 0 {
+				period++
+			}
+		} else {
+			newYear = c.yearBegins(d)
+			newMonth = w.periodBegins(c, d, newYear, &period, &week)
+		}
+		newQuarter := newMonth && period%3 == 0 && period < 12
+		w.mark(calendar.Month, d, newMonth)
+		w.mark(calendar.Quarter, d, newQuarter)
+		w.mark(calendar.Half, d, newMonth && (period == 0 || period == 6))
+		w.mark(calendar.Year, d, newYear)
+	}
+	return w
+}
+
+func monthBegins(s calendar.Spec, d civil.Day) (month, year bool) {
+	startMonth, startDay := 1, 1
+	if s.YearStarts != "" {
+		fmt.Sscanf(s.YearStarts, "%d-%d", &startMonth, &startDay)
+	}
+	_, m, day := d.Date()
+	return day == startDay, day == startDay && m == startMonth
+}
+
+// periodBegins counts weeks through the year; an extra week goes to the end of its period, which is
+// known by the 53rd week still being in the year.
+func (w *twin) periodBegins(c layoutCase, d civil.Day, newYear bool, period, week *int) bool {
+	if newYear {
+		*period, *week = 0, 0
+		return true
+	}
+	if *period < 0 || d.Weekday() != w.cal.WeekStart() {
+		return false
+	}
+	*week++
+	length := c.weeks[*period]
+	extra := c.spec.ExtraWeek
+	if extra == 0 {
+		extra = len(c.weeks)
+	}
+	if *period == extra-1 && w.longYear(c, d, *period, *week) {
+		length++
+	}
+	if *week == length {
+		*period, *week = *period+1, 0
+		return true
+	}
+	return false
+}
+
+// longYear tells whether the year that holds d has 53 weeks, by walking to its next beginning.
+func (w *twin) longYear(c layoutCase, d civil.Day, period, week int) bool {
+	weeks := week
+	for _, n := range c.weeks[:period] {
+		weeks += n
+	}
+	for !c.yearBegins(d) {
+		d += 7
+		weeks++
+	}
+	return weeks == 53
+}
+
+func (w *twin) mark(u calendar.Unit, d civil.Day, begins bool) {
+	if begins {
+		w.first[u] = append(w.first[u], d)
+	}
+	w.ids[u] = append(w.ids[u], len(w.first[u]))
+}
+
+func (w *twin) id(u calendar.Unit, d civil.Day) int { return w.ids[u][d-twinFrom] }
+
+// begin gives the first day of a unit by its running number.
+func (w *twin) begin(u calendar.Unit, id int) civil.Day { return w.first[u][id-1] }
+
+func (w *twin) business(d civil.Day) bool { return w.works[d-twinFrom] }
+
+// walk steps from d by sign until it has passed n business days, and gives the last of them.
+func (w *twin) walk(d civil.Day, sign, n int) civil.Day {
+	for {
+		if w.business(d) {
+			if n--; n == 0 {
+				return d
+			}
+		}
+		d += civil.Day(sign)
+	}
+}
+
+// move is semantics §3 in the slow way: civil months by package time, units by counting days in them.
+func (w *twin) move(d civil.Day, n int, u calendar.Unit) civil.Day {
+	switch {
+	case u == calendar.Day:
+		return d + civil.Day(n)
+	case u == calendar.Week:
+		return d + civil.Day(7*n)
+	case u == calendar.BusinessDay && n > 0:
+		return w.walk(d+1, 1, n)
+	case u == calendar.BusinessDay:
+		return w.walk(d-1, -1, -n)
+	case w.cal.MonthBased():
+		months := map[calendar.Unit]int{calendar.Month: 1, calendar.Quarter: 3, calendar.Half: 6, calendar.Year: 12}[u]
+		y, m, day := d.Date()
+		first := time.Date(y, time.Month(m+n*months), 1, 0, 0, 0, 0, time.UTC)
+		length := first.AddDate(0, 1, -1).Day()
+		return civil.Of(first.Year(), int(first.Month()), min(day, length))
+	}
+	start := w.begin(u, w.id(u, d))
+	target := w.begin(u, w.id(u, d)+n)
+	moved := target + d - start
+	for w.id(u, moved) != w.id(u, target) {
+		moved -= 7
+	}
+	return moved
+}
+
+// resolve answers the forms of the test; ok is false where the form has no such answer.
+func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool) {
+	span := func(start, end civil.Day) (civil.Interval, bool) { return civil.Interval{Start: start, End: end}, true }
+	switch n := n.(type) {
+	case *This:
+		if n.Unit == calendar.BusinessDay {
+			if w.business(a) {
+				return span(a, a+1)
+			}
+			return span(0, 0)
+		}
+		id := w.id(n.Unit, a)
+		return span(w.begin(n.Unit, id), w.begin(n.Unit, id+1))
+	case *ToDate:
+		return span(w.begin(n.Unit, w.id(n.Unit, a)-n.N+1), a+1)
+	case *LastFull:
+		over := a - 1
+		if atClose {
+			over = a
+		}
+		if n.Unit == calendar.BusinessDay {
+			newest := w.walk(over, -1, 1)
+			return span(w.walk(newest, -1, n.N), newest+1)
+		}
+		for w.id(n.Unit, over) == w.id(n.Unit, over+1) { // the newest last day of a unit
+			over--
+		}
+		return span(w.begin(n.Unit, w.id(n.Unit, over)-n.N+1), over+1)
+	case *NextFull:
+		if n.Unit == calendar.BusinessDay {
+			return span(w.walk(a+1, 1, 1), w.walk(a+1, 1, n.N)+1)
+		}
+		id := w.id(n.Unit, a)
+		return span(w.begin(n.Unit, id+1), w.begin(n.Unit, id+1+n.N))
+	case *RestOf:
+		return span(a+1, w.begin(n.Unit, w.id(n.Unit, a)+1))
+	case *Trailing:
+		end := a + 1
+		if n.ExcludingToday {
+			end = a
+		}
+		if n.Unit == calendar.BusinessDay {
+			return span(w.walk(end-1, -1, n.N), end)
+		}
+		return span(w.move(end, -n.N, n.Unit), end)
+	case *Coming:
+		start := a + 1
+		if n.IncludingToday {
+			start = a
+		}
+		if n.Unit == calendar.BusinessDay {
+			return span(start, w.walk(start, 1, n.N)+1)
+		}
+		return span(start, w.move(start, n.N, n.Unit))
+	case *Nth:
+		return w.starting(n.Unit, n.Of, a, atClose, n.N-1, n.N-1)
+	case *Outer:
+		if n.Last {
+			return w.starting(n.Unit, n.Of, a, atClose, -n.N, -1)
+		}
+		return w.starting(n.Unit, n.Of, a, atClose, 0, n.N-1)
+	case *Move:
+		return w.resolve(n.X, w.move(a, n.N, n.Unit), atClose)
+	}
+	return civil.Interval{}, false
+}
+
+// starting lists the units that start inside another span and gives those from one position through
+// another; positions below 0 count from the end.
+func (w *twin) starting(u calendar.Unit, of Node, a civil.Day, atClose bool, from, through int) (civil.Interval, bool) {
+	x, ok := w.resolve(of, a, atClose)
+	if !ok {
+		return x, false
+	}
+	var found []civil.Interval
+	for d := x.Start; d < x.End; d++ {
+		switch {
+		case u == calendar.BusinessDay && w.business(d):
+			found = append(found, civil.One(d))
+		case u != calendar.BusinessDay && w.begin(u, w.id(u, d)) == d:
+			found = append(found, civil.Interval{Start: d, End: w.begin(u, w.id(u, d)+1)})
+		}
+	}
+	if from < 0 {
+		from, through = len(found)+from, len(found)+through
+	}
+	if from < 0 || through >= len(found) {
+		return civil.Interval{}, false
+	}
+	return civil.Interval{Start: found[from].Start, End: found[through].End}, true
+}
+
+// everyForm lists each form with each unit and a few counts.
+func everyForm() []Node {
+	var forms []Node
+	for _, u := range calendar.Units {
+		forms = append(forms, &This{u})
+		if u != calendar.BusinessDay {
+			forms = append(forms, &ToDate{1, u}, &ToDate{3, u}, &RestOf{u})
+		}
+		for _, n := range []int{1, 2, 5} {
+			forms = append(forms, &LastFull{n, u}, &NextFull{n, u}, &Trailing{n, u, false}, &Trailing{n, u, true}, &Coming{n, u, false}, &Coming{n, u, true})
+		}
+		forms = append(forms, &Nth{u, 1, &This{calendar.Month}}, &Nth{u, 2, &LastFull{1, calendar.Year}}, &Outer{false, 2, u, &LastFull{1, calendar.Quarter}},
+			&Outer{true, 1, u, &This{calendar.Half}}, &Outer{true, 3, u, &Trailing{40, calendar.Day, false}},
+			&Move{&ToDate{1, calendar.Month}, -1, u}, &Move{&Move{&LastFull{2, calendar.Week}, -3, u}, 1, calendar.Year}, &Move{&Trailing{1, u, true}, 2, u})
+	}
+	return forms
+}
+
+func TestResolverAgainstItsTwin(t *testing.T) {
+	from, to := civil.Of(2000, 1, 1), civil.Of(2040, 12, 31)
+	if testing.Short() {
+		to = civil.Of(2005, 12, 31)
+	}
+	forms := everyForm()
+	for _, c := range layoutCases {
+		t.Run(c.spec.Name, func(t *testing.T) {
+			t.Parallel()
+			w := newTwin(t, c)
+			for a := from; a <= to; a++ {
+				for i, n := range forms {
+					atClose := (int(a)+i)%2 == 0
+					want, ok := w.resolve(n, a, atClose)
+					got, err := Resolve(n, Scope{AsOf: a, AtClose: atClose, Calendar: w.cal})
+					if ok != (err == nil) || ok && !got.Equal(civil.SetOf(want)) {
+						t.Fatalf("%s in %s as of %s, at close %v: %v, %v; the twin finds %v, %v", n, c.spec.Name, a, atClose, got, err, want, ok)
+					}
+				}
+			}
+		})
+	}
+}

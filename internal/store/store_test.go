@@ -1,0 +1,333 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+
+	"vastspan/core/civil"
+	"vastspan/core/tally"
+	"vastspan/internal/postgres"
+	"vastspan/internal/tabular"
+)
+
+var server *postgres.Server
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		folder, err := os.MkdirTemp("", "vastspan-store-")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(folder)
+		if server, err = postgres.Start(context.Background(), folder); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		code := m.Run()
+		if err := server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		return code
+	}())
+}
+
+func open(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(context.Background(), server.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s
+}
+
+func (s *Store) mustLoad(t *testing.T, name, text string, w tabular.Wishes, allowUndated bool) *Load {
+	t.Helper()
+	l, err := s.load(name, text, w, allowUndated)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l
+}
+
+func (s *Store) load(name, text string, w tabular.Wishes, allowUndated bool) (*Load, error) {
+	r, err := tabular.NewReader(strings.NewReader(text))
+	if err != nil {
+		return nil, err
+	}
+	return s.Load(context.Background(), Incoming{Dataset: name, File: "test.csv", Author: "test", AllowUndated: allowUndated, Reader: r,
+		Describe: func() (*tabular.Schema, error) { return tabular.Infer(r.Header, r.Sample, w) }})
+}
+
+// randomCSV makes records with blanks, refunds, odd texts and days around a year's end.
+func randomCSV(rng *rand.Rand, rows int) string {
+	var b strings.Builder
+	b.WriteString("day,route,channel,fare,people\n")
+	pick := func(values ...string) string { return values[rng.IntN(len(values))] }
+	for range rows {
+		day := (civil.Of(2025, 12, 1) + civil.Day(rng.IntN(90))).String()
+		if rng.IntN(20) == 0 {
+			day = ""
+		}
+		fare := fmt.Sprintf("%d.%02d", rng.IntN(4000)-400, rng.IntN(100))
+		fmt.Fprintf(&b, "%s,%s,%s,%s,%s\n", day, pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"), pick("web", "quay", ""),
+			pick(fare, fare, fare, ""), pick("1", "2", "3.5", ""))
+	}
+	return b.String()
+}
+
+func randomRequest(rng *rand.Rand) tally.Request {
+	r := tally.Request{Figures: []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}, {Kind: tally.Mean, Column: "fare"},
+		{Kind: tally.Min, Column: "people"}, {Kind: tally.Max, Column: "fare"}}}
+	for range 1 + rng.IntN(5) {
+		var vs []civil.Interval
+		for range rng.IntN(3) {
+			start := civil.Of(2025, 11, 20) + civil.Day(rng.IntN(100))
+			vs = append(vs, civil.Interval{Start: start, End: start + civil.Day(rng.IntN(40))})
+		}
+		set := civil.Union(vs...)
+		if rng.IntN(6) == 0 {
+			set = civil.SetOf(civil.Interval{Start: civil.Since, End: civil.Of(2026, 1, 10)})
+		}
+		r.Stretches = append(r.Stretches, set)
+	}
+	switch rng.IntN(3) {
+	case 1:
+		r.By = []string{"route"}
+	case 2:
+		r.By = []string{"channel", "route"}
+	}
+	if rng.IntN(2) == 0 {
+		r.Where = []tally.Filter{{Column: "channel", OneOf: []tally.Label{tally.LabelOf("web"), {}}}}
+	}
+	return r
+}
+
+// One pass of SQL, and one over the file, give what a loop over all records gives, to the last digit.
+func TestTotalsAgree(t *testing.T) {
+	s := open(t)
+	rng := rand.New(rand.NewPCG(3, 4))
+	text := randomCSV(rng, 3000)
+	s.mustLoad(t, "agree", text, tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}}, true)
+	d, err := s.Dataset(context.Background(), "agree")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range 150 {
+		p, err := tally.NewPlan(randomRequest(rng))
+		if err != nil {
+			t.Fatal(err)
+		}
+		stored, err := tally.Run(context.Background(), p, s.Facts(d))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := tabular.NewReader(strings.NewReader(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		streamed, err := tally.Run(context.Background(), p, &tabular.Source{Reader: r, Schema: &d.Schema, AllowUndated: true})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if a, b := describe(stored), describe(streamed); a != b {
+			t.Fatalf("request %d, %+v:\nstored\n%s\nstreamed\n%s", i, p.Request, a, b)
+		}
+	}
+}
+
+func describe(r *tally.Result) string {
+	var b strings.Builder
+	fmt.Fprintln(&b, r.Extent)
+	fmt.Fprintln(&b, r.Groups)
+	for i := range r.Cells {
+		fmt.Fprintln(&b, r.Cells[i], r.Totals[i])
+	}
+	return b.String()
+}
+
+func TestARefusedFileLeavesNothing(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	w := tabular.Wishes{Date: "day", Amounts: []string{"fare"}}
+	_, err := s.load("partly", "day,fare\n2026-01-01,1\n2026-01-02,x\n2026-01-99,2\n", w, false)
+	var faults *tabular.Faults
+	if !errors.As(err, &faults) || len(faults.Rows) != 2 {
+		t.Fatalf("the error is %v", err)
+	}
+	var missing *NotFound
+	if _, err := s.Dataset(ctx, "partly"); !errors.As(err, &missing) {
+		t.Fatalf("the dataset is there: %v", err)
+	}
+	s.mustLoad(t, "partly", "day,fare\n2026-01-01,1\n", w, false)
+	if _, err := s.load("partly", "day,fare\n2026-01-02,1\n2026-01-03,oops\n", w, false); err == nil {
+		t.Fatal("the second file is not refused")
+	}
+	if _, err := s.load("partly", "day,price\n2026-01-02,1\n", w, false); err == nil || !strings.Contains(err.Error(), `no column "fare"`) {
+		t.Fatalf("a file of other columns: %v", err)
+	}
+	d, _ := s.Dataset(ctx, "partly")
+	if e, err := s.Extent(ctx, d); err != nil || e.Records != 1 || d.Version != 1 {
+		t.Fatalf("after refused files the dataset is %+v at version %d, %v", e, d.Version, err)
+	}
+}
+
+func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	// 23:30 UTC on 30 June is 1 July in Lisbon, in January it is still the same day.
+	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T01:30,1\n",
+		tabular.Wishes{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
+	d, _ := s.Dataset(ctx, "gates")
+	list, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, r := range list {
+		got = append(got, r.Day.String()+" "+r.Cells[0].String)
+	}
+	want := "2026-07-01 2026-07-01T00:30:00+01:00|2026-03-29 2026-03-29T02:30:00+01:00|2026-01-31 2026-01-31T23:30:00Z"
+	if strings.Join(got, "|") != want {
+		t.Errorf("the records are\n%s, want\n%s", strings.Join(got, "|"), want)
+	}
+}
+
+func TestPagesHoldEveryRecordOnce(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	text := randomCSV(rand.New(rand.NewPCG(9, 9)), 500)
+	s.mustLoad(t, "pages", text, tabular.Wishes{Date: "day", Categories: []string{"route", "channel"}}, true)
+	d, _ := s.Dataset(ctx, "pages")
+	days := civil.Union(civil.Through(civil.Of(2025, 12, 5), civil.Of(2025, 12, 20)), civil.Through(civil.Of(2026, 1, 10), civil.Of(2026, 2, 1)))
+	all, err := s.Records(ctx, d, Listing{Days: days, Limit: 1000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := 0
+	for line := range strings.Lines(text) {
+		if day, err := civil.ParseDay(strings.Split(line, ",")[0]); err == nil && days.Contains(day) {
+			want++
+		}
+	}
+	seen := map[int64]bool{}
+	var after *Record
+	for {
+		page, err := s.Records(ctx, d, Listing{Days: days, Limit: 37, After: after})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range page {
+			if seen[r.ID] || !days.Contains(r.Day) || after != nil && r.Day > after.Day {
+				t.Fatalf("record %d of %s does not belong after %+v", r.ID, r.Day, after)
+			}
+			seen[r.ID] = true
+		}
+		if len(page) < 37 {
+			break
+		}
+		after = &page[36]
+	}
+	if len(all) != want || len(seen) != want {
+		t.Errorf("in one page %d, in several %d; by hand %d", len(all), len(seen), want)
+	}
+}
+
+// Loads of one dataset at once come one after the other; totals meanwhile see whole loads only.
+func TestLoadsAtOnce(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	w := tabular.Wishes{Date: "day", Amounts: []string{"fare"}}
+	batch := "day,fare\n" + strings.Repeat("2026-01-01,1\n", 500)
+	s.mustLoad(t, "busy", batch, w, false)
+	d, _ := s.Dataset(ctx, "busy")
+	p, err := tally.NewPlan(tally.Request{Stretches: []civil.Set{civil.SetOf(civil.AllDays)}, Figures: []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			for range 5 {
+				if _, err := s.load("busy", batch, w, false); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+		wg.Go(func() {
+			for range 30 {
+				r, err := tally.Run(ctx, p, s.Facts(d))
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				n, _ := r.Totals[0][0].Decimal.Int64()
+				if n%500 != 0 || r.Extent.Records != n || r.Totals[0][1].String() != fmt.Sprint(n) {
+					t.Errorf("half a load is seen: %v of %+v", r.Totals[0], r.Extent)
+				}
+			}
+		})
+	}
+	wg.Wait()
+	loads, err := s.Loads(ctx, d)
+	if err != nil || len(loads) != 21 {
+		t.Fatalf("%d loads landed, %v", len(loads), err)
+	}
+	if _, err := s.TakeBack(ctx, "busy", loads[3].ID); err != nil {
+		t.Fatal(err)
+	}
+	if e, err := s.Extent(ctx, d); err != nil || e.Records != 20*500 {
+		t.Errorf("after one was taken back there are %d records, %v", e.Records, err)
+	}
+}
+
+func TestDefinitionsKeepTheirVersions(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	fine := func([]Definition) error { return nil }
+	change := func(body string, from int64) error {
+		c := Change{Kind: SpanDefinition, Name: "kept", From: from, Author: "test", Note: "because"}
+		if body != "" {
+			c.Body = []byte(body)
+		}
+		return s.Change(ctx, []Change{c}, fine)
+	}
+	var conflict *Conflict
+	var missing *NotFound
+	for i, step := range []struct {
+		body string
+		from int64
+		want any
+	}{
+		{`{"is":"today"}`, 0, nil}, {`{"is":"tomorrow"}`, 0, &conflict}, {`{"is":"tomorrow"}`, 1, nil}, {`{"is":"yesterday"}`, 1, &conflict},
+		{"", -1, nil}, {"", -1, &missing}, {`{"is":"today"}`, 0, nil},
+	} {
+		err := change(step.body, step.from)
+		if step.want == nil && err != nil || step.want != nil && !errors.As(err, step.want) {
+			t.Fatalf("step %d ends with %v", i, err)
+		}
+	}
+	versions, err := s.Versions(ctx, SpanDefinition, "kept")
+	if err != nil || len(versions) != 4 || versions[0].Version != 4 || versions[1].Body != nil {
+		t.Errorf("the versions are %+v, %v", versions, err)
+	}
+	refused := errors.New("they do not fit")
+	if err := s.Change(ctx, []Change{{Kind: SpanDefinition, Name: "other", Body: []byte("{}")}}, func([]Definition) error { return refused }); !errors.Is(err, refused) {
+		t.Errorf("a change that does not fit ends with %v", err)
+	}
+	if _, err := s.Versions(ctx, SpanDefinition, "other"); !errors.As(err, &missing) {
+		t.Errorf("a refused change was kept: %v", err)
+	}
+}
