@@ -91,7 +91,7 @@
           <tr class="h-9 border-b border-line text-quiet">
             {#each p.columns as c (c.name)}
               <th class={['px-4 font-normal whitespace-nowrap', c.type === 'number' ? 'text-right' : 'text-left']}>
-                {c.name.replaceAll('_', ' ')}{#if c.role === 'day'}<span class="text-inside" title="The day by which records are chosen"> ●</span>{/if}
+                {c.name.replaceAll('_', ' ')}{#if c.role === 'day'}<span class="ml-1.5 inline-block size-1.5 rounded-full bg-inside align-middle" title="The day by which records are chosen"></span>{/if}
               </th>
             {/each}
           </tr>

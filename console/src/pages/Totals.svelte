@@ -172,7 +172,7 @@
         <thead>
           <tr class="h-9 border-b border-line text-quiet">
             <th class="px-4 text-left font-normal">span</th>
-            <th class="px-3 text-left font-normal">days</th>
+            <th class="hidden px-3 text-left font-normal sm:table-cell">days</th>
             <th class="px-3 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
             {#each t.by as c (c)}<th class="px-3 text-left font-normal">{c.replaceAll('_', ' ')}</th>{/each}
             {#each t.figures as f (f)}
@@ -186,8 +186,13 @@
           {#each rows as r, i (i)}
             {@const first = i === 0 || rows[i - 1]?.span !== r.span}
             <tr class={['h-9 hover:bg-ahead', first && i > 0 && 'border-t-2 border-line', !first && !r.all && 'border-t border-line/60', r.all && 'border-t border-quiet font-semibold']}>
-              <th class="px-4 text-left font-semibold whitespace-nowrap" scope="row" title={r.span.expression}>{first ? (r.span.expression.startsWith('@') ? r.span.expression.slice(1) : r.span.expression) : ''}</th>
-              <td class="px-3 whitespace-nowrap text-quiet">{first ? ranges(r.span.intervals) : ''}</td>
+              <th class="px-4 text-left font-semibold whitespace-nowrap" scope="row" title={r.span.expression}>
+                {#if first}
+                  {r.span.expression.startsWith('@') ? r.span.expression.slice(1) : r.span.expression}
+                  <span class="block text-2xs font-normal text-quiet sm:hidden">{ranges(r.span.intervals)}</span>
+                {/if}
+              </th>
+              <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? ranges(r.span.intervals) : ''}</td>
               <td class="px-3 text-right text-quiet">{first ? (r.span.days?.toLocaleString('en') ?? '∞') : ''}</td>
               {#each r.group as g, j (j)}<td class="px-3 whitespace-nowrap">{g ?? '(blank)'}</td>{/each}
               {#each r.values as v, j (j)}

@@ -1,0 +1,163 @@
+// Command pictures takes the pictures of docs/screenshots from the demo: pages in Debian's Chromium,
+// commands as they print. Run it with make screenshots.
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"html"
+	"log"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+)
+
+const (
+	binary = "bin/vastspan"
+	folder = "docs/screenshots"
+	asOf   = "2026-10-19"
+)
+
+// A page is a picture of the console. ready is what stands on the page when it is complete.
+type page struct {
+	name, path, ready string
+	width, height     int64
+	dark              bool
+}
+
+var pages = []page{
+	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false},
+	{"console-spans-dark", "/?span=closed-month-last-year", "[data-reads]", 1280, 960, true},
+	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false},
+	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key", "[data-records] tbody tr:nth-child(20)", 1280, 800, false},
+	{"console-phone", "/totals?over=%40closed-month&by=route", "[data-total] tbody tr", 390, 844, false},
+}
+
+// A command is a picture of what commands print.
+type command struct {
+	name  string
+	lines []string
+}
+
+var commands = []command{
+	{"command-resolve", []string{
+		"vastspan resolve 'last full month' 'trailing 90 days excluding today' 'this month so far, only weekends' --as-of " + asOf,
+		"vastspan resolve 'month to date excluding today, 1 year earlier' --as-of " + asOf + " --explain",
+		"vastspan resolve 'last 3 months' --as-of " + asOf,
+	}},
+	{"command-total", []string{
+		"vastspan total crossings --over @closed-month @closed-month-last-year --count --sum fare --by route --as-of latest",
+		"vastspan total crossings --over @closed-month --sum fare --where 'channel=web' --where 'channel=quay' --as-of latest --output csv",
+	}},
+	{"command-span", []string{"vastspan span list --as-of " + asOf, "vastspan span show closed-month-last-year --as-of " + asOf}},
+	{"command-records", []string{"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --as-of latest --limit 18", "vastspan loads crossings"}},
+	{"command-load", []string{
+		"vastspan dataset list", "vastspan load fares crossings.csv --date sailed_on --preview",
+		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",
+	}},
+}
+
+func main() {
+	log.SetFlags(0)
+	if err := run(); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func run() (err error) {
+	data, err := os.MkdirTemp("", "vastspan-pictures-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	if err := os.Chmod(data, 0o755); err != nil {
+		return err
+	}
+	service := exec.Command(binary, "demo", "--data", data, "--address", "127.0.0.1:0")
+	out, err := service.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := service.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = service.Process.Signal(os.Interrupt)
+		err = errors.Join(err, service.Wait())
+	}()
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		return err
+	}
+	address := strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+	files := filepath.Join(data, "files")
+	if out, err := exec.Command(binary, "demo", "--write", files).CombinedOutput(); err != nil {
+		return fmt.Errorf("%w: %s", err, out)
+	}
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox)...)
+	defer cancel()
+	ctx, cancelTab := chromedp.NewContext(ctx)
+	defer cancelTab()
+	for _, p := range pages {
+		if err := take(ctx, p, address+p.path); err != nil {
+			return fmt.Errorf("%s: %w", p.name, err)
+		}
+	}
+	for _, c := range commands {
+		document, err := c.document(address, files)
+		if err != nil {
+			return err
+		}
+		p := page{name: c.name, ready: "pre", width: 1280, height: 800}
+		if err := take(ctx, p, "data:text/html;charset=utf-8,"+url.PathEscape(document)); err != nil {
+			return fmt.Errorf("%s: %w", c.name, err)
+		}
+	}
+	return nil
+}
+
+func take(ctx context.Context, p page, address string) error {
+	scheme := "light"
+	if p.dark {
+		scheme = "dark"
+	}
+	var png []byte
+	err := chromedp.Run(ctx,
+		chromedp.EmulateViewport(p.width, p.height),
+		emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}),
+		chromedp.Navigate(address), chromedp.WaitVisible(p.ready, chromedp.ByQuery), chromedp.Sleep(700*time.Millisecond), chromedp.CaptureScreenshot(&png))
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, p.name+".png"), png, 0o644)
+}
+
+// document runs the commands and sets what they print as a terminal would.
+func (c command) document(address, files string) (string, error) {
+	bin, err := filepath.Abs(filepath.Dir(binary))
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	for _, line := range c.lines {
+		shell := exec.Command("bash", "-c", line)
+		shell.Dir = files
+		shell.Env = append(os.Environ(), "PATH="+bin+":"+os.Getenv("PATH"), "VASTSPAN_SERVER="+address, "TZ=UTC")
+		out, err := shell.CombinedOutput()
+		var exit *exec.ExitError
+		if err != nil && !errors.As(err, &exit) {
+			return "", err
+		}
+		fmt.Fprintf(&b, "<b>$ %s</b>\n%s\n", html.EscapeString(line), html.EscapeString(string(out)))
+	}
+	return `<!doctype html><body style="margin:0;background:#15171a"><pre style="margin:0;padding:22px 26px;color:#d9d5cb;font:13.5px/1.45 'DejaVu Sans Mono',monospace;white-space:pre-wrap">` +
+		strings.ReplaceAll(b.String(), "<b>", `<b style="color:#45b3a4">`) + "</pre>", nil
+}

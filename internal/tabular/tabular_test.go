@@ -1,0 +1,138 @@
+package tabular
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+)
+
+func infer(t *testing.T, text string, w Wishes) (*Reader, *Schema, error) {
+	t.Helper()
+	r, err := NewReader(strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := Infer(r.Header, r.Sample, w)
+	return r, s, err
+}
+
+func TestInfer(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("id,sold_on,seen_at,region,remark,price,pieces,none\n")
+	for i := range 60 {
+		fmt.Fprintf(&b, "%d,2026-03-%02d,2026-03-05T10:%02d:00Z,%s,remark %d,%d.%03d,%d,\n", 1000+i, 1+i%28, i, []string{"North", "South"}[i%2], i, i, i, i%7)
+	}
+	_, s, err := infer(t, b.String(), Wishes{Date: "sold_on"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, c := range s.Columns {
+		got = append(got, fmt.Sprintf("%s %s %s %d", c.Name, c.Type, c.Role, c.Decimals))
+	}
+	want := []string{"id number detail 0", "sold_on date day 0", "seen_at timestamp detail 0", "region text category 0", "remark text detail 0",
+		"price number amount 3", "pieces number amount 0", "none text detail 0"}
+	if !slices.Equal(got, want) {
+		t.Errorf("the columns are %q, want %q", got, want)
+	}
+}
+
+func TestInferRefuses(t *testing.T) {
+	for _, c := range []struct {
+		text string
+		w    Wishes
+		want string
+	}{
+		{"a,a\n1,2\n", Wishes{}, `names "a" twice`},
+		{"a,,c\n1,2,3\n", Wishes{}, "names no column 2"},
+		{"_day,b\n2026-01-01,2\n", Wishes{}, "begin with _"},
+		{"a,b\nx,y\n", Wishes{}, "no column holds dates"},
+		{"a,b\n2026-01-01,2026-01-02\n", Wishes{}, "2 columns hold dates: state which one"},
+		{"a,b\n2026-01-01,x\n", Wishes{Date: "c"}, `there is no column "c"; the columns are a, b`},
+		{"a,b\n2026-01-01,x\n", Wishes{Amounts: []string{"b"}}, "column b holds text, not numbers"},
+		{"a\n2026-01-01\n", Wishes{Zone: "Moon/Base"}, `"Moon/Base" is not an IANA time zone`},
+		{strings.Repeat("x", 61) + "\n1\n", Wishes{}, "61 bytes long"},
+	} {
+		if _, _, err := infer(t, c.text, c.w); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%.40q gives %v, want %s", c.text, err, c.want)
+		}
+	}
+}
+
+func TestFaultsAreGathered(t *testing.T) {
+	text := "day,amount\n2026-01-01,1\n2026-13-01,1\n2026-01-02,NaN\n2026-01-03\n,5\n2026-01-04,1e5\n2026-01-05,\"1,000\"\n2026-01-06,\xff\n"
+	r, s, err := infer(t, text, Wishes{Date: "day", Amounts: []string{"amount"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	taken := 0
+	err = r.Records(s, false, func([]Cell) error { taken++; return nil })
+	var faults *Faults
+	if !errors.As(err, &faults) {
+		t.Fatalf("the error is %v", err)
+	}
+	var lines []int
+	for _, f := range faults.Rows {
+		lines = append(lines, f.Line)
+	}
+	if !slices.Equal(lines, []int{3, 4, 5, 6, 7, 8, 9}) || taken != 1 {
+		t.Errorf("faults on lines %v, %d rows taken:\n%v", lines, taken, err)
+	}
+	many := "day\n" + strings.Repeat("x\n", 50)
+	r, s, err = infer(t, many, Wishes{Date: "day"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err = r.Records(s, false, func([]Cell) error { return nil }); !errors.As(err, &faults) || len(faults.Rows) != MaxFaults || !faults.More {
+		t.Errorf("of 50 faults: %v", err)
+	}
+}
+
+func TestDatesAreNeverGuessed(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		order DateOrder
+		want  string
+	}{
+		{"2026-03-05", Unstated, "2026-03-05"}, {"2026-03-05", DayMonthYear, "2026-03-05"},
+		{"03/04/2026", Unstated, ""}, {"31/12/2026", Unstated, ""},
+		{"03/04/2026", DayMonthYear, "2026-04-03"}, {"03/04/2026", MonthDayYear, "2026-03-04"},
+		{"3.4.2026", DayMonthYear, "2026-04-03"}, {"2026/4/3", YearMonthDay, "2026-04-03"},
+		{"13/04/2026", MonthDayYear, ""}, {"03/04/26", DayMonthYear, ""}, {"2026-02-29", Unstated, ""}, {"tomorrow", DayMonthYear, ""},
+	} {
+		d, err := parseDate(c.text, c.order)
+		if c.want == "" && err == nil || c.want != "" && (err != nil || d.String() != c.want) {
+			t.Errorf("%s in the order %q is %s, %v; want %q", c.text, c.order, d, err, c.want)
+		}
+	}
+}
+
+func TestQuotesNewlinesAndMarks(t *testing.T) {
+	r, s, err := infer(t, "\ufeffday,note\r\n2026-01-01,\"a, \"\"b\"\"\r\nc\"\r\n2026-01-02,plain\r\n", Wishes{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var notes []string
+	if err := r.Records(s, false, func(c []Cell) error { notes = append(notes, c[1].Text); return nil }); err != nil {
+		t.Fatal(err)
+	}
+	if !slices.Equal(notes, []string{"a, \"b\"\nc", "plain"}) {
+		t.Errorf("the notes are %q", notes)
+	}
+	if _, err := NewReader(strings.NewReader("")); err == nil {
+		t.Error("an empty file is read")
+	}
+	r, s, err = infer(t, "day,amount\n", Wishes{Date: "day", Amounts: []string{"amount"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := r.Records(s, false, func([]Cell) error { t.Error("a row of a file with none"); return nil }); err != nil {
+		t.Error(err)
+	}
+	broken, err := NewReader(strings.NewReader("day,note\n2026-01-01,\"never closed\n"))
+	if err == nil {
+		t.Errorf("an open quote is read: %v", broken.Sample)
+	}
+}
