@@ -6,7 +6,7 @@ SHELL := /bin/bash
 BINARY  := bin/vastspan
 CONSOLE := internal/web/console/dist/index.html
 MODULES := console/node_modules/.package-lock.json
-GO_SOURCES := $(shell git ls-files 'go.*' '*.go' '*.yaml' 2>/dev/null)
+GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
 .PHONY: demo test check build generate bench fuzz screenshots clean
