@@ -146,28 +146,40 @@ func (c *Calendar) Literal(u Unit, year, number int) (civil.Interval, error) {
 	if y < 0 {
 		return civil.Interval{}, fmt.Errorf("calendar %s has no year %04d: %w", c.Name(), year, ErrUnlisted)
 	}
-	whole, err := c.Unit(Year, y)
-	if err != nil {
-		return civil.Interval{}, fmt.Errorf("year %04d of calendar %s: %w", year, c.Name(), err)
+	if u == Week {
+		return c.weekLiteral(y, year, number)
 	}
-	missing := func(have int) error {
-		return fmt.Errorf("year %04d of calendar %s has no %s %d, only %d", year, c.Name(), u, number, have)
+	have, first := 1, y
+	if u != Year {
+		have = fromMonth(u, c.layout.perYear(), c.layout.perYear())
+		first = y*have + number - 1
 	}
-	switch u {
-	case Year:
-		return whole, nil
-	case Week:
-		first := c.weekIndex(whole.Start + 3)
-		if have := c.weekIndex(whole.End+3) - first; number > have {
-			return civil.Interval{}, missing(have)
-		}
-		return c.Unit(Week, first+number-1)
-	}
-	have := fromMonth(u, c.layout.perYear(), c.layout.perYear())
 	if number > have {
-		return civil.Interval{}, missing(have)
+		return civil.Interval{}, c.noSuchUnit(u, year, number, have)
 	}
-	return c.Unit(u, y*have+number-1)
+	v, err := c.Unit(u, first)
+	if err != nil {
+		err = fmt.Errorf("year %04d of calendar %s: %w", year, c.Name(), err)
+	}
+	return v, err
+}
+
+func (c *Calendar) noSuchUnit(u Unit, year, number, have int) error {
+	return fmt.Errorf("year %04d of calendar %s has no %s %d, only %d", year, c.Name(), u, number, have)
+}
+
+// weekLiteral gives a week of a year by its number: the year's first week is the first whose fourth
+// day it holds (semantics §2).
+func (c *Calendar) weekLiteral(index, year, number int) (civil.Interval, error) {
+	whole, err := c.Unit(Year, index)
+	if err != nil {
+		return whole, fmt.Errorf("year %04d of calendar %s: %w", year, c.Name(), err)
+	}
+	first := c.weekIndex(whole.Start + 3)
+	if have := c.weekIndex(whole.End+3) - first; number > have {
+		return civil.Interval{}, c.noSuchUnit(Week, year, number, have)
+	}
+	return c.Unit(Week, first+number-1)
 }
 
 // IsBusinessDay tells whether a day is in the working week and not on the holiday list.
@@ -192,7 +204,7 @@ func fromMonth(u Unit, month, perYear int) int {
 	if u == Month {
 		return month
 	}
-	year, p := floorDiv(month, perYear), floorMod(month, perYear)
+	year, p := inYear(month, perYear)
 	quarter := min(p/3, 3)
 	switch u {
 	case Quarter:
@@ -201,6 +213,15 @@ func fromMonth(u Unit, month, perYear int) int {
 		return year*2 + quarter/2
 	}
 	return year
+}
+
+// inYear takes a running month index apart. Dividing by a constant is several times as fast as by a
+// variable, and nearly every calendar has twelve months.
+func inYear(month, perYear int) (year, position int) {
+	if perYear == 12 {
+		return floorDiv(month, 12), floorMod(month, 12)
+	}
+	return floorDiv(month, perYear), floorMod(month, perYear)
 }
 
 // toMonth gives the first month of a longer unit.

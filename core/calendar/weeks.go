@@ -85,7 +85,7 @@ func (l weeksLayout) month(d civil.Day) (int, error) {
 }
 
 func (l weeksLayout) start(month int) (civil.Day, error) {
-	y, p := floorDiv(month, l.pattern.periods), floorMod(month, l.pattern.periods)
+	y, p := inYear(month, l.pattern.periods)
 	first, long, err := l.year(y)
 	if err != nil {
 		return 0, err

@@ -26,43 +26,46 @@ const (
 	Onward Day = 1 << 30
 )
 
-// The count of days works in years that begin on 1 March, so that the leap day comes last.
+// The arithmetic works in years that begin on 1 March, so that the leap day comes last, and counts
+// from 1 March of the year -400, so that nothing is negative. Its constants stand in place of
+// divisions (Neri and Schneider, "Euclidean affine functions and their application to calendar
+// algorithms", 2022); a test compares every day there is with package time.
 const (
-	daysPer400Years = 146097
-	marchShift      = 306 // days from 0000-03-01 to 0001-01-01
+	shiftYears = 400
+	shiftDays  = 146097 + 306
 )
 
 // Of gives the day of a date; the month may be any number, it is carried into the year. The day of
-// the month is taken as it is: use DaysInMonth to check it.
+// the month is taken as it is: use DaysInMonth to check it. Years are from -399 on.
 func Of(year, month, day int) Day {
-	m := month - 1
-	year += floorDiv(m, 12)
-	m = floorMod(m, 12) + 1
-	if m <= 2 {
-		year--
-		m += 12
+	if month < 1 || month > 12 {
+		year += floorDiv(month-1, 12)
+		month = floorMod(month-1, 12) + 1
 	}
-	era := floorDiv(year, 400)
-	yearOfEra := year - era*400
-	dayOfYear := (153*(m-3)+2)/5 + day - 1
-	dayOfEra := yearOfEra*365 + yearOfEra/4 - yearOfEra/100 + dayOfYear
-	return Day(era*daysPer400Years + dayOfEra - marchShift)
+	if month <= 2 {
+		year--
+		month += 12
+	}
+	y := uint32(year + shiftYears)
+	century := y / 100
+	n := 1461*y/4 - century + century/4 + (979*uint32(month)-2919)/32
+	return Day(int(n) + day - 1 - shiftDays)
 }
 
 // Date gives the year, month (1 to 12) and day of the month (1 to 31).
 func (d Day) Date() (year, month, day int) {
-	n := int(d) + marchShift
-	era := floorDiv(n, daysPer400Years)
-	dayOfEra := n - era*daysPer400Years
-	yearOfEra := (dayOfEra - dayOfEra/1460 + dayOfEra/36524 - dayOfEra/146096) / 365
-	dayOfYear := dayOfEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
-	mp := (5*dayOfYear + 2) / 153
-	day = dayOfYear - (153*mp+2)/5 + 1
-	month = mp + 3
-	year = yearOfEra + era*400
-	if month > 12 {
-		month -= 12
+	n1 := 4*uint32(int(d)+shiftDays) + 3
+	century := n1 / 146097
+	n2 := n1%146097 | 3
+	p2 := 2939745 * uint64(n2)
+	dayOfYear := uint32(p2) / 2939745 / 4
+	n3 := 2141*dayOfYear + 197913
+	year = int(100*century+uint32(p2>>32)) - shiftYears
+	month = int(n3 >> 16)
+	day = int(n3&0xffff)/2141 + 1
+	if dayOfYear >= 306 {
 		year++
+		month -= 12
 	}
 	return year, month, day
 }

@@ -36,8 +36,7 @@ const maxReferences = 10_000
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
 // not there, a circle of names.
 func Resolve(n Node, s Scope) (civil.Set, error) {
-	var moves [8]move
-	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, moves: moves[:0]}
+	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}
@@ -73,7 +72,7 @@ type env struct {
 	atClose    bool
 	cal        *calendar.Calendar
 	names      Source
-	moves      []move
+	moves      moves
 	open       []string // the names being followed
 	references int
 	trace      *trace // nil unless cautions are asked for
@@ -86,55 +85,38 @@ type move struct {
 	cal  *calendar.Calendar
 }
 
-func one(v civil.Interval, err error) (civil.Set, error) {
-	if err != nil {
-		return civil.Set{}, err
-	}
-	return civil.SetOf(v), nil
+// moves is a stack whose first few lie within it, so that the common ones cost no allocation.
+type moves struct {
+	near  [3]move
+	far   []move
+	count int
 }
 
+func (s *moves) push(m move) {
+	if s.count < len(s.near) {
+		s.near[s.count] = m
+	} else {
+		s.far = append(s.far, m)
+	}
+	s.count++
+}
+
+func (s *moves) pop() {
+	if s.count--; s.count >= len(s.near) {
+		s.far = s.far[:s.count-len(s.near)]
+	}
+}
+
+func (s *moves) at(i int) move {
+	if i < len(s.near) {
+		return s.near[i]
+	}
+	return s.far[i-len(s.near)]
+}
+
+// eval gives the days of any form.
 func (e *env) eval(n Node) (civil.Set, error) {
 	switch n := n.(type) {
-	case *Relative:
-		return one(e.validDay(e.asOf + civil.Day(n.Offset)))
-	case *This:
-		return e.named(n)(e.this(n.Unit))
-	case *ToDate:
-		return e.named(n)(e.toDate(n))
-	case *LastFull:
-		return e.named(n)(e.lastFull(n))
-	case *NextFull:
-		return e.named(n)(e.nextFull(n))
-	case *RestOf:
-		return e.named(n)(e.restOf(n))
-	case *Trailing:
-		return e.named(n)(e.trailing(n))
-	case *Coming:
-		return e.named(n)(e.coming(n))
-	case *Nth:
-		return e.nth(n)
-	case *Outer:
-		return e.outer(n)
-	case *DateRange:
-		return e.named(n)(e.moveFixed(civil.Through(n.First, n.Last), nil))
-	case *UnitLiteral:
-		return e.named(n)(e.literal(n))
-	case *PointDay:
-		d, err := e.point(&n.Point)
-		if err != nil {
-			return civil.Set{}, err
-		}
-		return civil.SetOf(civil.One(d)), nil
-	case *Stretch:
-		return e.stretch(n)
-	case *Onward:
-		d, err := e.point(&n.From)
-		return one(civil.Interval{Start: d, End: civil.Onward}, err)
-	case *UpTo:
-		d, err := e.point(&n.Through)
-		return one(civil.Interval{Start: civil.Since, End: d + 1}, err)
-	case *AllDates:
-		return civil.SetOf(civil.AllDays), nil
 	case *Name:
 		return e.follow(n)
 	case *Chain:
@@ -150,17 +132,63 @@ func (e *env) eval(n Node) (civil.Set, error) {
 	case *In:
 		return e.in(n)
 	}
-	panic(fmt.Sprintf("span: a node of type %T", n))
+	v, err := e.interval(n)
+	if err != nil {
+		return civil.Set{}, e.placed(n, err)
+	}
+	return civil.SetOf(v), nil
 }
 
-// named gives an interval as a set, or its error with the form that it belongs to.
-func (e *env) named(n Node) func(civil.Interval, error) (civil.Set, error) {
-	return func(v civil.Interval, err error) (civil.Set, error) {
-		if err != nil {
-			return civil.Set{}, &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
-		}
-		return civil.SetOf(v), nil
+// placed gives an error the form and the as-of day that it belongs to.
+func (e *env) placed(n Node, err error) error {
+	if refused, ok := err.(*Error); ok {
+		return refused
 	}
+	return &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
+}
+
+// interval gives the days of a form that is one interval, or none.
+func (e *env) interval(n Node) (civil.Interval, error) {
+	switch n := n.(type) {
+	case *Relative:
+		return e.validDay(e.asOf + civil.Day(n.Offset))
+	case *This:
+		return e.this(n.Unit)
+	case *ToDate:
+		return e.toDate(n)
+	case *LastFull:
+		return e.lastFull(n)
+	case *NextFull:
+		return e.nextFull(n)
+	case *RestOf:
+		return e.restOf(n)
+	case *Trailing:
+		return e.trailing(n)
+	case *Coming:
+		return e.coming(n)
+	case *Nth:
+		return e.nth(n)
+	case *Outer:
+		return e.outer(n)
+	case *DateRange:
+		return e.moveFixed(civil.Through(n.First, n.Last), nil)
+	case *UnitLiteral:
+		return e.literal(n)
+	case *PointDay:
+		d, err := e.point(&n.Point)
+		return civil.One(d), err
+	case *Stretch:
+		return e.stretch(n)
+	case *Onward:
+		d, err := e.point(&n.From)
+		return civil.Interval{Start: d, End: civil.Onward}, err
+	case *UpTo:
+		d, err := e.point(&n.Through)
+		return civil.Interval{Start: civil.Since, End: d + 1}, err
+	case *AllDates:
+		return civil.AllDays, nil
+	}
+	panic(fmt.Sprintf("span: a node of type %T", n))
 }
 
 func (e *env) validDay(d civil.Day) (civil.Interval, error) {
@@ -363,44 +391,41 @@ func (e *env) run(u calendar.Unit, v civil.Interval, from, through int) (civil.I
 	return e.between(u, from, through+1)
 }
 
-func (e *env) nth(n *Nth) (civil.Set, error) {
+func (e *env) nth(n *Nth) (civil.Interval, error) {
 	v, err := e.within(n, n.Of)
 	if err != nil {
-		return civil.Set{}, err
+		return v, err
 	}
 	i, err := e.starts(n.Unit, v)
-	if err == nil {
-		v, err = e.run(n.Unit, v, i+n.N-1, i+n.N-1)
+	if err != nil {
+		return v, err
 	}
-	return e.named(n)(v, err)
+	return e.run(n.Unit, v, i+n.N-1, i+n.N-1)
 }
 
-func (e *env) outer(n *Outer) (civil.Set, error) {
+func (e *env) outer(n *Outer) (civil.Interval, error) {
 	v, err := e.within(n, n.Of)
 	if err != nil {
-		return civil.Set{}, err
+		return v, err
 	}
-	var i int
-	switch {
-	case !n.Last:
-		if i, err = e.starts(n.Unit, v); err == nil {
-			v, err = e.run(n.Unit, v, i, i+n.N-1)
+	if !n.Last {
+		i, err := e.starts(n.Unit, v)
+		if err != nil {
+			return v, err
 		}
-	case v.End == civil.Onward:
-		err = errors.New("it has no last day")
-	default:
-		through := v.End
-		if n.Unit != calendar.BusinessDay {
-			through--
-		}
-		if i, err = e.cal.Index(n.Unit, through); n.Unit == calendar.BusinessDay {
-			i--
-		}
-		if err == nil {
-			v, err = e.run(n.Unit, v, i-n.N+1, i)
-		}
+		return e.run(n.Unit, v, i, i+n.N-1)
 	}
-	return e.named(n)(v, err)
+	if v.End == civil.Onward {
+		return v, errors.New("it has no last day")
+	}
+	i, err := e.cal.Index(n.Unit, v.Last())
+	if err != nil {
+		return v, err
+	}
+	if n.Unit == calendar.BusinessDay && !e.cal.IsBusinessDay(v.Last()) {
+		i-- // the index counts the business days before
+	}
+	return e.run(n.Unit, v, i-n.N+1, i)
 }
 
 func (e *env) literal(n *UnitLiteral) (civil.Interval, error) {
@@ -424,7 +449,8 @@ func (e *env) literalUnmoved(n *UnitLiteral) (civil.Interval, error) {
 // moveFixed applies the moves that stand outside to days that do not follow the as-of day, from the
 // outside in (semantics §4). lit is the literal that v is, nil where it is dates.
 func (e *env) moveFixed(v civil.Interval, lit *UnitLiteral) (civil.Interval, error) {
-	for _, m := range e.moves {
+	for i := range e.moves.count {
+		m := e.moves.at(i)
 		if lit != nil && m.unit >= lit.Unit {
 			first, err := e.shiftIn(m.cal, v.Start, m.n, m.unit)
 			if err != nil {
@@ -501,7 +527,8 @@ func (e *env) base(p *Point) (civil.Day, error) {
 		return e.asOf + 1, nil
 	case FixedDay:
 		d := p.Day
-		for _, m := range e.moves {
+		for i := range e.moves.count {
+			m := e.moves.at(i)
 			var err error
 			if d, err = e.shiftIn(m.cal, d, m.n, m.unit); err != nil {
 				return 0, fmt.Errorf("%s: %w", p.Day, err)
@@ -527,19 +554,19 @@ func (e *env) base(p *Point) (civil.Day, error) {
 	return h.Last(), nil
 }
 
-func (e *env) stretch(n *Stretch) (civil.Set, error) {
+func (e *env) stretch(n *Stretch) (civil.Interval, error) {
 	from, err := e.point(&n.From)
 	if err != nil {
-		return civil.Set{}, err
+		return civil.Interval{}, err
 	}
 	through, err := e.point(&n.Through)
 	if err != nil {
-		return civil.Set{}, err
+		return civil.Interval{}, err
 	}
 	if through < from-1 {
-		return civil.Set{}, &Error{Message: fmt.Sprintf("%s, as of %s: it starts on %s and ends earlier, on %s", n, e.asOf, from, through)}
+		return civil.Interval{}, &Error{Message: fmt.Sprintf("%s, as of %s: it starts on %s and ends earlier, on %s", n, e.asOf, from, through)}
 	}
-	return civil.SetOf(civil.Through(from, through)), nil
+	return civil.Through(from, through), nil
 }
 
 // follow resolves another named span, in its own calendar if it has one.
@@ -661,13 +688,13 @@ func (e *env) push(n *Move) (asOf civil.Day, err error) {
 	e.noteShortMoveOf(n.X, m)
 	asOf = e.asOf
 	e.asOf = moved
-	e.moves = append(e.moves, m)
+	e.moves.push(m)
 	return asOf, nil
 }
 
 func (e *env) pop(asOf civil.Day) {
 	e.asOf = asOf
-	e.moves = e.moves[:len(e.moves)-1]
+	e.moves.pop()
 }
 
 func (e *env) only(n *Only) (civil.Set, error) {
