@@ -1,0 +1,261 @@
+package span
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"vastspan/core/civil"
+)
+
+// A Finding is one thing to look at among spans, and what to do about it.
+type Finding struct {
+	Kind   FindingKind
+	Spans  []string // as they were given
+	Text   string
+	Advice string
+	// AsOf are the as-of days it was found on, in order.
+	AsOf []civil.Day
+}
+
+// FindingKind tells findings apart for programs.
+type FindingKind string
+
+// The findings.
+const (
+	Refused    FindingKind = "refused"     // it gives an error
+	FoundEmpty FindingKind = "no-days"     // it has no days
+	SameDays   FindingKind = "same-days"   // two have the same days
+	Overlap    FindingKind = "overlap"     // two share some days
+	Gap        FindingKind = "gap"         // days between neighbours are in none
+	Cautioned  FindingKind = "caution"     // it carries a caution
+	UnevenPair FindingKind = "uneven-pair" // a span and the one it is a move of differ in length
+)
+
+// A Member is one of the spans that are checked together.
+type Member struct {
+	Name string // how findings name it
+	Node Node
+	Err  error // why it has no Node
+}
+
+// unevenShare is how much two sides of a comparison may differ in length: one part in ten
+// (semantics §7).
+const unevenShare = 10
+
+// Check looks at spans that are meant to go together, as of one day: which give errors or no days,
+// share days or leave gaps, carry cautions, or are compared with a stretch of another length.
+func Check(members []Member, s Scope) []Finding {
+	c := checker{scope: s}
+	sets := make([]civil.Set, len(members))
+	for i, m := range members {
+		sets[i] = c.member(m)
+	}
+	for i := range members {
+		for j := range i {
+			c.pair(members[j], sets[j], members[i], sets[i])
+		}
+	}
+	c.gaps(members, sets)
+	return c.findings
+}
+
+type checker struct {
+	scope    Scope
+	findings []Finding
+}
+
+func (c *checker) add(k FindingKind, advice, text string, spans ...string) {
+	c.findings = append(c.findings, Finding{k, spans, text, advice, []civil.Day{c.scope.AsOf}})
+}
+
+const (
+	refusedAdvice = "change the expression, or the calendar or span that it names"
+	emptyAdvice   = "no records can lie in it; if that is not meant, take its modifiers off one by one and see which empties it"
+	sameAdvice    = "keep one of the names, or find out which of them does not say what is meant"
+)
+
+// member looks at one span by itself and gives its days.
+func (c *checker) member(m Member) civil.Set {
+	if m.Err != nil {
+		c.add(Refused, refusedAdvice, m.Err.Error(), m.Name)
+		return civil.Set{}
+	}
+	r, err := Explain(m.Node, c.scope)
+	if err != nil {
+		c.add(Refused, refusedAdvice, err.Error(), m.Name)
+		return civil.Set{}
+	}
+	for _, caution := range r.Cautions {
+		switch caution.Kind {
+		case NoDays:
+			c.add(FoundEmpty, emptyAdvice, caution.Text, m.Name)
+		case Idle:
+			c.add(Cautioned, "leave the modifier out, or put it where it cuts", caution.Text, m.Name)
+		case ShortMove:
+			c.add(Cautioned, "move by the unit itself or a longer one", caution.Text, m.Name)
+		case HolidaysUnknown:
+			c.add(Cautioned, "add the missing years to the holiday list", caution.Text, m.Name)
+		default:
+			c.add(Cautioned, "compare by weeks (52 weeks earlier) where the weekday matters more than the date", caution.Text, m.Name)
+		}
+	}
+	return r.Days
+}
+
+// pair looks at two spans together.
+func (c *checker) pair(a Member, as civil.Set, b Member, bs civil.Set) {
+	if as.Empty() || bs.Empty() {
+		return
+	}
+	for _, moved := range []struct {
+		of, m  Member
+		ofs, s civil.Set
+	}{{a, b, as, bs}, {b, a, bs, as}} {
+		if isMoveOf(moved.m.Node, moved.of) {
+			c.lengths(moved.of, moved.ofs, moved.m, moved.s)
+		}
+	}
+	if as.Equal(bs) {
+		c.add(SameDays, sameAdvice, fmt.Sprintf("both have the same days: %s", short(as)), a.Name, b.Name)
+		return
+	}
+	if both := as.Intersect(bs); !both.Empty() {
+		c.add(Overlap, "where figures of both are added up, these days count twice: cut one with except, or total over the union (or)",
+			fmt.Sprintf("they share %s", short(both)), a.Name, b.Name)
+	}
+}
+
+// isMoveOf tells whether a span is a move of another, by name or by its expression.
+func isMoveOf(n Node, of Member) bool {
+	m, ok := n.(*Move)
+	if !ok {
+		return false
+	}
+	for ok {
+		n = m.X
+		m, ok = n.(*Move)
+	}
+	return n.String() == of.Name || of.Node != nil && n.String() == of.Node.String()
+}
+
+// lengths looks at a span and the one that it is a move of.
+func (c *checker) lengths(of Member, ofs civil.Set, m Member, ms civil.Set) {
+	if ofs.Open() || ms.Open() {
+		return
+	}
+	a, b := ofs.Days(), ms.Days()
+	if diff := max(a-b, b-a); diff*unevenShare > max(a, b) {
+		c.add(UnevenPair, "compare means instead of sums, or move by a unit that keeps the length",
+			fmt.Sprintf("%d days beside %d", a, b), of.Name, m.Name)
+	}
+}
+
+// gaps looks for days between neighbouring spans that are in none of them.
+func (c *checker) gaps(members []Member, sets []civil.Set) {
+	var all civil.Set
+	for _, s := range sets {
+		all = all.Union(s)
+	}
+	for i := 1; i < all.Len(); i++ {
+		gap := civil.Interval{Start: all.At(i - 1).End, End: all.At(i).Start}
+		if insideOne(sets, gap) {
+			continue
+		}
+		before, after := members[endingAt(sets, gap.Start)].Name, members[startingAt(sets, gap.End)].Name
+		c.add(Gap, "stretch one of the two to the other, if the days between are meant to count",
+			fmt.Sprintf("%s between them is in none", short(civil.SetOf(gap))), before, after)
+	}
+}
+
+// insideOne tells whether a gap lies within a single span, between intervals of its own.
+func insideOne(sets []civil.Set, gap civil.Interval) bool {
+	return slices.ContainsFunc(sets, func(s civil.Set) bool {
+		h := s.Hull()
+		return !s.Empty() && h.Start < gap.Start && h.End > gap.End
+	})
+}
+
+func endingAt(sets []civil.Set, d civil.Day) int {
+	return slices.IndexFunc(sets, func(s civil.Set) bool {
+		for v := range s.Intervals() {
+			if v.End == d {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+func startingAt(sets []civil.Set, d civil.Day) int {
+	return slices.IndexFunc(sets, func(s civil.Set) bool {
+		for v := range s.Intervals() {
+			if v.Start == d {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+// short writes a set's outer days and its number of days.
+func short(s civil.Set) string {
+	if s.Open() {
+		return s.Hull().String()
+	}
+	unit := "days"
+	if s.Days() == 1 {
+		unit = "day"
+	}
+	return fmt.Sprintf("%s, %d %s", s.Hull(), s.Days(), unit)
+}
+
+// CheckYear looks at each span by itself over a run of as-of days, and at those that have the same
+// days on every one of them. Findings of the same kind and span are put together.
+func CheckYear(members []Member, s Scope, days int) []Finding {
+	c := checker{scope: s}
+	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
+	twins := map[string][]string{}
+	for _, m := range members {
+		if m.Err != nil {
+			c.add(Refused, refusedAdvice, m.Err.Error(), m.Name)
+			continue
+		}
+		var failed, empty []civil.Day
+		var firstErr error
+		var course strings.Builder
+		scope := s
+		for ; scope.AsOf <= last; scope.AsOf++ {
+			set, err := Resolve(m.Node, scope)
+			switch {
+			case err != nil:
+				failed = append(failed, scope.AsOf)
+				if firstErr == nil {
+					firstErr = err
+				}
+			case set.Empty():
+				empty = append(empty, scope.AsOf)
+			}
+			course.WriteString(set.String())
+			course.WriteByte('\n')
+		}
+		if len(failed) > 0 {
+			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})
+		}
+		if len(empty) > 0 {
+			c.findings = append(c.findings, Finding{FoundEmpty, []string{m.Name}, fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), emptyAdvice, empty})
+		}
+		if len(failed)+len(empty) < days {
+			twins[course.String()] = append(twins[course.String()], m.Name)
+		}
+	}
+	for _, m := range members { // in the order of the members
+		for course, names := range twins {
+			if len(names) > 1 && names[0] == m.Name {
+				c.add(SameDays, sameAdvice, fmt.Sprintf("the same days on each of %d as-of days", days), names...)
+				delete(twins, course)
+			}
+		}
+	}
+	return c.findings
+}

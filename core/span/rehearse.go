@@ -1,0 +1,111 @@
+package span
+
+import (
+	"vastspan/core/civil"
+)
+
+// Motion says how a span's days go along with the as-of day while nothing special happens.
+type Motion string
+
+// The motions.
+const (
+	Stands  Motion = "stands"   // the same days on each
+	Grows   Motion = "grows"    // the first day stays, the last goes along
+	Shrinks Motion = "shrinks"  // the last day stays, the first goes along
+	Slides  Motion = "slides"   // both go along
+	MovesOn Motion = "moves on" // some of these by turns
+)
+
+// Event says what happens to a span on an as-of day that is unlike the day before.
+type Event string
+
+// The events.
+const (
+	Begins    Event = "begins"     // the rehearsal's first day
+	RollsOver Event = "rolls over" // it lets a unit go and takes the next
+	Jumps     Event = "jumps"      // it goes back, or changes otherwise
+	Empties   Event = "empties"    // it has no days from here on
+	Fills     Event = "fills"      // it has days again
+	Fails     Event = "fails"      // it gives an error from here on
+	Recovers  Event = "recovers"   // it gives days again after an error
+)
+
+// A Turn is a run of as-of days over which a span behaves in one way, and the event it begins with.
+type Turn struct {
+	First, Last civil.Day // as-of days
+	Event       Event
+	Motion      Motion
+	// From and To are the days that the span gives on the first and on the last as-of day.
+	From, To civil.Set
+	// Err is the error that it gives instead; nil otherwise.
+	Err error
+}
+
+// DefaultRehearsal is how many as-of days a rehearsal covers unless more or fewer are asked for.
+const DefaultRehearsal = 400
+
+// Rehearse reads a span on a run of as-of days, from the scope's own on, and squeezes them to the
+// days on which it changes kind: rolls over, becomes empty, fills again, jumps. The run ends early
+// at the last day there is.
+func Rehearse(n Node, s Scope, days int) []Turn {
+	var turns []Turn
+	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
+	for ; s.AsOf <= last; s.AsOf++ {
+		set, err := Resolve(n, s)
+		if len(turns) == 0 {
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: Begins, Motion: Stands, From: set, To: set, Err: err})
+			continue
+		}
+		t := &turns[len(turns)-1]
+		event, motion := compare(t.To, t.Err, set, err)
+		if event != "" {
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: event, Motion: Stands, From: set, To: set, Err: err})
+			continue
+		}
+		switch {
+		case t.First == t.Last:
+			t.Motion = motion
+		case t.Motion != motion:
+			t.Motion = MovesOn
+		}
+		t.Last, t.To = s.AsOf, set
+	}
+	return turns
+}
+
+// step is the farthest that an edge goes along from one as-of day to the next; a whole week is a
+// unit let go.
+const step = 6
+
+// compare tells what became of a span from one as-of day to the next: an event, or else a motion.
+func compare(before civil.Set, beforeErr error, after civil.Set, afterErr error) (Event, Motion) {
+	switch {
+	case beforeErr != nil && afterErr != nil:
+		return "", Stands
+	case afterErr != nil:
+		return Fails, ""
+	case beforeErr != nil:
+		return Recovers, ""
+	case before.Equal(after):
+		return "", Stands
+	case after.Empty():
+		return Empties, ""
+	case before.Empty():
+		return Fills, ""
+	}
+	b, a := before.Hull(), after.Hull()
+	start, end := a.Start-b.Start, a.End-b.End
+	switch {
+	case start < 0 || end < 0 && start == 0:
+		return Jumps, ""
+	case start > step || end > step || end < 0:
+		return RollsOver, ""
+	case start == 0 && end > 0:
+		return "", Grows
+	case start > 0 && end == 0:
+		return "", Shrinks
+	case start > 0:
+		return "", Slides
+	}
+	return "", MovesOn // the outer days are the same, those inside are not
+}
