@@ -15,10 +15,34 @@ import (
 	"time"
 	"vastspan/core/civil"
 
+	"go.yaml.in/yaml/v3"
+
 	"github.com/gin-gonic/gin"
 	"github.com/gin-gonic/gin/binding"
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
+
+// Defines values for BookChangeChange.
+const (
+	Added   BookChangeChange = "added"
+	Changed BookChangeChange = "changed"
+	Same    BookChangeChange = "same"
+)
+
+// Valid indicates whether the value is a known member of the BookChangeChange enum.
+func (e BookChangeChange) Valid() bool {
+	switch e {
+	case Added:
+		return true
+	case Changed:
+		return true
+	case Same:
+		return true
+	default:
+		return false
+	}
+}
 
 // Defines values for CalendarKind.
 const (
@@ -107,6 +131,27 @@ func (e DateOrder) Valid() bool {
 	}
 }
 
+// Defines values for DefinitionKind.
+const (
+	DefinitionKindCalendar DefinitionKind = "calendar"
+	DefinitionKindHolidays DefinitionKind = "holidays"
+	DefinitionKindSpan     DefinitionKind = "span"
+)
+
+// Valid indicates whether the value is a known member of the DefinitionKind enum.
+func (e DefinitionKind) Valid() bool {
+	switch e {
+	case DefinitionKindCalendar:
+		return true
+	case DefinitionKindHolidays:
+		return true
+	case DefinitionKindSpan:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FigureKind.
 const (
 	Count FigureKind = "count"
@@ -134,10 +179,124 @@ func (e FigureKind) Valid() bool {
 	}
 }
 
+// Defines values for FindingKind.
+const (
+	FindingKindCaution    FindingKind = "caution"
+	FindingKindGap        FindingKind = "gap"
+	FindingKindNoDays     FindingKind = "no-days"
+	FindingKindOverlap    FindingKind = "overlap"
+	FindingKindRefused    FindingKind = "refused"
+	FindingKindSameDays   FindingKind = "same-days"
+	FindingKindUnevenPair FindingKind = "uneven-pair"
+)
+
+// Valid indicates whether the value is a known member of the FindingKind enum.
+func (e FindingKind) Valid() bool {
+	switch e {
+	case FindingKindCaution:
+		return true
+	case FindingKindGap:
+		return true
+	case FindingKindNoDays:
+		return true
+	case FindingKindOverlap:
+		return true
+	case FindingKindRefused:
+		return true
+	case FindingKindSameDays:
+		return true
+	case FindingKindUnevenPair:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TurnEvent.
+const (
+	Begins    TurnEvent = "begins"
+	Empties   TurnEvent = "empties"
+	Fails     TurnEvent = "fails"
+	Fills     TurnEvent = "fills"
+	Jumps     TurnEvent = "jumps"
+	Recovers  TurnEvent = "recovers"
+	RollsOver TurnEvent = "rolls over"
+)
+
+// Valid indicates whether the value is a known member of the TurnEvent enum.
+func (e TurnEvent) Valid() bool {
+	switch e {
+	case Begins:
+		return true
+	case Empties:
+		return true
+	case Fails:
+		return true
+	case Fills:
+		return true
+	case Jumps:
+		return true
+	case Recovers:
+		return true
+	case RollsOver:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TurnMotion.
+const (
+	Grows   TurnMotion = "grows"
+	MovesOn TurnMotion = "moves on"
+	Shrinks TurnMotion = "shrinks"
+	Slides  TurnMotion = "slides"
+	Stands  TurnMotion = "stands"
+)
+
+// Valid indicates whether the value is a known member of the TurnMotion enum.
+func (e TurnMotion) Valid() bool {
+	switch e {
+	case Grows:
+		return true
+	case MovesOn:
+		return true
+	case Shrinks:
+		return true
+	case Slides:
+		return true
+	case Stands:
+		return true
+	default:
+		return false
+	}
+}
+
 // AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
 //
 // Example: 2026-10-19
 type AsOf = string
+
+// BookChange defines model for BookChange.
+type BookChange struct {
+	// After As YAML, on one line
+	After *string `json:"after,omitempty"`
+
+	// Before As YAML, on one line
+	Before *string          `json:"before,omitempty"`
+	Change BookChangeChange `json:"change"`
+	Kind   DefinitionKind   `json:"kind"`
+	Name   string           `json:"name"`
+}
+
+// BookChangeChange defines model for BookChange.Change.
+type BookChangeChange string
+
+// BringBackRequest defines model for BringBackRequest.
+type BringBackRequest struct {
+	Note    *string `json:"note,omitempty"`
+	Version int64   `json:"version"`
+}
 
 // Calendar defines model for Calendar.
 type Calendar struct {
@@ -150,6 +309,41 @@ type Calendar struct {
 // CalendarKind defines model for Calendar.Kind.
 type CalendarKind string
 
+// CalendarUnit defines model for CalendarUnit.
+type CalendarUnit struct {
+	Days   int       `json:"days"`
+	First  civil.Day `json:"first"`
+	Label  string    `json:"label"`
+	Last   civil.Day `json:"last"`
+	Number int       `json:"number"`
+
+	// Offset From the unit that holds the as-of day
+	Offset int `json:"offset"`
+}
+
+// CalendarYear defines model for CalendarYear.
+type CalendarYear struct {
+	Calendar string          `json:"calendar"`
+	Days     int             `json:"days"`
+	First    civil.Day       `json:"first"`
+	Halves   *[]CalendarUnit `json:"halves,omitempty"`
+	Holidays *[]civil.Day    `json:"holidays,omitempty"`
+
+	// IdleWeekdays The days of the week outside the working week, Monday being 0
+	IdleWeekdays *[]int    `json:"idle_weekdays,omitempty"`
+	Label        string    `json:"label"`
+	Last         civil.Day `json:"last"`
+
+	// Offset From the as-of day's year
+	Offset   *int            `json:"offset,omitempty"`
+	Periods  []CalendarUnit  `json:"periods"`
+	Quarters *[]CalendarUnit `json:"quarters,omitempty"`
+
+	// Weeks The weeks that belong to the year, by their fourth day
+	Weeks []CalendarUnit `json:"weeks"`
+	Year  int            `json:"year"`
+}
+
 // CategoryValue defines model for CategoryValue.
 type CategoryValue struct {
 	Records int64   `json:"records"`
@@ -160,6 +354,34 @@ type CategoryValue struct {
 type Caution struct {
 	Kind string `json:"kind"`
 	Text string `json:"text"`
+}
+
+// CheckAnswer defines model for CheckAnswer.
+type CheckAnswer struct {
+	AsOf     civil.Day `json:"as_of"`
+	AtClose  bool      `json:"at_close"`
+	Calendar string    `json:"calendar"`
+
+	// Checked The number of spans that were looked at
+	Checked  int       `json:"checked"`
+	Days     int       `json:"days"`
+	Findings []Finding `json:"findings"`
+}
+
+// CheckRequest defines model for CheckRequest.
+type CheckRequest struct {
+	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf     *AsOf   `json:"as_of,omitempty"`
+	AtClose  *bool   `json:"at_close,omitempty"`
+	Calendar *string `json:"calendar,omitempty"`
+
+	// Days As-of days to look at; left out, one with expressions, 365 without
+	Days *int `json:"days,omitempty"`
+
+	// Expressions The spans that are meant to go together; left out, every named span is looked at by itself
+	Expressions *[]string `json:"expressions,omitempty"`
 }
 
 // Column defines model for Column.
@@ -184,6 +406,23 @@ type ColumnSum struct {
 	Sum *Value `json:"sum"`
 }
 
+// Course How a span goes along with the as-of day; each answer holds until the next one
+type Course struct {
+	Answers []CourseAnswer `json:"answers"`
+
+	// Error Where an expression is wrong and what may be written instead
+	Error      *ExpressionError `json:"error,omitempty"`
+	Expression string           `json:"expression"`
+}
+
+// CourseAnswer defines model for CourseAnswer.
+type CourseAnswer struct {
+	AsOf      civil.Day  `json:"as_of"`
+	Days      *int       `json:"days"`
+	Error     *string    `json:"error,omitempty"`
+	Intervals []Interval `json:"intervals"`
+}
+
 // Dataset defines model for Dataset.
 type Dataset struct {
 	Columns   []Column   `json:"columns"`
@@ -203,6 +442,56 @@ type Dataset struct {
 
 // DateOrder defines model for DateOrder.
 type DateOrder string
+
+// DayTable defines model for DayTable.
+type DayTable struct {
+	AsOf     civil.Day  `json:"as_of"`
+	Calendar string     `json:"calendar"`
+	Columns  []string   `json:"columns"`
+	Rows     [][]string `json:"rows"`
+}
+
+// DaysRequest defines model for DaysRequest.
+type DaysRequest struct {
+	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf     *AsOf     `json:"as_of,omitempty"`
+	AtClose  *bool     `json:"at_close,omitempty"`
+	Calendar *string   `json:"calendar,omitempty"`
+	From     civil.Day `json:"from"`
+
+	// Spans Expressions; each is a column: in or out
+	Spans *[]string `json:"spans,omitempty"`
+
+	// Through At most 100,000 days on
+	Through civil.Day `json:"through"`
+}
+
+// DefinitionKind defines model for DefinitionKind.
+type DefinitionKind string
+
+// EachDayAnswer defines model for EachDayAnswer.
+type EachDayAnswer struct {
+	AtClose  bool      `json:"at_close"`
+	Calendar string    `json:"calendar"`
+	Courses  []Course  `json:"courses"`
+	From     civil.Day `json:"from"`
+	Through  civil.Day `json:"through"`
+}
+
+// EachDayRequest defines model for EachDayRequest.
+type EachDayRequest struct {
+	AtClose     *bool    `json:"at_close,omitempty"`
+	Calendar    *string  `json:"calendar,omitempty"`
+	Expressions []string `json:"expressions"`
+
+	// From The first as-of day
+	From civil.Day `json:"from"`
+
+	// Through The last as-of day, at most 800 days on
+	Through civil.Day `json:"through"`
+}
 
 // ExpressionError Where an expression is wrong and what may be written instead
 type ExpressionError struct {
@@ -243,10 +532,34 @@ type Filter struct {
 	OneOf  []*string `json:"one_of"`
 }
 
+// Finding defines model for Finding.
+type Finding struct {
+	Advice string `json:"advice"`
+
+	// AsOf The as-of days it was found on
+	AsOf  []civil.Day `json:"as_of"`
+	Kind  FindingKind `json:"kind"`
+	Spans []string    `json:"spans"`
+	Text  string      `json:"text"`
+}
+
+// FindingKind defines model for Finding.Kind.
+type FindingKind string
+
 // GroupRow defines model for GroupRow.
 type GroupRow struct {
 	Group  []*string `json:"group"`
 	Values []*Value  `json:"values"`
+}
+
+// HolidayList defines model for HolidayList.
+type HolidayList struct {
+	Days []civil.Day `json:"days"`
+
+	// FirstYear The first year that the list is complete for
+	FirstYear *int   `json:"first_year,omitempty"`
+	LastYear  *int   `json:"last_year,omitempty"`
+	Name      string `json:"name"`
 }
 
 // Interval Both days are inside; null on a side that is open
@@ -339,6 +652,27 @@ type RecordsRequest struct {
 	// Over An expression
 	Over  *string   `json:"over,omitempty"`
 	Where *[]Filter `json:"where,omitempty"`
+}
+
+// Rehearsal defines model for Rehearsal.
+type Rehearsal struct {
+	AsOf       civil.Day `json:"as_of"`
+	AtClose    bool      `json:"at_close"`
+	Calendar   string    `json:"calendar"`
+	Expression string    `json:"expression"`
+	Turns      []Turn    `json:"turns"`
+}
+
+// RehearseRequest defines model for RehearseRequest.
+type RehearseRequest struct {
+	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf       *AsOf   `json:"as_of,omitempty"`
+	AtClose    *bool   `json:"at_close,omitempty"`
+	Calendar   *string `json:"calendar,omitempty"`
+	Days       *int    `json:"days,omitempty"`
+	Expression string  `json:"expression"`
 }
 
 // Resolution defines model for Resolution.
@@ -454,6 +788,9 @@ type Total struct {
 	Calendar string    `json:"calendar"`
 	Dataset  string    `json:"dataset"`
 
+	// Definitions The named spans that were used and their versions
+	Definitions *[]UsedDefinition `json:"definitions,omitempty"`
+
 	// Figures The names of the figures, such as sum_fare
 	Figures   []string   `json:"figures"`
 	NewestDay *civil.Day `json:"newest_day,omitempty"`
@@ -484,11 +821,69 @@ type TotalRequest struct {
 	Where *[]Filter `json:"where,omitempty"`
 }
 
+// Turn A run of as-of days over which a span behaves in one way
+type Turn struct {
+	Error     *string   `json:"error,omitempty"`
+	Event     TurnEvent `json:"event"`
+	FirstAsOf civil.Day `json:"first_as_of"`
+
+	// From The days on the first as-of day
+	From     []Interval `json:"from"`
+	FromDays *int       `json:"from_days,omitempty"`
+	LastAsOf civil.Day  `json:"last_as_of"`
+	Motion   TurnMotion `json:"motion"`
+
+	// To The days on the last as-of day
+	To     []Interval `json:"to"`
+	ToDays *int       `json:"to_days,omitempty"`
+}
+
+// TurnEvent defines model for Turn.Event.
+type TurnEvent string
+
+// TurnMotion defines model for Turn.Motion.
+type TurnMotion string
+
+// UsedDefinition defines model for UsedDefinition.
+type UsedDefinition struct {
+	Name    string `json:"name"`
+	Version int64  `json:"version"`
+}
+
 // Value An exact decimal; null where blank
 type Value = string
 
+// Version defines model for Version.
+type Version struct {
+	Author    string    `json:"author"`
+	ChangedAt time.Time `json:"changed_at"`
+
+	// Definition As YAML, on one line
+	Definition *string `json:"definition,omitempty"`
+
+	// Is Of a span
+	Is   *string `json:"is,omitempty"`
+	Note *string `json:"note,omitempty"`
+
+	// Removed The definition was removed here
+	Removed bool  `json:"removed"`
+	Version int64 `json:"version"`
+}
+
 // Name defines model for name.
 type Name = string
+
+// LoadBookParams defines parameters for LoadBook.
+type LoadBookParams struct {
+	Preview *bool   `form:"preview,omitempty" json:"preview,omitempty"`
+	Note    *string `form:"note,omitempty" json:"note,omitempty"`
+}
+
+// GetCalendarYearParams defines parameters for GetCalendarYear.
+type GetCalendarYearParams struct {
+	// AsOf What offsets count from
+	AsOf *string `form:"as_of,omitempty" json:"as_of,omitempty"`
+}
 
 // LoadFileParams defines parameters for LoadFile.
 type LoadFileParams struct {
@@ -554,14 +949,32 @@ type ChangeSpanParams struct {
 	Version int64 `form:"version" json:"version"`
 }
 
+// CheckJSONRequestBody defines body for Check for application/json ContentType.
+type CheckJSONRequestBody = CheckRequest
+
 // ListRecordsJSONRequestBody defines body for ListRecords for application/json ContentType.
 type ListRecordsJSONRequestBody = RecordsRequest
 
 // TotalJSONRequestBody defines body for Total for application/json ContentType.
 type TotalJSONRequestBody = TotalRequest
 
+// ListDaysJSONRequestBody defines body for ListDays for application/json ContentType.
+type ListDaysJSONRequestBody = DaysRequest
+
+// BringBackJSONRequestBody defines body for BringBack for application/json ContentType.
+type BringBackJSONRequestBody = BringBackRequest
+
+// PutHolidaysJSONRequestBody defines body for PutHolidays for application/json ContentType.
+type PutHolidaysJSONRequestBody = HolidayList
+
+// RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
+type RehearseJSONRequestBody = RehearseRequest
+
 // ResolveJSONRequestBody defines body for Resolve for application/json ContentType.
 type ResolveJSONRequestBody = ResolveRequest
+
+// ResolveEachDayJSONRequestBody defines body for ResolveEachDay for application/json ContentType.
+type ResolveEachDayJSONRequestBody = EachDayRequest
 
 // AddSpanJSONRequestBody defines body for AddSpan for application/json ContentType.
 type AddSpanJSONRequestBody = SpanDefinition
@@ -643,10 +1056,43 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// GetBook All definitions as a span book
+	//
+	// Corresponds with GET /book (the `GetBook` operationId).
+	GetBook(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LoadBookWithBody Put every definition of a span book in place, all or none
+	//
+	// Definitions that the book does not have stay as they are. With preview nothing is changed.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /book (the `LoadBook` operationId).
+	LoadBookWithBody(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListCalendars The calendars, civil first
 	//
 	// Corresponds with GET /calendars (the `ListCalendars` operationId).
 	ListCalendars(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetCalendarYear A year of a calendar, laid out in its units
+	//
+	// Corresponds with GET /calendars/{name}/years/{year} (the `GetCalendarYear` operationId).
+	GetCalendarYear(ctx context.Context, name Name, year int, params *GetCalendarYearParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CheckWithBody What to look at among spans, as of a day or over a run of as-of days
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /check (the `Check` operationId).
+	CheckWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Check What to look at among spans, as of a day or over a run of as-of days
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /check (the `Check` operationId).
+	Check(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDatasets The datasets, by name
 	//
@@ -723,6 +1169,79 @@ type ClientInterface interface {
 	// Corresponds with GET /datasets/{name}/values (the `ListValues` operationId).
 	ListValues(ctx context.Context, name Name, params *ListValuesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListDaysWithBody A row a day with its units in a calendar, and the spans it is in
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /days (the `ListDays` operationId).
+	ListDaysWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListDays A row a day with its units in a calendar, and the spans it is in
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /days (the `ListDays` operationId).
+	ListDays(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveDefinition Remove a span, a calendar or a holiday list
+	//
+	// 409 where others refer to it; the problem names them.
+	//
+	// Corresponds with DELETE /definitions/{kind}/{name} (the `RemoveDefinition` operationId).
+	RemoveDefinition(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListVersions How a definition stood, newest first
+	//
+	// Corresponds with GET /definitions/{kind}/{name}/versions (the `ListVersions` operationId).
+	ListVersions(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BringBackWithBody Put an older version in place again, as a new version
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+	BringBackWithBody(ctx context.Context, kind DefinitionKind, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BringBack Put an older version in place again, as a new version
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+	BringBack(ctx context.Context, kind DefinitionKind, name Name, body BringBackJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListHolidays The holiday lists
+	//
+	// Corresponds with GET /holidays (the `ListHolidays` operationId).
+	ListHolidays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutHolidaysWithBody Put a holiday list in place
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+	PutHolidaysWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutHolidays Put a holiday list in place
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+	PutHolidays(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseWithBody The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /rehearse (the `Rehearse` operationId).
+	RehearseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /rehearse (the `Rehearse` operationId).
+	Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ResolveWithBody The days that expressions give as of a day, and why
 	//
 	// One that is refused carries its own error; the others are answered all the same.
@@ -740,6 +1259,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /resolve (the `Resolve` operationId).
 	Resolve(ctx context.Context, body ResolveJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResolveEachDayWithBody The days that expressions give on each of a run of as-of days
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+	ResolveEachDayWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResolveEachDay The days that expressions give on each of a run of as-of days
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+	ResolveEachDay(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSpans The named spans, in the order in which they were made
 	//
@@ -796,11 +1329,94 @@ type ClientInterface interface {
 	GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
+// GetBook All definitions as a span book
+//
+// Corresponds with GET /book (the `GetBook` operationId).
+func (c *Client) GetBook(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBookRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LoadBookWithBody Put every definition of a span book in place, all or none
+//
+// Definitions that the book does not have stay as they are. With preview nothing is changed.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /book (the `LoadBook` operationId).
+func (c *Client) LoadBookWithBody(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadBookRequestWithBody(c.Server, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListCalendars The calendars, civil first
 //
 // Corresponds with GET /calendars (the `ListCalendars` operationId).
 func (c *Client) ListCalendars(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListCalendarsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetCalendarYear A year of a calendar, laid out in its units
+//
+// Corresponds with GET /calendars/{name}/years/{year} (the `GetCalendarYear` operationId).
+func (c *Client) GetCalendarYear(ctx context.Context, name Name, year int, params *GetCalendarYearParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCalendarYearRequest(c.Server, name, year, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CheckWithBody What to look at among spans, as of a day or over a run of as-of days
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /check (the `Check` operationId).
+func (c *Client) CheckWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCheckRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Check What to look at among spans, as of a day or over a run of as-of days
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /check (the `Check` operationId).
+func (c *Client) Check(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCheckRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1006,6 +1622,189 @@ func (c *Client) ListValues(ctx context.Context, name Name, params *ListValuesPa
 	return c.Client.Do(req)
 }
 
+// ListDaysWithBody A row a day with its units in a calendar, and the spans it is in
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /days (the `ListDays` operationId).
+func (c *Client) ListDaysWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDaysRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDays A row a day with its units in a calendar, and the spans it is in
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /days (the `ListDays` operationId).
+func (c *Client) ListDays(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDaysRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveDefinition Remove a span, a calendar or a holiday list
+//
+// 409 where others refer to it; the problem names them.
+//
+// Corresponds with DELETE /definitions/{kind}/{name} (the `RemoveDefinition` operationId).
+func (c *Client) RemoveDefinition(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveDefinitionRequest(c.Server, kind, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListVersions How a definition stood, newest first
+//
+// Corresponds with GET /definitions/{kind}/{name}/versions (the `ListVersions` operationId).
+func (c *Client) ListVersions(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListVersionsRequest(c.Server, kind, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BringBackWithBody Put an older version in place again, as a new version
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+func (c *Client) BringBackWithBody(ctx context.Context, kind DefinitionKind, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBringBackRequestWithBody(c.Server, kind, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BringBack Put an older version in place again, as a new version
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+func (c *Client) BringBack(ctx context.Context, kind DefinitionKind, name Name, body BringBackJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBringBackRequest(c.Server, kind, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListHolidays The holiday lists
+//
+// Corresponds with GET /holidays (the `ListHolidays` operationId).
+func (c *Client) ListHolidays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListHolidaysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutHolidaysWithBody Put a holiday list in place
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+func (c *Client) PutHolidaysWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutHolidaysRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutHolidays Put a holiday list in place
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+func (c *Client) PutHolidays(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutHolidaysRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseWithBody The as-of days on which a span rolls over, becomes empty, fills again or jumps
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /rehearse (the `Rehearse` operationId).
+func (c *Client) RehearseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /rehearse (the `Rehearse` operationId).
+func (c *Client) Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ResolveWithBody The days that expressions give as of a day, and why
 //
 // One that is refused carries its own error; the others are answered all the same.
@@ -1034,6 +1833,40 @@ func (c *Client) ResolveWithBody(ctx context.Context, contentType string, body i
 // Corresponds with POST /resolve (the `Resolve` operationId).
 func (c *Client) Resolve(ctx context.Context, body ResolveJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResolveRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResolveEachDayWithBody The days that expressions give on each of a run of as-of days
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+func (c *Client) ResolveEachDayWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResolveEachDayRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResolveEachDay The days that expressions give on each of a run of as-of days
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+func (c *Client) ResolveEachDay(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResolveEachDayRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1178,6 +2011,101 @@ func (c *Client) GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
+// NewGetBookRequest constructs an http.Request for the GetBook method
+func NewGetBookRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/book")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewLoadBookRequestWithBody constructs an http.Request for the LoadBook method, with any body, and a specified content type
+func NewLoadBookRequestWithBody(server string, params *LoadBookParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/book")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Note != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "note", *params.Note, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListCalendarsRequest constructs an http.Request for the ListCalendars method
 func NewListCalendarsRequest(server string) (*http.Request, error) {
 	var err error
@@ -1201,6 +2129,114 @@ func NewListCalendarsRequest(server string) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewGetCalendarYearRequest constructs an http.Request for the GetCalendarYear method
+func NewGetCalendarYearRequest(server string, name Name, year int, params *GetCalendarYearParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "year", year, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/years/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.AsOf != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "as_of", *params.AsOf, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCheckRequest calls the generic Check builder with application/json body
+func NewCheckRequest(server string, body CheckJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCheckRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCheckRequestWithBody constructs an http.Request for the Check method, with any body, and a specified content type
+func NewCheckRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/check")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -1820,6 +2856,296 @@ func NewListValuesRequest(server string, name Name, params *ListValuesParams) (*
 	return req, nil
 }
 
+// NewListDaysRequest calls the generic ListDays builder with application/json body
+func NewListDaysRequest(server string, body ListDaysJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewListDaysRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewListDaysRequestWithBody constructs an http.Request for the ListDays method, with any body, and a specified content type
+func NewListDaysRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/days")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveDefinitionRequest constructs an http.Request for the RemoveDefinition method
+func NewRemoveDefinitionRequest(server string, kind DefinitionKind, name Name) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/definitions/%s/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListVersionsRequest constructs an http.Request for the ListVersions method
+func NewListVersionsRequest(server string, kind DefinitionKind, name Name) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/definitions/%s/%s/versions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewBringBackRequest calls the generic BringBack builder with application/json body
+func NewBringBackRequest(server string, kind DefinitionKind, name Name, body BringBackJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewBringBackRequestWithBody(server, kind, name, "application/json", bodyReader)
+}
+
+// NewBringBackRequestWithBody constructs an http.Request for the BringBack method, with any body, and a specified content type
+func NewBringBackRequestWithBody(server string, kind DefinitionKind, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/definitions/%s/%s/versions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListHolidaysRequest constructs an http.Request for the ListHolidays method
+func NewListHolidaysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holidays")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPutHolidaysRequest calls the generic PutHolidays builder with application/json body
+func NewPutHolidaysRequest(server string, name Name, body PutHolidaysJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPutHolidaysRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewPutHolidaysRequestWithBody constructs an http.Request for the PutHolidays method, with any body, and a specified content type
+func NewPutHolidaysRequestWithBody(server string, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holidays/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRehearseRequest calls the generic Rehearse builder with application/json body
+func NewRehearseRequest(server string, body RehearseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRehearseRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRehearseRequestWithBody constructs an http.Request for the Rehearse method, with any body, and a specified content type
+func NewRehearseRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/rehearse")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewResolveRequest calls the generic Resolve builder with application/json body
 func NewResolveRequest(server string, body ResolveJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -1841,6 +3167,46 @@ func NewResolveRequestWithBody(server string, contentType string, body io.Reader
 	}
 
 	operationPath := fmt.Sprintf("/resolve")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewResolveEachDayRequest calls the generic ResolveEachDay builder with application/json body
+func NewResolveEachDayRequest(server string, body ResolveEachDayJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewResolveEachDayRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewResolveEachDayRequestWithBody constructs an http.Request for the ResolveEachDay method, with any body, and a specified content type
+func NewResolveEachDayRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/resolve/each-day")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -2136,12 +3502,49 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// GetBookWithResponse All definitions as a span book
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /book (the `GetBook` operationId).
+	GetBookWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetBookResponse, error)
+
+	// LoadBookWithBodyWithResponse Put every definition of a span book in place, all or none
+	//
+	// Definitions that the book does not have stay as they are. With preview nothing is changed.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /book (the `LoadBook` operationId).
+	LoadBookWithBodyWithResponse(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadBookResponse, error)
+
 	// ListCalendarsWithResponse The calendars, civil first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /calendars (the `ListCalendars` operationId).
 	ListCalendarsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCalendarsResponse, error)
+
+	// GetCalendarYearWithResponse A year of a calendar, laid out in its units
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /calendars/{name}/years/{year} (the `GetCalendarYear` operationId).
+	GetCalendarYearWithResponse(ctx context.Context, name Name, year int, params *GetCalendarYearParams, reqEditors ...RequestEditorFn) (*GetCalendarYearResponse, error)
+
+	// CheckWithBodyWithResponse What to look at among spans, as of a day or over a run of as-of days
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check (the `Check` operationId).
+	CheckWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CheckResponse, error)
+
+	// CheckWithResponse What to look at among spans, as of a day or over a run of as-of days
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check (the `Check` operationId).
+	CheckWithResponse(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckResponse, error)
 
 	// ListDatasetsWithResponse The datasets, by name
 	//
@@ -2230,6 +3633,85 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /datasets/{name}/values (the `ListValues` operationId).
 	ListValuesWithResponse(ctx context.Context, name Name, params *ListValuesParams, reqEditors ...RequestEditorFn) (*ListValuesResponse, error)
 
+	// ListDaysWithBodyWithResponse A row a day with its units in a calendar, and the spans it is in
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /days (the `ListDays` operationId).
+	ListDaysWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListDaysResponse, error)
+
+	// ListDaysWithResponse A row a day with its units in a calendar, and the spans it is in
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /days (the `ListDays` operationId).
+	ListDaysWithResponse(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*ListDaysResponse, error)
+
+	// RemoveDefinitionWithResponse Remove a span, a calendar or a holiday list
+	//
+	// 409 where others refer to it; the problem names them.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /definitions/{kind}/{name} (the `RemoveDefinition` operationId).
+	RemoveDefinitionWithResponse(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*RemoveDefinitionResponse, error)
+
+	// ListVersionsWithResponse How a definition stood, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /definitions/{kind}/{name}/versions (the `ListVersions` operationId).
+	ListVersionsWithResponse(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*ListVersionsResponse, error)
+
+	// BringBackWithBodyWithResponse Put an older version in place again, as a new version
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+	BringBackWithBodyWithResponse(ctx context.Context, kind DefinitionKind, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BringBackResponse, error)
+
+	// BringBackWithResponse Put an older version in place again, as a new version
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+	BringBackWithResponse(ctx context.Context, kind DefinitionKind, name Name, body BringBackJSONRequestBody, reqEditors ...RequestEditorFn) (*BringBackResponse, error)
+
+	// ListHolidaysWithResponse The holiday lists
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /holidays (the `ListHolidays` operationId).
+	ListHolidaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListHolidaysResponse, error)
+
+	// PutHolidaysWithBodyWithResponse Put a holiday list in place
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+	PutHolidaysWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutHolidaysResponse, error)
+
+	// PutHolidaysWithResponse Put a holiday list in place
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+	PutHolidaysWithResponse(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PutHolidaysResponse, error)
+
+	// RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /rehearse (the `Rehearse` operationId).
+	RehearseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// RehearseWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /rehearse (the `Rehearse` operationId).
+	RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
 	// ResolveWithBodyWithResponse The days that expressions give as of a day, and why
 	//
 	// One that is refused carries its own error; the others are answered all the same.
@@ -2247,6 +3729,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /resolve (the `Resolve` operationId).
 	ResolveWithResponse(ctx context.Context, body ResolveJSONRequestBody, reqEditors ...RequestEditorFn) (*ResolveResponse, error)
+
+	// ResolveEachDayWithBodyWithResponse The days that expressions give on each of a run of as-of days
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+	ResolveEachDayWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResolveEachDayResponse, error)
+
+	// ResolveEachDayWithResponse The days that expressions give on each of a run of as-of days
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+	ResolveEachDayWithResponse(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*ResolveEachDayResponse, error)
 
 	// ListSpansWithResponse The named spans, in the order in which they were made
 	//
@@ -2311,6 +3807,102 @@ type ClientWithResponsesInterface interface {
 	GetStatusWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetStatusResponse, error)
 }
 
+type GetBookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// YAML200 the response for an HTTP 200 `application/yaml` response
+	YAML200 *openapi_types.File
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetYAML200 returns the response for an HTTP 200 `application/yaml` response
+func (r GetBookResponse) GetYAML200() *openapi_types.File {
+	return r.YAML200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type LoadBookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]BookChange
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r LoadBookResponse) GetJSON200() *[]BookChange {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r LoadBookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r LoadBookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r LoadBookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r LoadBookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r LoadBookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListCalendarsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -2353,6 +3945,102 @@ func (r ListCalendarsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListCalendarsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetCalendarYearResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CalendarYear
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetCalendarYearResponse) GetJSON200() *CalendarYear {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCalendarYearResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCalendarYearResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCalendarYearResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCalendarYearResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCalendarYearResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CheckResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CheckAnswer
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CheckResponse) GetJSON200() *CheckAnswer {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CheckResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CheckResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CheckResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CheckResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CheckResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -2832,6 +4520,335 @@ func (r ListValuesResponse) ContentType() string {
 	return ""
 }
 
+type ListDaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *DayTable
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDaysResponse) GetJSON200() *DayTable {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveDefinitionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveDefinitionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveDefinitionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveDefinitionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveDefinitionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveDefinitionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListVersionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Version
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListVersionsResponse) GetJSON200() *[]Version {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListVersionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListVersionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListVersionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListVersionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListVersionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BringBackResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Version
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BringBackResponse) GetJSON200() *Version {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BringBackResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BringBackResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BringBackResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BringBackResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BringBackResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListHolidaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]HolidayList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListHolidaysResponse) GetJSON200() *[]HolidayList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListHolidaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListHolidaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListHolidaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListHolidaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListHolidaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PutHolidaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HolidayList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PutHolidaysResponse) GetJSON200() *HolidayList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PutHolidaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PutHolidaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PutHolidaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PutHolidaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PutHolidaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RehearseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Rehearsal
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RehearseResponse) GetJSON200() *Rehearsal {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ResolveResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -2874,6 +4891,54 @@ func (r ResolveResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ResolveResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResolveEachDayResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *EachDayAnswer
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ResolveEachDayResponse) GetJSON200() *EachDayAnswer {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResolveEachDayResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResolveEachDayResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResolveEachDayResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResolveEachDayResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResolveEachDayResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3161,6 +5226,34 @@ func (r GetStatusResponse) ContentType() string {
 	return ""
 }
 
+// GetBookWithResponse All definitions as a span book
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /book (the `GetBook` operationId).
+func (c *ClientWithResponses) GetBookWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetBookResponse, error) {
+	rsp, err := c.GetBook(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBookResponse(rsp)
+}
+
+// LoadBookWithBodyWithResponse Put every definition of a span book in place, all or none
+//
+// Definitions that the book does not have stay as they are. With preview nothing is changed.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /book (the `LoadBook` operationId).
+func (c *ClientWithResponses) LoadBookWithBodyWithResponse(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadBookResponse, error) {
+	rsp, err := c.LoadBookWithBody(ctx, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLoadBookResponse(rsp)
+}
+
 // ListCalendarsWithResponse The calendars, civil first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -3172,6 +5265,45 @@ func (c *ClientWithResponses) ListCalendarsWithResponse(ctx context.Context, req
 		return nil, err
 	}
 	return ParseListCalendarsResponse(rsp)
+}
+
+// GetCalendarYearWithResponse A year of a calendar, laid out in its units
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /calendars/{name}/years/{year} (the `GetCalendarYear` operationId).
+func (c *ClientWithResponses) GetCalendarYearWithResponse(ctx context.Context, name Name, year int, params *GetCalendarYearParams, reqEditors ...RequestEditorFn) (*GetCalendarYearResponse, error) {
+	rsp, err := c.GetCalendarYear(ctx, name, year, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCalendarYearResponse(rsp)
+}
+
+// CheckWithBodyWithResponse What to look at among spans, as of a day or over a run of as-of days
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check (the `Check` operationId).
+func (c *ClientWithResponses) CheckWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CheckResponse, error) {
+	rsp, err := c.CheckWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCheckResponse(rsp)
+}
+
+// CheckWithResponse What to look at among spans, as of a day or over a run of as-of days
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check (the `Check` operationId).
+func (c *ClientWithResponses) CheckWithResponse(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckResponse, error) {
+	rsp, err := c.Check(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCheckResponse(rsp)
 }
 
 // ListDatasetsWithResponse The datasets, by name
@@ -3333,6 +5465,151 @@ func (c *ClientWithResponses) ListValuesWithResponse(ctx context.Context, name N
 	return ParseListValuesResponse(rsp)
 }
 
+// ListDaysWithBodyWithResponse A row a day with its units in a calendar, and the spans it is in
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /days (the `ListDays` operationId).
+func (c *ClientWithResponses) ListDaysWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListDaysResponse, error) {
+	rsp, err := c.ListDaysWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDaysResponse(rsp)
+}
+
+// ListDaysWithResponse A row a day with its units in a calendar, and the spans it is in
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /days (the `ListDays` operationId).
+func (c *ClientWithResponses) ListDaysWithResponse(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*ListDaysResponse, error) {
+	rsp, err := c.ListDays(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDaysResponse(rsp)
+}
+
+// RemoveDefinitionWithResponse Remove a span, a calendar or a holiday list
+//
+// 409 where others refer to it; the problem names them.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /definitions/{kind}/{name} (the `RemoveDefinition` operationId).
+func (c *ClientWithResponses) RemoveDefinitionWithResponse(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*RemoveDefinitionResponse, error) {
+	rsp, err := c.RemoveDefinition(ctx, kind, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveDefinitionResponse(rsp)
+}
+
+// ListVersionsWithResponse How a definition stood, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /definitions/{kind}/{name}/versions (the `ListVersions` operationId).
+func (c *ClientWithResponses) ListVersionsWithResponse(ctx context.Context, kind DefinitionKind, name Name, reqEditors ...RequestEditorFn) (*ListVersionsResponse, error) {
+	rsp, err := c.ListVersions(ctx, kind, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListVersionsResponse(rsp)
+}
+
+// BringBackWithBodyWithResponse Put an older version in place again, as a new version
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+func (c *ClientWithResponses) BringBackWithBodyWithResponse(ctx context.Context, kind DefinitionKind, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BringBackResponse, error) {
+	rsp, err := c.BringBackWithBody(ctx, kind, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBringBackResponse(rsp)
+}
+
+// BringBackWithResponse Put an older version in place again, as a new version
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /definitions/{kind}/{name}/versions (the `BringBack` operationId).
+func (c *ClientWithResponses) BringBackWithResponse(ctx context.Context, kind DefinitionKind, name Name, body BringBackJSONRequestBody, reqEditors ...RequestEditorFn) (*BringBackResponse, error) {
+	rsp, err := c.BringBack(ctx, kind, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBringBackResponse(rsp)
+}
+
+// ListHolidaysWithResponse The holiday lists
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /holidays (the `ListHolidays` operationId).
+func (c *ClientWithResponses) ListHolidaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListHolidaysResponse, error) {
+	rsp, err := c.ListHolidays(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListHolidaysResponse(rsp)
+}
+
+// PutHolidaysWithBodyWithResponse Put a holiday list in place
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+func (c *ClientWithResponses) PutHolidaysWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutHolidaysResponse, error) {
+	rsp, err := c.PutHolidaysWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutHolidaysResponse(rsp)
+}
+
+// PutHolidaysWithResponse Put a holiday list in place
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
+func (c *ClientWithResponses) PutHolidaysWithResponse(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PutHolidaysResponse, error) {
+	rsp, err := c.PutHolidays(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutHolidaysResponse(rsp)
+}
+
+// RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /rehearse (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.RehearseWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
+// RehearseWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /rehearse (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.Rehearse(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
 // ResolveWithBodyWithResponse The days that expressions give as of a day, and why
 //
 // One that is refused carries its own error; the others are answered all the same.
@@ -3361,6 +5638,32 @@ func (c *ClientWithResponses) ResolveWithResponse(ctx context.Context, body Reso
 		return nil, err
 	}
 	return ParseResolveResponse(rsp)
+}
+
+// ResolveEachDayWithBodyWithResponse The days that expressions give on each of a run of as-of days
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+func (c *ClientWithResponses) ResolveEachDayWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResolveEachDayResponse, error) {
+	rsp, err := c.ResolveEachDayWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResolveEachDayResponse(rsp)
+}
+
+// ResolveEachDayWithResponse The days that expressions give on each of a run of as-of days
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
+func (c *ClientWithResponses) ResolveEachDayWithResponse(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*ResolveEachDayResponse, error) {
+	rsp, err := c.ResolveEachDay(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResolveEachDayResponse(rsp)
 }
 
 // ListSpansWithResponse The named spans, in the order in which they were made
@@ -3473,6 +5776,72 @@ func (c *ClientWithResponses) GetStatusWithResponse(ctx context.Context, reqEdit
 	return ParseGetStatusResponse(rsp)
 }
 
+// ParseGetBookResponse parses an HTTP response from a GetBookWithResponse call
+func ParseGetBookResponse(rsp *http.Response) (*GetBookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "yaml") && rsp.StatusCode == 200:
+		var dest openapi_types.File
+		if err := yaml.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.YAML200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseLoadBookResponse parses an HTTP response from a LoadBookWithResponse call
+func ParseLoadBookResponse(rsp *http.Response) (*LoadBookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &LoadBookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []BookChange
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListCalendarsResponse parses an HTTP response from a ListCalendarsWithResponse call
 func ParseListCalendarsResponse(rsp *http.Response) (*ListCalendarsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -3489,6 +5858,72 @@ func ParseListCalendarsResponse(rsp *http.Response) (*ListCalendarsResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest []Calendar
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetCalendarYearResponse parses an HTTP response from a GetCalendarYearWithResponse call
+func ParseGetCalendarYearResponse(rsp *http.Response) (*GetCalendarYearResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCalendarYearResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CalendarYear
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCheckResponse parses an HTTP response from a CheckWithResponse call
+func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CheckResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CheckAnswer
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -3832,6 +6267,233 @@ func ParseListValuesResponse(rsp *http.Response) (*ListValuesResponse, error) {
 	return response, nil
 }
 
+// ParseListDaysResponse parses an HTTP response from a ListDaysWithResponse call
+func ParseListDaysResponse(rsp *http.Response) (*ListDaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest DayTable
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveDefinitionResponse parses an HTTP response from a RemoveDefinitionWithResponse call
+func ParseRemoveDefinitionResponse(rsp *http.Response) (*RemoveDefinitionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveDefinitionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListVersionsResponse parses an HTTP response from a ListVersionsWithResponse call
+func ParseListVersionsResponse(rsp *http.Response) (*ListVersionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListVersionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Version
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBringBackResponse parses an HTTP response from a BringBackWithResponse call
+func ParseBringBackResponse(rsp *http.Response) (*BringBackResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BringBackResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Version
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListHolidaysResponse parses an HTTP response from a ListHolidaysWithResponse call
+func ParseListHolidaysResponse(rsp *http.Response) (*ListHolidaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListHolidaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []HolidayList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePutHolidaysResponse parses an HTTP response from a PutHolidaysWithResponse call
+func ParsePutHolidaysResponse(rsp *http.Response) (*PutHolidaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PutHolidaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HolidayList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRehearseResponse parses an HTTP response from a RehearseWithResponse call
+func ParseRehearseResponse(rsp *http.Response) (*RehearseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Rehearsal
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseResolveResponse parses an HTTP response from a ResolveWithResponse call
 func ParseResolveResponse(rsp *http.Response) (*ResolveResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -3848,6 +6510,39 @@ func ParseResolveResponse(rsp *http.Response) (*ResolveResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest ResolveAnswer
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResolveEachDayResponse parses an HTTP response from a ResolveEachDayWithResponse call
+func ParseResolveEachDayResponse(rsp *http.Response) (*ResolveEachDayResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResolveEachDayResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest EachDayAnswer
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -4061,9 +6756,21 @@ func ParseGetStatusResponse(rsp *http.Response) (*GetStatusResponse, error) {
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetBook All definitions as a span book
+	// (GET /book)
+	GetBook(c *gin.Context)
+	// LoadBook Put every definition of a span book in place, all or none
+	// (POST /book)
+	LoadBook(c *gin.Context, params LoadBookParams)
 	// ListCalendars The calendars, civil first
 	// (GET /calendars)
 	ListCalendars(c *gin.Context)
+	// GetCalendarYear A year of a calendar, laid out in its units
+	// (GET /calendars/{name}/years/{year})
+	GetCalendarYear(c *gin.Context, name Name, year int, params GetCalendarYearParams)
+	// Check What to look at among spans, as of a day or over a run of as-of days
+	// (POST /check)
+	Check(c *gin.Context)
 	// ListDatasets The datasets, by name
 	// (GET /datasets)
 	ListDatasets(c *gin.Context)
@@ -4094,9 +6801,33 @@ type ServerInterface interface {
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(c *gin.Context, name Name, params ListValuesParams)
+	// ListDays A row a day with its units in a calendar, and the spans it is in
+	// (POST /days)
+	ListDays(c *gin.Context)
+	// RemoveDefinition Remove a span, a calendar or a holiday list
+	// (DELETE /definitions/{kind}/{name})
+	RemoveDefinition(c *gin.Context, kind DefinitionKind, name Name)
+	// ListVersions How a definition stood, newest first
+	// (GET /definitions/{kind}/{name}/versions)
+	ListVersions(c *gin.Context, kind DefinitionKind, name Name)
+	// BringBack Put an older version in place again, as a new version
+	// (POST /definitions/{kind}/{name}/versions)
+	BringBack(c *gin.Context, kind DefinitionKind, name Name)
+	// ListHolidays The holiday lists
+	// (GET /holidays)
+	ListHolidays(c *gin.Context)
+	// PutHolidays Put a holiday list in place
+	// (PUT /holidays/{name})
+	PutHolidays(c *gin.Context, name Name)
+	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	// (POST /rehearse)
+	Rehearse(c *gin.Context)
 	// Resolve The days that expressions give as of a day, and why
 	// (POST /resolve)
 	Resolve(c *gin.Context)
+	// ResolveEachDay The days that expressions give on each of a run of as-of days
+	// (POST /resolve/each-day)
+	ResolveEachDay(c *gin.Context)
 	// ListSpans The named spans, in the order in which they were made
 	// (GET /spans)
 	ListSpans(c *gin.Context)
@@ -4126,6 +6857,54 @@ type ServerInterfaceWrapper struct {
 
 type MiddlewareFunc func(c *gin.Context)
 
+// GetBook operation middleware
+func (siw *ServerInterfaceWrapper) GetBook(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBook(c)
+}
+
+// LoadBook operation middleware
+func (siw *ServerInterfaceWrapper) LoadBook(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LoadBookParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "note" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LoadBook(c, params)
+}
+
 // ListCalendars operation middleware
 func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 
@@ -4137,6 +6916,64 @@ func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 	}
 
 	siw.Handler.ListCalendars(c)
+}
+
+// GetCalendarYear operation middleware
+func (siw *ServerInterfaceWrapper) GetCalendarYear(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "year" -------------
+	var year int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "year", c.Param("year"), &year, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter year: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCalendarYearParams
+
+	// ------------- Optional query parameter "as_of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "as_of", c.Request.URL.Query(), &params.AsOf, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter as_of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCalendarYear(c, name, year, params)
+}
+
+// Check operation middleware
+func (siw *ServerInterfaceWrapper) Check(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Check(c)
 }
 
 // ListDatasets operation middleware
@@ -4531,6 +7368,172 @@ func (siw *ServerInterfaceWrapper) ListValues(c *gin.Context) {
 	siw.Handler.ListValues(c, name, params)
 }
 
+// ListDays operation middleware
+func (siw *ServerInterfaceWrapper) ListDays(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDays(c)
+}
+
+// RemoveDefinition operation middleware
+func (siw *ServerInterfaceWrapper) RemoveDefinition(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind DefinitionKind
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveDefinition(c, kind, name)
+}
+
+// ListVersions operation middleware
+func (siw *ServerInterfaceWrapper) ListVersions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind DefinitionKind
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListVersions(c, kind, name)
+}
+
+// BringBack operation middleware
+func (siw *ServerInterfaceWrapper) BringBack(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind DefinitionKind
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BringBack(c, kind, name)
+}
+
+// ListHolidays operation middleware
+func (siw *ServerInterfaceWrapper) ListHolidays(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHolidays(c)
+}
+
+// PutHolidays operation middleware
+func (siw *ServerInterfaceWrapper) PutHolidays(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutHolidays(c, name)
+}
+
+// Rehearse operation middleware
+func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Rehearse(c)
+}
+
 // Resolve operation middleware
 func (siw *ServerInterfaceWrapper) Resolve(c *gin.Context) {
 
@@ -4542,6 +7545,19 @@ func (siw *ServerInterfaceWrapper) Resolve(c *gin.Context) {
 	}
 
 	siw.Handler.Resolve(c)
+}
+
+// ResolveEachDay operation middleware
+func (siw *ServerInterfaceWrapper) ResolveEachDay(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResolveEachDay(c)
 }
 
 // ListSpans operation middleware
@@ -4698,6 +7714,18 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 
 	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
 	router.POST(options.BaseURL+"/resolve", wrapper.Resolve)
+	router.POST(options.BaseURL+"/resolve/each-day", wrapper.ResolveEachDay)
+	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
+	router.POST(options.BaseURL+"/check", wrapper.Check)
+	router.POST(options.BaseURL+"/days", wrapper.ListDays)
+	router.GET(options.BaseURL+"/book", wrapper.GetBook)
+	router.POST(options.BaseURL+"/book", wrapper.LoadBook)
+	router.GET(options.BaseURL+"/definitions/:kind/:name/versions", wrapper.ListVersions)
+	router.POST(options.BaseURL+"/definitions/:kind/:name/versions", wrapper.BringBack)
+	router.DELETE(options.BaseURL+"/definitions/:kind/:name", wrapper.RemoveDefinition)
+	router.GET(options.BaseURL+"/holidays", wrapper.ListHolidays)
+	router.PUT(options.BaseURL+"/holidays/:name", wrapper.PutHolidays)
+	router.GET(options.BaseURL+"/calendars/:name/years/:year", wrapper.GetCalendarYear)
 	router.GET(options.BaseURL+"/spans", wrapper.ListSpans)
 	router.POST(options.BaseURL+"/spans", wrapper.AddSpan)
 	router.DELETE(options.BaseURL+"/spans/:name", wrapper.RemoveSpan)
@@ -4717,6 +7745,90 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type GetBookRequestObject struct {
+}
+
+type GetBookResponseObject interface {
+	VisitGetBookResponse(w http.ResponseWriter) error
+}
+
+type GetBook200ApplicationyamlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetBook200ApplicationyamlResponse) VisitGetBookResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/yaml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetBookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBookdefaultApplicationProblemPlusJSONResponse) VisitGetBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LoadBookRequestObject struct {
+	Params LoadBookParams
+	Body   io.Reader
+}
+
+type LoadBookResponseObject interface {
+	VisitLoadBookResponse(w http.ResponseWriter) error
+}
+
+type LoadBook200JSONResponse []BookChange
+
+func (response LoadBook200JSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LoadBookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LoadBookdefaultApplicationProblemPlusJSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListCalendarsRequestObject struct {
 }
@@ -4745,6 +7857,86 @@ type ListCalendarsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListCalendarsdefaultApplicationProblemPlusJSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendarYearRequestObject struct {
+	Name   Name `json:"name"`
+	Year   int  `json:"year"`
+	Params GetCalendarYearParams
+}
+
+type GetCalendarYearResponseObject interface {
+	VisitGetCalendarYearResponse(w http.ResponseWriter) error
+}
+
+type GetCalendarYear200JSONResponse CalendarYear
+
+func (response GetCalendarYear200JSONResponse) VisitGetCalendarYearResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendarYeardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCalendarYeardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarYearResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckRequestObject struct {
+	Body *CheckJSONRequestBody
+}
+
+type CheckResponseObject interface {
+	VisitCheckResponse(w http.ResponseWriter) error
+}
+
+type Check200JSONResponse CheckAnswer
+
+func (response Check200JSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5147,6 +8339,277 @@ func (response ListValuesdefaultApplicationProblemPlusJSONResponse) VisitListVal
 	return err
 }
 
+type ListDaysRequestObject struct {
+	Body *ListDaysJSONRequestBody
+}
+
+type ListDaysResponseObject interface {
+	VisitListDaysResponse(w http.ResponseWriter) error
+}
+
+type ListDays200JSONResponse DayTable
+
+func (response ListDays200JSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDaysdefaultApplicationProblemPlusJSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveDefinitionRequestObject struct {
+	Kind DefinitionKind `json:"kind"`
+	Name Name           `json:"name"`
+}
+
+type RemoveDefinitionResponseObject interface {
+	VisitRemoveDefinitionResponse(w http.ResponseWriter) error
+}
+
+type RemoveDefinition204Response struct {
+}
+
+func (response RemoveDefinition204Response) VisitRemoveDefinitionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveDefinitiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveDefinitiondefaultApplicationProblemPlusJSONResponse) VisitRemoveDefinitionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListVersionsRequestObject struct {
+	Kind DefinitionKind `json:"kind"`
+	Name Name           `json:"name"`
+}
+
+type ListVersionsResponseObject interface {
+	VisitListVersionsResponse(w http.ResponseWriter) error
+}
+
+type ListVersions200JSONResponse []Version
+
+func (response ListVersions200JSONResponse) VisitListVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListVersionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListVersionsdefaultApplicationProblemPlusJSONResponse) VisitListVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringBackRequestObject struct {
+	Kind DefinitionKind `json:"kind"`
+	Name Name           `json:"name"`
+	Body *BringBackJSONRequestBody
+}
+
+type BringBackResponseObject interface {
+	VisitBringBackResponse(w http.ResponseWriter) error
+}
+
+type BringBack200JSONResponse Version
+
+func (response BringBack200JSONResponse) VisitBringBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringBackdefaultApplicationProblemPlusJSONResponse) VisitBringBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHolidaysRequestObject struct {
+}
+
+type ListHolidaysResponseObject interface {
+	VisitListHolidaysResponse(w http.ResponseWriter) error
+}
+
+type ListHolidays200JSONResponse []HolidayList
+
+func (response ListHolidays200JSONResponse) VisitListHolidaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHolidaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListHolidaysdefaultApplicationProblemPlusJSONResponse) VisitListHolidaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutHolidaysRequestObject struct {
+	Name Name `json:"name"`
+	Body *PutHolidaysJSONRequestBody
+}
+
+type PutHolidaysResponseObject interface {
+	VisitPutHolidaysResponse(w http.ResponseWriter) error
+}
+
+type PutHolidays200JSONResponse HolidayList
+
+func (response PutHolidays200JSONResponse) VisitPutHolidaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutHolidaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutHolidaysdefaultApplicationProblemPlusJSONResponse) VisitPutHolidaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearseRequestObject struct {
+	Body *RehearseJSONRequestBody
+}
+
+type RehearseResponseObject interface {
+	VisitRehearseResponse(w http.ResponseWriter) error
+}
+
+type Rehearse200JSONResponse Rehearsal
+
+func (response Rehearse200JSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearsedefaultApplicationProblemPlusJSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ResolveRequestObject struct {
 	Body *ResolveJSONRequestBody
 }
@@ -5175,6 +8638,45 @@ type ResolvedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ResolvedefaultApplicationProblemPlusJSONResponse) VisitResolveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResolveEachDayRequestObject struct {
+	Body *ResolveEachDayJSONRequestBody
+}
+
+type ResolveEachDayResponseObject interface {
+	VisitResolveEachDayResponse(w http.ResponseWriter) error
+}
+
+type ResolveEachDay200JSONResponse EachDayAnswer
+
+func (response ResolveEachDay200JSONResponse) VisitResolveEachDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResolveEachDaydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResolveEachDaydefaultApplicationProblemPlusJSONResponse) VisitResolveEachDayResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5416,9 +8918,21 @@ func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatu
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetBook All definitions as a span book
+	// (GET /book)
+	GetBook(ctx context.Context, request GetBookRequestObject) (GetBookResponseObject, error)
+	// LoadBook Put every definition of a span book in place, all or none
+	// (POST /book)
+	LoadBook(ctx context.Context, request LoadBookRequestObject) (LoadBookResponseObject, error)
 	// ListCalendars The calendars, civil first
 	// (GET /calendars)
 	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
+	// GetCalendarYear A year of a calendar, laid out in its units
+	// (GET /calendars/{name}/years/{year})
+	GetCalendarYear(ctx context.Context, request GetCalendarYearRequestObject) (GetCalendarYearResponseObject, error)
+	// Check What to look at among spans, as of a day or over a run of as-of days
+	// (POST /check)
+	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
 	// ListDatasets The datasets, by name
 	// (GET /datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
@@ -5449,9 +8963,33 @@ type StrictServerInterface interface {
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(ctx context.Context, request ListValuesRequestObject) (ListValuesResponseObject, error)
+	// ListDays A row a day with its units in a calendar, and the spans it is in
+	// (POST /days)
+	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)
+	// RemoveDefinition Remove a span, a calendar or a holiday list
+	// (DELETE /definitions/{kind}/{name})
+	RemoveDefinition(ctx context.Context, request RemoveDefinitionRequestObject) (RemoveDefinitionResponseObject, error)
+	// ListVersions How a definition stood, newest first
+	// (GET /definitions/{kind}/{name}/versions)
+	ListVersions(ctx context.Context, request ListVersionsRequestObject) (ListVersionsResponseObject, error)
+	// BringBack Put an older version in place again, as a new version
+	// (POST /definitions/{kind}/{name}/versions)
+	BringBack(ctx context.Context, request BringBackRequestObject) (BringBackResponseObject, error)
+	// ListHolidays The holiday lists
+	// (GET /holidays)
+	ListHolidays(ctx context.Context, request ListHolidaysRequestObject) (ListHolidaysResponseObject, error)
+	// PutHolidays Put a holiday list in place
+	// (PUT /holidays/{name})
+	PutHolidays(ctx context.Context, request PutHolidaysRequestObject) (PutHolidaysResponseObject, error)
+	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
+	// (POST /rehearse)
+	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
 	// Resolve The days that expressions give as of a day, and why
 	// (POST /resolve)
 	Resolve(ctx context.Context, request ResolveRequestObject) (ResolveResponseObject, error)
+	// ResolveEachDay The days that expressions give on each of a run of as-of days
+	// (POST /resolve/each-day)
+	ResolveEachDay(ctx context.Context, request ResolveEachDayRequestObject) (ResolveEachDayResponseObject, error)
 	// ListSpans The named spans, in the order in which they were made
 	// (GET /spans)
 	ListSpans(ctx context.Context, request ListSpansRequestObject) (ListSpansResponseObject, error)
@@ -5529,6 +9067,58 @@ type strictHandler struct {
 	options     StrictGinServerOptions
 }
 
+// GetBook operation middleware
+func (sh *strictHandler) GetBook(ctx *gin.Context) {
+	var request GetBookRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBook(ctx, request.(GetBookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBookResponseObject); ok {
+		if err := validResponse.VisitGetBookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LoadBook operation middleware
+func (sh *strictHandler) LoadBook(ctx *gin.Context, params LoadBookParams) {
+	var request LoadBookRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request.Body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LoadBook(ctx, request.(LoadBookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LoadBook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LoadBookResponseObject); ok {
+		if err := validResponse.VisitLoadBookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListCalendars operation middleware
 func (sh *strictHandler) ListCalendars(ctx *gin.Context) {
 	var request ListCalendarsRequestObject
@@ -5546,6 +9136,76 @@ func (sh *strictHandler) ListCalendars(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListCalendarsResponseObject); ok {
 		if err := validResponse.VisitListCalendarsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetCalendarYear operation middleware
+func (sh *strictHandler) GetCalendarYear(ctx *gin.Context, name Name, year int, params GetCalendarYearParams) {
+	var request GetCalendarYearRequestObject
+
+	request.Name = name
+	request.Year = year
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCalendarYear(ctx, request.(GetCalendarYearRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCalendarYear")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCalendarYearResponseObject); ok {
+		if err := validResponse.VisitGetCalendarYearResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Check operation middleware
+func (sh *strictHandler) Check(ctx *gin.Context) {
+	var request CheckRequestObject
+
+	var body CheckJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Check(ctx, request.(CheckRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Check")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CheckResponseObject); ok {
+		if err := validResponse.VisitCheckResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5855,6 +9515,257 @@ func (sh *strictHandler) ListValues(ctx *gin.Context, name Name, params ListValu
 	}
 }
 
+// ListDays operation middleware
+func (sh *strictHandler) ListDays(ctx *gin.Context) {
+	var request ListDaysRequestObject
+
+	var body ListDaysJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDays(ctx, request.(ListDaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDaysResponseObject); ok {
+		if err := validResponse.VisitListDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveDefinition operation middleware
+func (sh *strictHandler) RemoveDefinition(ctx *gin.Context, kind DefinitionKind, name Name) {
+	var request RemoveDefinitionRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveDefinition(ctx, request.(RemoveDefinitionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveDefinition")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveDefinitionResponseObject); ok {
+		if err := validResponse.VisitRemoveDefinitionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListVersions operation middleware
+func (sh *strictHandler) ListVersions(ctx *gin.Context, kind DefinitionKind, name Name) {
+	var request ListVersionsRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListVersions(ctx, request.(ListVersionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListVersions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListVersionsResponseObject); ok {
+		if err := validResponse.VisitListVersionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BringBack operation middleware
+func (sh *strictHandler) BringBack(ctx *gin.Context, kind DefinitionKind, name Name) {
+	var request BringBackRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	var body BringBackJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BringBack(ctx, request.(BringBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BringBackResponseObject); ok {
+		if err := validResponse.VisitBringBackResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHolidays operation middleware
+func (sh *strictHandler) ListHolidays(ctx *gin.Context) {
+	var request ListHolidaysRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHolidays(ctx, request.(ListHolidaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHolidays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHolidaysResponseObject); ok {
+		if err := validResponse.VisitListHolidaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PutHolidays operation middleware
+func (sh *strictHandler) PutHolidays(ctx *gin.Context, name Name) {
+	var request PutHolidaysRequestObject
+
+	request.Name = name
+
+	var body PutHolidaysJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutHolidays(ctx, request.(PutHolidaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutHolidays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PutHolidaysResponseObject); ok {
+		if err := validResponse.VisitPutHolidaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Rehearse operation middleware
+func (sh *strictHandler) Rehearse(ctx *gin.Context) {
+	var request RehearseRequestObject
+
+	var body RehearseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Rehearse(ctx, request.(RehearseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Rehearse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RehearseResponseObject); ok {
+		if err := validResponse.VisitRehearseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Resolve operation middleware
 func (sh *strictHandler) Resolve(ctx *gin.Context) {
 	var request ResolveRequestObject
@@ -5890,6 +9801,48 @@ func (sh *strictHandler) Resolve(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ResolveResponseObject); ok {
 		if err := validResponse.VisitResolveResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResolveEachDay operation middleware
+func (sh *strictHandler) ResolveEachDay(ctx *gin.Context) {
+	var request ResolveEachDayRequestObject
+
+	var body ResolveEachDayJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResolveEachDay(ctx, request.(ResolveEachDayRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResolveEachDay")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResolveEachDayResponseObject); ok {
+		if err := validResponse.VisitResolveEachDayResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

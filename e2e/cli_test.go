@@ -175,7 +175,7 @@ func TestRefusals(t *testing.T) {
 	s.refused(1, "is not a name", "span", "add", "Größe", "today")
 	s.refused(1, "no span is named @closed-mnth; did you mean @closed-month", "span", "add", "back", "@closed-mnth, 1 year earlier")
 	s.must("span", "add", "back", "@closed-month, 1 year earlier")
-	s.refused(1, "still in use by @back", "span", "remove", "closed-month")
+	s.refused(1, "still in use by back", "span", "remove", "closed-month")
 	s.refused(1, "in a circle: @closed-month → @back → @closed-month", "span", "change", "closed-month", "@back")
 	s.must("span", "remove", "back")
 	s.must("span", "remove", "closed-month")

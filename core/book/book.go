@@ -287,3 +287,41 @@ func (l *Library) AllUsers() map[string][]string {
 	}
 	return users
 }
+
+// CalendarUsers lists the spans that name a calendar, as theirs or with in.
+func (l *Library) CalendarUsers(name string) []string {
+	var users []string
+	for i, user := range l.order {
+		if l.book.Spans[i].Calendar == name || slices.Contains(span.Calendars(l.spans[user].node), name) {
+			users = append(users, user)
+		}
+	}
+	return users
+}
+
+// HolidaysUsers lists the calendars that name a holiday list.
+func (l *Library) HolidaysUsers(name string) []string {
+	var users []string
+	for _, c := range l.book.Calendars {
+		if c.Holidays == name {
+			users = append(users, c.Name)
+		}
+	}
+	return users
+}
+
+// Used lists the named spans that expressions use, directly or through others.
+func (l *Library) Used(nodes []span.Node) []string {
+	var used []string
+	for len(nodes) > 0 {
+		n := nodes[0]
+		nodes = nodes[1:]
+		for _, name := range span.Names(n) {
+			if e, ok := l.spans[name]; ok && !slices.Contains(used, name) {
+				used = append(used, name)
+				nodes = append(nodes, e.node)
+			}
+		}
+	}
+	return used
+}

@@ -4,23 +4,34 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/parser"
 )
 
-// Read reads a book from YAML, strictly: an unknown key, a clash, a circle or a wrong value is an
-// error with its line. It gives the definitions and their compiled Library.
-func Read(data []byte) (*Library, error) {
+// Decode reads the definitions of a book from YAML, strictly: an unknown key or a wrong value is an
+// error with its line. What they name is not looked up, so that a book may lean on another.
+func Decode(data []byte) (Book, error) {
 	var b Book
 	if len(bytes.TrimSpace(data)) == 0 {
-		return nil, errors.New("the book is empty: expected book: 1")
+		return b, errors.New("the book is empty: expected book: 1")
 	}
 	if err := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict()).Decode(&b); err != nil {
-		return nil, place(err)
+		return b, place(err)
 	}
 	if b.Version != 1 {
-		return nil, fmt.Errorf("line %d: book: %d: expected 1, the version of the format", lineOf(data, "$.book"), b.Version)
+		return b, fmt.Errorf("line %d: book: %d: expected 1, the version of the format", lineOf(data, "$.book"), b.Version)
+	}
+	return b, nil
+}
+
+// Read reads a book that stands by itself, and gives its compiled Library. A clash, a circle or a
+// name that is not there is an error with its line, too.
+func Read(data []byte) (*Library, error) {
+	b, err := Decode(data)
+	if err != nil {
+		return nil, err
 	}
 	l, err := Compile(b)
 	var fault *Fault
@@ -60,4 +71,10 @@ func lineOf(data []byte, path string) int {
 func Write(b Book) ([]byte, error) {
 	b.Version = 1
 	return yaml.MarshalWithOptions(b, yaml.IndentSequence(true))
+}
+
+// Line gives one definition as YAML on one line.
+func Line(def any) (string, error) {
+	text, err := yaml.MarshalWithOptions(def, yaml.Flow(true))
+	return strings.TrimSpace(string(text)), err
 }

@@ -53,6 +53,9 @@ func (c *Calendar) WeekStart() civil.Weekday { return c.weekStart }
 // MonthBased tells whether months are civil months or begin on one fixed day of them.
 func (c *Calendar) MonthBased() bool { return c.spec.Kind == KindMonths }
 
+// WorkingWeek gives the days of the week on which business is done.
+func (c *Calendar) WorkingWeek() civil.Weekdays { return c.business.week }
+
 // PeriodsPerYear is 12, or 13 in a calendar of thirteen periods.
 func (c *Calendar) PeriodsPerYear() int { return c.layout.perYear() }
 

@@ -84,7 +84,7 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 		if err != nil {
 			return err
 		}
-		if err := s.LoadBook(ctx, l.Book(), demoAuthor, "the demo's book"); err != nil {
+		if _, err := s.LoadBook(ctx, l.Book(), demoAuthor, "the demo's book", false); err != nil {
 			return err
 		}
 	}

@@ -105,6 +105,15 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 			return err
 		}
 	}
+	keeping := make(chan struct{})
+	go func() {
+		svc.KeepDays(ctx)
+		close(keeping)
+	}()
+	defer func() {
+		stop(nil)
+		<-keeping
+	}()
 	address := "http://" + listener.Addr().String()
 	forget := announce(base, address)
 	defer forget()

@@ -11,7 +11,7 @@ import (
 )
 
 func (a *app) spanCommand() *cobra.Command {
-	return group("span", "Name spans, list and change them", a.spanAdd(), a.spanList(), a.spanShow(), a.spanChange(), a.spanRemove())
+	return group("span", "Name spans, list and change them", a.spanAdd(), a.spanList(), a.spanShow(), a.spanChange(), a.spanRemove(), a.spanVersions(), a.spanBringBack())
 }
 
 // definitionFlags are the flags of a named span's definition.

@@ -333,6 +333,13 @@ func (a *app) printTotalNotes(t *api.Total) {
 		fmt.Fprintf(a.out, "; %s without a day stand outside every span", grouped(fmt.Sprint(t.Undated)))
 	}
 	fmt.Fprintln(a.out)
+	if t.Definitions != nil && len(*t.Definitions) > 0 {
+		var used []string
+		for _, d := range *t.Definitions {
+			used = append(used, fmt.Sprintf("@%s version %d", d.Name, d.Version))
+		}
+		fmt.Fprintf(a.out, "by %s\n", strings.Join(used, ", "))
+	}
 	for _, s := range t.Spans {
 		for _, c := range s.Cautions {
 			fmt.Fprintf(a.out, "caution: %s\n", c.Text)

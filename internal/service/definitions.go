@@ -144,40 +144,17 @@ func (s *Service) RemoveSpan(ctx context.Context, name, author string) error {
 // change makes changes, all or none, and refuses those after which the definitions would not fit
 // together.
 func (s *Service) change(ctx context.Context, changes []store.Change) error {
-	return s.store.Change(ctx, changes, func(defs []store.Definition) error {
-		_, err := compile(defs)
-		var fault *book.Fault
-		if errors.As(err, &fault) {
-			return invalid(fault.Err)
-		}
-		return err
-	})
+	return s.store.Change(ctx, changes, fits)
 }
 
-// LoadBook puts every definition of a book in place, in one transaction; definitions that the book
-// does not have stay as they are.
-func (s *Service) LoadBook(ctx context.Context, b book.Book, author, note string) error {
-	var changes []store.Change
-	add := func(kind store.DefinitionKind, name string, def any) error {
-		body, err := json.Marshal(def)
-		changes = append(changes, store.Change{Kind: kind, Name: name, Body: body, From: -1, Author: author, Note: note})
-		return err
+// fits refuses definitions that do not go together.
+func fits(defs []store.Definition) error {
+	_, err := compile(defs)
+	var fault *book.Fault
+	if errors.As(err, &fault) {
+		return invalid(fault.Err)
 	}
-	var errs []error
-	for _, h := range b.Holidays {
-		errs = append(errs, add(store.HolidaysDefinition, h.Name, h))
-	}
-	for _, c := range b.Calendars {
-		errs = append(errs, add(store.CalendarDefinition, c.Name, c))
-	}
-	for _, sp := range b.Spans {
-		sp.Is = canonical(sp.Is)
-		errs = append(errs, add(store.SpanDefinition, sp.Name, sp))
-	}
-	if err := errors.Join(errs...); err != nil {
-		return err
-	}
-	return s.change(ctx, changes)
+	return err
 }
 
 // Calendars lists the calendars, civil first.

@@ -221,6 +221,7 @@ type Total struct {
 	AsOf     civil.Day
 	Calendar string
 	Spans    []Resolved
+	Used     []UsedDefinition
 	Result   *tally.Result
 }
 
@@ -238,7 +239,20 @@ func (s *Service) Total(ctx context.Context, dataset string, q Question) (*Total
 	if err != nil {
 		return nil, err
 	}
-	return Answer(ctx, dataset, &d.Schema, l, asOf, q, s.store.Facts(&d.Dataset))
+	t, err := Answer(ctx, dataset, &d.Schema, l, asOf, q, s.store.Facts(&d.Dataset))
+	if err != nil {
+		return nil, err
+	}
+	var nodes []span.Node
+	for _, r := range t.Spans {
+		n, err := span.Parse(r.Text)
+		if err != nil {
+			return nil, err
+		}
+		nodes = append(nodes, n)
+	}
+	t.Used, err = s.used(ctx, l, nodes)
+	return t, err
 }
 
 // Answer resolves a question's spans, plans one pass and runs it over a source.

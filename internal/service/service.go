@@ -5,6 +5,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -85,18 +86,7 @@ type InUse struct {
 }
 
 func (e *InUse) Error() string {
-	return fmt.Sprintf("%s is still in use by %s", e.What, joinNames(e.Users))
-}
-
-func joinNames(names []string) string {
-	s := ""
-	for i, n := range names {
-		if i > 0 {
-			s += ", "
-		}
-		s += "@" + n
-	}
-	return s
+	return fmt.Sprintf("%s is still in use by %s", e.What, strings.Join(e.Users, ", "))
 }
 
 // AsOf is how a request states its as-of day: a date, today or latest; empty is today.

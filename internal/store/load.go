@@ -36,9 +36,18 @@ type Incoming struct {
 // file lands whole or not at all. Errors in it are *tabular.Faults.
 func (s *Store) Load(ctx context.Context, in Incoming) (*Load, error) {
 	var load *Load
-	// GORM's transactions hide the connection that COPY needs, so the transaction is begun and
-	// ended on a connection of our own.
-	err := connection(s.db.WithContext(ctx), func(tx *gorm.DB) error {
+	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
+		var err error
+		load, err = in.land(ctx, tx, conn)
+		return err
+	})
+	return load, err
+}
+
+// copyTransaction runs work in one transaction on a connection of its own. GORM's transactions hide
+// the connection that COPY needs, so this one is begun and ended by hand.
+func (s *Store) copyTransaction(ctx context.Context, work func(tx *gorm.DB, conn *sql.Conn) error) error {
+	return connection(s.db.WithContext(ctx), func(tx *gorm.DB) error {
 		conn, ok := tx.Statement.ConnPool.(*sql.Conn)
 		if !ok {
 			return fmt.Errorf("a pool of type %T gives no connection", tx.Statement.ConnPool)
@@ -46,8 +55,8 @@ func (s *Store) Load(ctx context.Context, in Incoming) (*Load, error) {
 		if err := tx.Exec("BEGIN").Error; err != nil {
 			return err
 		}
-		var err error
-		if load, err = in.land(ctx, tx, conn); err == nil {
+		err := work(tx, conn)
+		if err == nil {
 			err = tx.Exec("COMMIT").Error
 		}
 		if err != nil {
@@ -57,7 +66,6 @@ func (s *Store) Load(ctx context.Context, in Incoming) (*Load, error) {
 		}
 		return nil
 	})
-	return load, err
 }
 
 // ignoreDone drops the error of rolling back on a connection that is broken: the server has rolled

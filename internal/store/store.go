@@ -99,6 +99,7 @@ func migrate(db *gorm.DB) error {
 				}
 				return nil
 			}},
+			{ID: "2026-11-day-tables", Migrate: createDayTables},
 		}).Migrate()
 	})
 }

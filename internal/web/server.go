@@ -100,7 +100,7 @@ func trimBrackets(host string) string {
 	return host
 }
 
-// limitBody bounds requests; files are streamed and may be of any size.
+// limitBody bounds requests; files of records are streamed and may be of any size.
 func limitBody(c *gin.Context) {
 	if c.ContentType() != "text/csv" {
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)

@@ -181,6 +181,7 @@ func Total(t *service.Total) api.Total {
 		Dataset: t.Dataset, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
 		Where: filters(t.Question.Where), Records: t.Result.Extent.Records, Undated: t.Result.Extent.Undated,
 	}
+	out.Definitions = used(t.Used)
 	out.OldestDay, out.NewestDay = extentDays(t.Result.Extent)
 	for _, f := range t.Question.Figures {
 		out.Figures = append(out.Figures, f.Name())

@@ -41,6 +41,196 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/resolve/each-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The days that expressions give on each of a run of as-of days */
+        post: operations["resolveEachDay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The as-of days on which a span rolls over, becomes empty, fills again or jumps */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What to look at among spans, as of a day or over a run of as-of days */
+        post: operations["check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A row a day with its units in a calendar, and the spans it is in */
+        post: operations["listDays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All definitions as a span book */
+        get: operations["getBook"];
+        put?: never;
+        /**
+         * Put every definition of a span book in place, all or none
+         * @description Definitions that the book does not have stay as they are. With preview nothing is changed.
+         */
+        post: operations["loadBook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/definitions/{kind}/{name}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["DefinitionKind"];
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        /** How a definition stood, newest first */
+        get: operations["listVersions"];
+        put?: never;
+        /** Put an older version in place again, as a new version */
+        post: operations["bringBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/definitions/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["DefinitionKind"];
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a span, a calendar or a holiday list
+         * @description 409 where others refer to it; the problem names them.
+         */
+        delete: operations["removeDefinition"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/holidays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The holiday lists */
+        get: operations["listHolidays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/holidays/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a holiday list in place */
+        put: operations["putHolidays"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/calendars/{name}/years/{year}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+                /** @description The number that names the year */
+                year: number;
+            };
+            cookie?: never;
+        };
+        /** A year of a calendar, laid out in its units */
+        get: operations["getCalendarYear"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/spans": {
         parameters: {
             query?: never;
@@ -358,6 +548,203 @@ export interface components {
             kind: string;
             text: string;
         };
+        EachDayRequest: {
+            expressions: string[];
+            /**
+             * Format: date
+             * @description The first as-of day
+             */
+            from: string;
+            /**
+             * Format: date
+             * @description The last as-of day, at most 800 days on
+             */
+            through: string;
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        EachDayAnswer: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            through: string;
+            at_close: boolean;
+            calendar: string;
+            courses: components["schemas"]["Course"][];
+        };
+        /** @description How a span goes along with the as-of day; each answer holds until the next one */
+        Course: {
+            expression: string;
+            error?: components["schemas"]["ExpressionError"];
+            answers: components["schemas"]["CourseAnswer"][];
+        };
+        CourseAnswer: {
+            /** Format: date */
+            as_of: string;
+            intervals: components["schemas"]["Interval"][];
+            days: number | null;
+            error?: string;
+        };
+        RehearseRequest: {
+            expression: string;
+            as_of?: components["schemas"]["AsOf"];
+            /** @default 400 */
+            days: number;
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        Rehearsal: {
+            expression: string;
+            /** Format: date */
+            as_of: string;
+            at_close: boolean;
+            calendar: string;
+            turns: components["schemas"]["Turn"][];
+        };
+        /** @description A run of as-of days over which a span behaves in one way */
+        Turn: {
+            /** Format: date */
+            first_as_of: string;
+            /** Format: date */
+            last_as_of: string;
+            /** @enum {string} */
+            event: "begins" | "rolls over" | "jumps" | "empties" | "fills" | "fails" | "recovers";
+            /** @enum {string} */
+            motion: "stands" | "grows" | "shrinks" | "slides" | "moves on";
+            /** @description The days on the first as-of day */
+            from: components["schemas"]["Interval"][];
+            from_days?: number;
+            /** @description The days on the last as-of day */
+            to: components["schemas"]["Interval"][];
+            to_days?: number;
+            error?: string;
+        };
+        CheckRequest: {
+            /** @description The spans that are meant to go together; left out, every named span is looked at by itself */
+            expressions?: string[];
+            as_of?: components["schemas"]["AsOf"];
+            /** @description As-of days to look at; left out, one with expressions, 365 without */
+            days?: number;
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        CheckAnswer: {
+            /** Format: date */
+            as_of: string;
+            days: number;
+            at_close: boolean;
+            calendar: string;
+            /** @description The number of spans that were looked at */
+            checked: number;
+            findings: components["schemas"]["Finding"][];
+        };
+        Finding: {
+            /** @enum {string} */
+            kind: "refused" | "no-days" | "same-days" | "overlap" | "gap" | "caution" | "uneven-pair";
+            spans: string[];
+            text: string;
+            advice: string;
+            /** @description The as-of days it was found on */
+            as_of: string[];
+        };
+        DaysRequest: {
+            /** Format: date */
+            from: string;
+            /**
+             * Format: date
+             * @description At most 100,000 days on
+             */
+            through: string;
+            /** @description Expressions; each is a column: in or out */
+            spans?: string[];
+            as_of?: components["schemas"]["AsOf"];
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        DayTable: {
+            /** Format: date */
+            as_of: string;
+            calendar: string;
+            columns: string[];
+            rows: string[][];
+        };
+        /** @enum {string} */
+        DefinitionKind: "span" | "calendar" | "holidays";
+        BookChange: {
+            kind: components["schemas"]["DefinitionKind"];
+            name: string;
+            /** @enum {string} */
+            change: "added" | "changed" | "same";
+            /** @description As YAML, on one line */
+            before?: string;
+            /** @description As YAML, on one line */
+            after?: string;
+        };
+        Version: {
+            /** Format: int64 */
+            version: number;
+            author: string;
+            note?: string;
+            /** Format: date-time */
+            changed_at: string;
+            /** @description The definition was removed here */
+            removed: boolean;
+            /** @description Of a span */
+            is?: string;
+            /** @description As YAML, on one line */
+            definition?: string;
+        };
+        BringBackRequest: {
+            /** Format: int64 */
+            version: number;
+            note?: string;
+        };
+        HolidayList: {
+            name: string;
+            days: string[];
+            /** @description The first year that the list is complete for */
+            first_year?: number;
+            last_year?: number;
+        };
+        CalendarYear: {
+            calendar: string;
+            year: number;
+            label: string;
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+            days: number;
+            /** @description From the as-of day's year */
+            offset?: number;
+            periods: components["schemas"]["CalendarUnit"][];
+            quarters?: components["schemas"]["CalendarUnit"][];
+            halves?: components["schemas"]["CalendarUnit"][];
+            /** @description The weeks that belong to the year, by their fourth day */
+            weeks: components["schemas"]["CalendarUnit"][];
+            holidays?: string[];
+            /** @description The days of the week outside the working week, Monday being 0 */
+            idle_weekdays?: number[];
+        };
+        CalendarUnit: {
+            label: string;
+            number: number;
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+            days: number;
+            /** @description From the unit that holds the as-of day */
+            offset: number;
+        };
         SpanDefinition: {
             /** @description Lower-case letters, digits and hyphens, beginning with a letter */
             name: string;
@@ -486,6 +873,8 @@ export interface components {
             /** @description The names of the figures, such as sum_fare */
             figures: string[];
             spans: components["schemas"]["SpanTotal"][];
+            /** @description The named spans that were used and their versions */
+            definitions?: components["schemas"]["UsedDefinition"][];
             /**
              * Format: int64
              * @description Records with a day that pass the filters
@@ -500,6 +889,11 @@ export interface components {
             oldest_day?: string;
             /** Format: date */
             newest_day?: string;
+        };
+        UsedDefinition: {
+            name: string;
+            /** Format: int64 */
+            version: number;
         };
         SpanTotal: {
             expression: string;
@@ -626,6 +1020,305 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResolveAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resolveEachDay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EachDayRequest"];
+            };
+        };
+        responses: {
+            /** @description One course for each expression */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EachDayAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearseRequest"];
+            };
+        };
+        responses: {
+            /** @description The turns */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckRequest"];
+            };
+        };
+        responses: {
+            /** @description The findings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DaysRequest"];
+            };
+        };
+        responses: {
+            /** @description The day table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayTable"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The book */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    loadBook: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+                note?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description What is changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookChange"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["DefinitionKind"];
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All versions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bringBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["DefinitionKind"];
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringBackRequest"];
+            };
+        };
+        responses: {
+            /** @description The new version */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["DefinitionKind"];
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHolidays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All lists */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolidayList"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putHolidays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HolidayList"];
+            };
+        };
+        responses: {
+            /** @description It is in place */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolidayList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCalendarYear: {
+        parameters: {
+            query?: {
+                /** @description What offsets count from */
+                as_of?: string;
+            };
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+                /** @description The number that names the year */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The year */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarYear"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,129 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/daytable"
+)
+
+// The day tables are for other tools, to join by the day: days.calendar_days has a row for each
+// calendar and day, days.span_days one for each named span and day in it.
+func createDayTables(tx *gorm.DB) error {
+	columns := []string{"calendar text NOT NULL", "day date NOT NULL", "weekday text NOT NULL", "position text NOT NULL",
+		"business_day boolean NOT NULL", "holiday boolean NOT NULL"}
+	for i, name := range daytable.Columns() {
+		if daytable.IsLabel(i) {
+			columns = append(columns, quote(name)+" text")
+		} else {
+			columns = append(columns, quote(name)+" integer")
+		}
+	}
+	for _, statement := range []string{
+		"CREATE SCHEMA IF NOT EXISTS days",
+		"CREATE TABLE days.calendar_days (" + strings.Join(columns, ", ") + ", PRIMARY KEY (calendar, day))",
+		"CREATE TABLE days.span_days (span text NOT NULL, day date NOT NULL, PRIMARY KEY (span, day))",
+		"CREATE TABLE days.made (as_of date NOT NULL, revision bigint NOT NULL, made_at timestamptz NOT NULL)",
+	} {
+		if err := tx.Exec(statement).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// DayTables is the content of the day tables.
+type DayTables struct {
+	AsOf      civil.Day
+	Revision  int64 // of the definitions
+	Calendars map[string][]daytable.Row
+	Spans     map[string]civil.Set // closed sets, cut to the days of the table
+}
+
+// DaysMade tells for which as-of day and which revision of the definitions the day tables stand;
+// false where they were never made.
+func (s *Store) DaysMade(ctx context.Context) (asOf civil.Day, revision int64, made bool, err error) {
+	var rows []struct {
+		AsOf     sql.NullTime
+		Revision int64
+	}
+	err = s.db.WithContext(ctx).Raw("SELECT as_of, revision FROM days.made").Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return 0, 0, false, err
+	}
+	return DayOf(rows[0].AsOf.Time), rows[0].Revision, true, nil
+}
+
+// ReplaceDays puts new content in the day tables, in one transaction: who reads them meanwhile sees
+// the old.
+func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
+	return s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
+		for _, statement := range []string{"DELETE FROM days.made", "DELETE FROM days.calendar_days", "DELETE FROM days.span_days"} {
+			if err := tx.Exec(statement).Error; err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec("INSERT INTO days.made VALUES (?::date, ?, now())", t.AsOf.String(), t.Revision).Error; err != nil {
+			return err
+		}
+		columns := append([]string{"calendar", "day", "weekday", "position", "business_day", "holiday"}, daytable.Columns()...)
+		if err := copyRows(ctx, conn, "calendar_days", columns, t.calendarRows()); err != nil {
+			return err
+		}
+		return copyRows(ctx, conn, "span_days", []string{"span", "day"}, t.spanRows())
+	})
+}
+
+func (t *DayTables) calendarRows() [][]any {
+	var out [][]any
+	for name, rows := range t.Calendars {
+		for _, r := range rows {
+			row := []any{name, r.Day.Time(), r.Weekday.Short(), string(r.Position), r.BusinessDay, r.Holiday}
+			for i, cell := range r.Cells {
+				row = append(row, cellValue(cell, daytable.IsLabel(i)))
+			}
+			out = append(out, row)
+		}
+	}
+	return out
+}
+
+func cellValue(cell string, label bool) any {
+	switch {
+	case cell == "":
+		return nil
+	case label:
+		return cell
+	}
+	n, err := strconv.Atoi(cell)
+	if err != nil {
+		return nil
+	}
+	return n
+}
+
+func (t *DayTables) spanRows() [][]any {
+	var out [][]any
+	for name, set := range t.Spans {
+		for v := range set.Intervals() {
+			for d := v.Start; d < v.End; d++ {
+				out = append(out, []any{name, d.Time()})
+			}
+		}
+	}
+	return out
+}
+
+func copyRows(ctx context.Context, conn *sql.Conn, table string, columns []string, rows [][]any) error {
+	return conn.Raw(func(driver any) error {
+		_, err := driver.(*stdlib.Conn).Conn().CopyFrom(ctx, pgx.Identifier{"days", table}, columns, pgx.CopyFromRows(rows))
+		return err
+	})
+}
