@@ -1,12 +1,18 @@
 import { createRouter } from 'sv-router'
+import Calendars from './pages/Calendars.svelte'
+import Check from './pages/Check.svelte'
+import Missing from './pages/Missing.svelte'
 import Records from './pages/Records.svelte'
+import Span from './pages/Span.svelte'
 import Spans from './pages/Spans.svelte'
 import Totals from './pages/Totals.svelte'
-import Missing from './pages/Missing.svelte'
 
 export const { navigate, route } = createRouter({
   '/': Spans,
+  '/span/:name': Span,
+  '/check': Check,
   '/totals': Totals,
   '/records': Records,
+  '/calendars': Calendars,
   '*': Missing,
 })

@@ -1,5 +1,5 @@
 // Command pictures takes the pictures of docs/screenshots from the demo: pages in Debian's Chromium,
-// commands as they print. Run it with make screenshots.
+// commands as they print. It also draws the families of the span language for docs/language. Run it with make screenshots.
 package main
 
 import (
@@ -36,6 +36,9 @@ type page struct {
 var pages = []page{
 	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false},
 	{"console-spans-dark", "/?span=closed-month-last-year", "[data-reads]", 1280, 960, true},
+	{"console-span", "/span/month-so-far", "[data-rehearsal] tbody tr:nth-child(5)", 1280, 1100, false},
+	{"console-calendar", "/calendars?calendar=trade-445&year=2026", "[data-calendar-year] section:nth-child(12)", 1280, 960, false},
+	{"console-check", "/check", "[data-findings] li", 1280, 800, false},
 	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false},
 	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key", "[data-records] tbody tr:nth-child(20)", 1280, 800, false},
 	{"console-phone", "/totals?over=%40closed-month&by=route", "[data-total] tbody tr", 390, 844, false},
@@ -57,6 +60,12 @@ var commands = []command{
 		"vastspan total crossings --over @closed-month @closed-month-last-year --count --sum fare --by route --as-of latest",
 		"vastspan total crossings --over @closed-month --sum fare --where 'channel=web' --where 'channel=quay' --as-of latest --output csv",
 	}},
+	{"command-rehearse", []string{
+		"vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80",
+		"vastspan check --as-of " + asOf,
+		"vastspan days --from 2026-10-16 --to 2026-10-21 'last full week' --as-of " + asOf,
+	}},
+	{"command-calendar", []string{"vastspan calendar list", "vastspan calendar show trade-445 --year 2026 --as-of " + asOf, "vastspan span versions closed-month"}},
 	{"command-span", []string{"vastspan span list --as-of " + asOf, "vastspan span show closed-month-last-year --as-of " + asOf}},
 	{"command-records", []string{"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --as-of latest --limit 18", "vastspan loads crossings"}},
 	{"command-load", []string{
@@ -67,7 +76,7 @@ var commands = []command{
 
 func main() {
 	log.SetFlags(0)
-	if err := run(); err != nil {
+	if err := errors.Join(drawFamilies("docs/language"), run()); err != nil {
 		log.Fatal(err)
 	}
 }

@@ -74,8 +74,8 @@ func (a *app) days(cmd *cobra.Command, from, through civil.Day, spans []string, 
 
 // shownDayColumns are the columns that a table shows; CSV and JSON have them all.
 var shownDayColumns = map[string]bool{
-	"day": true, "position": true, "business_day": true, "holiday": true, "day_offset": true, "week": true, "week_offset": true, "month": true,
-	"month_offset": true, "day_of_month": true, "quarter": true, "year": true, "day_of_year": true,
+	"day": true, "position": true, "business_day": true, "day_offset": true, "week": true, "month": true, "month_offset": true,
+	"day_of_month": true, "quarter": true, "year": true,
 }
 
 func (a *app) printDays(t *api.DayTable, out output) error {
@@ -96,7 +96,7 @@ func (a *app) printDays(t *api.DayTable, out output) error {
 		if !span && !shownDayColumns[name] {
 			continue
 		}
-		if name == "day_offset" || name == "week_offset" || name == "month_offset" || name == "day_of_month" || name == "day_of_year" {
+		if name == "day_offset" || name == "month_offset" || name == "day_of_month" {
 			g.right[len(kept)] = true
 		}
 		kept = append(kept, i)

@@ -10,7 +10,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"vastspan/core/book"
 	"vastspan/internal/demo"
 	"vastspan/internal/service"
 )
@@ -80,11 +79,7 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 		return err
 	}
 	if len(spans) == 0 {
-		l, err := book.Read(demo.Book)
-		if err != nil {
-			return err
-		}
-		if _, err := s.LoadBook(ctx, l.Book(), demoAuthor, "the demo's book", false); err != nil {
+		if _, err := s.LoadBook(ctx, demo.Book, demoAuthor, "the demo's book", false); err != nil {
 			return err
 		}
 	}

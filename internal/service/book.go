@@ -32,7 +32,11 @@ func (s *Service) Book(ctx context.Context) ([]byte, error) {
 
 // LoadBook puts every definition of a book in place, in one transaction; definitions that the book
 // does not have stay as they are. It tells what that changes; with preview it changes nothing.
-func (s *Service) LoadBook(ctx context.Context, b book.Book, author, note string, preview bool) ([]BookChange, error) {
+func (s *Service) LoadBook(ctx context.Context, data []byte, author, note string, preview bool) ([]BookChange, error) {
+	b, err := book.Decode(data)
+	if err != nil {
+		return nil, invalid(err)
+	}
 	have, _, err := s.store.Definitions(ctx)
 	if err != nil {
 		return nil, err

@@ -7,7 +7,6 @@ import (
 	"io"
 
 	"vastspan/api"
-	"vastspan/core/book"
 	"vastspan/internal/service"
 	"vastspan/internal/wire"
 )
@@ -80,11 +79,7 @@ func (h *handlers) LoadBook(ctx context.Context, r api.LoadBookRequestObject) (a
 	if err != nil {
 		return nil, err
 	}
-	b, err := book.Decode(data)
-	if err != nil {
-		return nil, &service.Invalid{Err: err}
-	}
-	changes, err := h.service.LoadBook(ctx, b, author, or(r.Params.Note), or(r.Params.Preview))
+	changes, err := h.service.LoadBook(ctx, data, author, or(r.Params.Note), or(r.Params.Preview))
 	if err != nil {
 		return nil, err
 	}

@@ -6,7 +6,7 @@
   import { Calendar, Popover } from 'bits-ui'
   import { isDay, long, parts, step } from '../lib/days'
   import { useAsOf, useCalendars } from '../lib/queries'
-  import { atClose, calendar, setParam, statedAsOf } from '../lib/state.svelte'
+  import { atClose, calendar, moveAsOf, setAsOf, setParam, statedAsOf } from '../lib/state.svelte'
   import Choice from './Choice.svelte'
 
   const asOf = useAsOf()
@@ -20,12 +20,10 @@
     return new CalendarDate(p.year, p.month, p.day)
   })
 
-  function go(day: string) {
-    setParam('as_of', day)
-  }
+  const go = setAsOf
 
   function stepBy(days: number, months = 0) {
-    if (asOf.day !== null) go(step(asOf.day, days, months))
+    if (asOf.day !== null) moveAsOf(step(asOf.day, days, months))
   }
 
   // Arrow keys step the as-of day wherever they mean nothing else.

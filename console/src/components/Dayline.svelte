@@ -8,6 +8,7 @@
     days: number | null
     counterpart: Interval[]
     error: string | null
+    pending: boolean
   }
 </script>
 
@@ -124,12 +125,12 @@
             {/each}
           </td>
           <td class="px-3 text-right" data-days>
-            {#if line.error}<span class="text-worse">refused</span>{:else}
+            {#if line.pending}<span class="text-quiet">…</span>{:else if line.error}<span class="text-worse" title={line.error}>refused</span>{:else}
               {outer(line.intervals)}
               {#if line.intervals.length > 1}<span class="block text-[0.71875rem] text-quiet">{line.intervals.length} stretches</span>{/if}
             {/if}
           </td>
-          <td class="px-3.5 text-right text-quiet" data-n>{line.error ? '' : (line.days?.toLocaleString('en') ?? '∞')}</td>
+          <td class="px-3.5 text-right text-quiet" data-n>{line.error || line.pending ? '' : (line.days?.toLocaleString('en') ?? '∞')}</td>
         </tr>
       {/each}
     </tbody>

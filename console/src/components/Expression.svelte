@@ -11,9 +11,10 @@
     reading,
     label,
     own = null,
+    cautions = true,
     id,
     onenter,
-  }: { value: string; reading: Reading | null; label: string; own?: string | null; id: string; onenter?: () => void } = $props()
+  }: { value: string; reading: Reading | null; label: string; own?: string | null; cautions?: boolean; id: string; onenter?: () => void } = $props()
 
   let settled = $state('')
   $effect(() => {
@@ -84,7 +85,7 @@
       <b class="font-semibold" data-reads>{ranges(found.intervals)}</b>
       {#if found.days !== null}<span class="text-quiet">{found.days.toLocaleString('en')} {found.days === 1 ? 'day' : 'days'}</span>{/if}
     </p>
-    {#each found.cautions ?? [] as caution (caution.text)}
+    {#each cautions ? (found.cautions ?? []) : [] as caution (caution.text)}
       <p class="mt-1 text-quiet"><b class="font-semibold text-worse">Caution</b> {caution.text}</p>
     {/each}
   {/if}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { type Snippet } from 'svelte'
-  import { useDatasets, useSpans } from '../lib/queries'
+  import { useCalendars, useDatasets, useSpans } from '../lib/queries'
   import { carried, param } from '../lib/state.svelte'
   import { route } from '../router'
   import AsOfBar from './AsOfBar.svelte'
@@ -10,10 +10,13 @@
 
   const spans = useSpans()
   const datasets = useDatasets()
+  const calendars = useCalendars()
   const pages = $derived([
     { path: '/', name: 'Spans', count: spans.data?.length },
     { path: '/totals', name: 'Totals', count: undefined },
     { path: '/records', name: 'Records', count: undefined },
+    { path: '/calendars', name: 'Calendars', count: calendars.data?.length },
+    { path: '/check', name: 'Check', count: undefined },
   ])
 
   // A dataset that was chosen on one page is the one looked at on the next.
@@ -27,13 +30,13 @@
 
 <a class="button sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2" href="#main">Skip to the page</a>
 <div class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr]">
-  <nav class="flex items-center gap-1 border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4" aria-label="Pages">
+  <nav class="flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4" aria-label="Pages">
     <a class="mr-2 flex items-center gap-2 rounded px-2 md:mb-5" href={link('/')}>
       <Mark />
       <span class="hidden text-[1.0625rem] font-semibold tracking-tight sm:inline">Vast Span</span>
     </a>
     {#each pages as page (page.path)}
-      {@const here = route.pathname === page.path}
+      {@const here = route.pathname === page.path || (page.path === '/' && route.pathname.startsWith('/span/'))}
       <a
         class={['flex items-center justify-between rounded-lg px-2.5 py-1.5 md:mb-0.5', here ? 'bg-chosen font-semibold' : 'hover:bg-ahead']}
         href={link(page.path)}

@@ -1,6 +1,7 @@
 import { createQuery, keepPreviousData, QueryClient } from '@tanstack/svelte-query'
 import { api, data, type Dataset } from './api'
-import { atClose, calendar, param, statedAsOf } from './state.svelte'
+import { toISO, toNumber, type Interval } from './days'
+import { atClose, calendar, param, settledAsOf, statedAsOf } from './state.svelte'
 
 export const queryClient = new QueryClient({ defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } } })
 
@@ -28,33 +29,28 @@ export const useResolve = (expressions: () => string[], reading: () => Reading |
     }
   })
 
-/** The as-of day as the address states it, found out; null until the service has answered. */
+/** The as-of day, found out; null until the service has answered. */
 export function useAsOf() {
   const datasets = useDatasets()
   const status = useStatus()
   const basis = () => currentDataset(datasets.data)
+  const find = (stated: string): string | null => {
+    if (stated === 'today') return status.data?.today ?? null
+    if (stated !== 'latest') return stated
+    return datasets.isPending ? null : (basis()?.last_day ?? status.data?.today ?? null)
+  }
+  const read = (day: string | null): Reading | null => (day === null ? null : { as_of: day, at_close: atClose(), calendar: calendar() })
   return {
     get basisDataset() {
       return basis()
     },
-    get latest() {
-      return basis()?.last_day ?? null
+    /** The day as it is now, also while it is being moved. */
+    get day() {
+      return find(statedAsOf())
     },
-    get today() {
-      return status.data?.today ?? null
-    },
-    get day(): string | null {
-      const stated = statedAsOf()
-      if (stated === 'today') return this.today
-      if (stated === 'latest') {
-        if (datasets.isPending) return null
-        return this.latest ?? this.today
-      }
-      return stated
-    },
-    get reading(): Reading | null {
-      const day = this.day
-      return day === null ? null : { as_of: day, at_close: atClose(), calendar: calendar() }
+    /** What expressions are read against, once the day rests. */
+    get reading() {
+      return read(find(settledAsOf()))
     },
   }
 }
@@ -65,3 +61,57 @@ export function currentDataset(list: Dataset[] | undefined): Dataset | undefined
 }
 
 export type AsOfState = ReturnType<typeof useAsOf>
+
+/** Days to fetch on either side of the as-of day, and how near to the edge one may come. */
+const reach = 150
+const margin = 40
+
+export interface Answer {
+  intervals: Interval[]
+  days: number | null
+  error: string | null
+}
+
+/**
+ * Follows expressions over a stretch of as-of days around the one at hand, fetched at once, so that
+ * moving the day needs no call a step.
+ */
+export function useCourses(expressions: () => string[], asOf: AsOfState) {
+  let anchor: number | null = null
+  const window = () => {
+    if (asOf.day === null) return null
+    const day = toNumber(asOf.day)
+    if (anchor === null || Math.abs(day - anchor) > reach - margin) anchor = day
+    return { from: toISO(anchor - reach), through: toISO(anchor + reach), at_close: atClose(), calendar: calendar() }
+  }
+  const query = createQuery(() => {
+    const list = expressions()
+    const w = window()
+    return {
+      queryKey: ['courses', list, w],
+      queryFn: async () => data(await api.POST('/resolve/each-day', { body: { expressions: list, ...w! } })),
+      enabled: w !== null && list.length > 0,
+      placeholderData: keepPreviousData,
+    }
+  })
+  return {
+    get query() {
+      return query
+    },
+    /** What an expression gives as of the day at hand, by its position. */
+    at(i: number): Answer | null {
+      const course = query.data?.courses[i]
+      if (!course || asOf.day === null) return null
+      if (course.error) return { intervals: [], days: null, error: course.error.message }
+      let low = 0
+      let high = course.answers.length
+      while (low < high) {
+        const middle = (low + high) >> 1
+        if ((course.answers[middle]?.as_of ?? '') <= asOf.day) low = middle + 1
+        else high = middle
+      }
+      const answer = course.answers[Math.max(0, low - 1)]
+      return answer ? { intervals: answer.intervals, days: answer.days, error: answer.error ?? null } : null
+    },
+  }
+}

@@ -28,12 +28,39 @@ export function setParam(name: string, value: string | string[] | null, replace 
   else searchParams.set(name, text, { replace })
 }
 
-export type AsOf = 'today' | 'latest' | string
+// While the as-of day is being moved, by dragging or by keys held down, it runs ahead of the address,
+// which follows once it rests: browsers do not let an address change at every step.
+let moving = $state<string | null>(null)
+let resting: ReturnType<typeof setTimeout> | undefined
+const rest = 250
+
+export function moveAsOf(day: string): void {
+  moving = day
+  clearTimeout(resting)
+  resting = setTimeout(settleAsOf, rest)
+}
+
+function settleAsOf(): void {
+  if (moving === null) return
+  setParam('as_of', moving)
+  moving = null
+}
+
+export function setAsOf(stated: string): void {
+  clearTimeout(resting)
+  moving = null
+  setParam('as_of', stated)
+}
 
 /** How the address states the as-of day; latest where it says nothing. */
-export function statedAsOf(): AsOf {
+export function settledAsOf(): string {
   const value = param('as_of')
   return value === 'today' || (value !== null && isDay(value)) ? value : 'latest'
+}
+
+/** The as-of day as it is stated now, on its way or at rest. */
+export function statedAsOf(): string {
+  return moving ?? settledAsOf()
 }
 
 export function atClose(): boolean {
