@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -16,14 +17,26 @@ import (
 // browser opens Debian's Chromium without a window and gives a context for it.
 func browser(t *testing.T) context.Context {
 	t.Helper()
-	profile := t.TempDir()
+	profile, err := os.MkdirTemp("", "vastspan-profile-")
+	if err != nil {
+		t.Fatal(err)
+	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath("chromium"), chromedp.NoSandbox, chromedp.UserDataDir(profile), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	allocated, cancel := chromedp.NewExecAllocator(context.Background(), options...)
-	t.Cleanup(cancel)
-	ctx, cancelTab := chromedp.NewContext(allocated)
-	t.Cleanup(cancelTab)
+	ctx, _ := chromedp.NewContext(allocated)
+	t.Cleanup(func() {
+		_ = chromedp.Cancel(ctx) // closes the browser in order; one that has gone already is no matter
+		cancel()
+		for range 50 { // its last processes may still write
+			if os.RemoveAll(profile) == nil {
+				return
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+		t.Errorf("the browser's profile %s cannot be removed", profile)
+	})
 	ctx, cancelTime := context.WithTimeout(ctx, 2*time.Minute)
 	t.Cleanup(cancelTime)
 	if err := chromedp.Run(ctx); err != nil { // the tab lives as long as the context that opened it
@@ -87,6 +100,68 @@ func TestConsole(t *testing.T) {
 	do(t, ctx, "the address", chromedp.Location(&address), chromedp.Navigate("about:blank"))
 	do(t, ctx, "the address again", chromedp.Navigate(address),
 		shows(`[data-sum="fare"]`, grouped(august.sum.FloatString(2))), shows("[data-as-of]", "Sat 19 Sep 2026"))
+}
+
+// The as-of line is moved by keys: every bar follows, and no step needs a call.
+func TestDayline(t *testing.T) {
+	s := start(t)
+	folder := s.demoFiles()
+	s.must("book", "load", filepath.Join(folder, "book.yaml"))
+	ctx := browser(t)
+	do(t, ctx, "the spans", chromedp.Navigate(s.address+"/?as_of=2026-10-19"), shows(`[data-span="month-so-far"] [data-n]`, "18"), shows("[data-reads]", "1 Sep – 30 Sep 2026"))
+
+	var before, after int
+	calls := chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("each-day")).length`, &before)
+	do(t, ctx, "the calls so far", chromedp.Evaluate(`document.activeElement.blur()`, nil), calls)
+	for range 13 {
+		do(t, ctx, "a day on", chromedp.KeyEvent(kb.ArrowRight))
+	}
+	do(t, ctx, "the days that follow", shows("[data-as-of]", "Sun 1 Nov 2026"), shows(`[data-span="month-so-far"] [data-days]`, "no days"),
+		shows(`[data-span="closed-month"] [data-days]`, "1 Oct – 31 Oct 2026"), shows(`[data-span="trade-period"] [data-n]`, "1"),
+		chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("each-day")).length`, &after))
+	if before < 1 || after != before {
+		t.Errorf("%d calls before thirteen steps, %d after", before, after)
+	}
+
+	// The line is dragged back to where March begins.
+	var milliseconds float64
+	do(t, ctx, "the line dragged", chromedp.Evaluate(`(async () => {
+		const line = document.querySelector('[role="slider"]'), strip = line.parentElement.getBoundingClientRect(), at = line.getBoundingClientRect()
+		const from = +line.getAttribute('aria-valuemin'), to = +line.getAttribute('aria-valuemax') + 1
+		const x = day => strip.left + strip.width * (day + 0.5 - from) / (to - from)
+		const now = +line.getAttribute('aria-valuenow'), goal = Date.parse('2026-09-01') / 864e5
+		const fire = (type, x) => line.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, clientX: x, clientY: at.top + 5}))
+		line.setPointerCapture = () => {}
+		fire('pointerdown', x(now))
+		const start = performance.now()
+		let steps = 0
+		for (let day = now - 1; day >= goal; day--, steps++) { fire('pointermove', x(day)); await new Promise(requestAnimationFrame) }
+		const spent = (performance.now() - start) / steps
+		fire('pointerup', x(goal))
+		return spent
+	})()`, &milliseconds, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
+		shows("[data-as-of]", "Tue 1 Sep 2026"), shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"), shows(`[data-span="month-so-far"] [data-days]`, "no days"))
+	t.Logf("a step of the line with 12 spans, drawn: %.1f ms", milliseconds)
+	var address string
+	do(t, ctx, "the address follows", chromedp.Poll(`location.search.includes("as_of=2026-09-01")`, nil), chromedp.Location(&address))
+}
+
+func TestSpanAndCalendarPages(t *testing.T) {
+	s := start(t)
+	s.must("book", "load", filepath.Join(s.demoFiles(), "book.yaml"))
+	s.must("span", "change", "month-so-far", "month to date", "--note", "today counts")
+	ctx := browser(t)
+	do(t, ctx, "the span's page", chromedp.Navigate(s.address+"/span/month-so-far?as_of=2026-10-19"), shows("[data-span-days]", "1 Oct – 19 Oct 2026"), shows("[data-rehearsal]", "rolls over"))
+	var inside int
+	do(t, ctx, "the days in the grid", chromedp.Evaluate(`document.querySelectorAll("[data-inside]").length`, &inside))
+	if inside != 19 {
+		t.Errorf("%d days are marked, want 19", inside)
+	}
+	do(t, ctx, "the older version brought back", chromedp.Click(`//section[@aria-label="Versions"]//button[.="Bring back"]`, chromedp.BySearch),
+		shows("[data-span-days]", "1 Oct – 18 Oct 2026"), shows("[data-rehearsal]", "empties"), shows(`[aria-label="Versions"]`, "version 1 brought back"))
+	do(t, ctx, "standing on the day it empties", chromedp.Click(`//table[@data-rehearsal]//button[.="Sun 1 Nov 2026"]`, chromedp.BySearch), shows("[data-span-days]", "no days"))
+	do(t, ctx, "a year of 53 weeks", chromedp.Navigate(s.address+"/calendars?calendar=trade-445&year=2028&as_of=2026-10-19"), shows("[data-calendar-year]", "P12 2028"), shows("[data-calendar-year]", "W53"))
+	do(t, ctx, "what there is to look at", chromedp.Navigate(s.address+"/check?as_of=2026-10-19&over=@closed-month;@trailing-ninety"), shows("[data-findings]", "Overlap"), shows("[data-findings]", "30 days"))
 }
 
 func grouped(s string) string {

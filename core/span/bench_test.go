@@ -1,6 +1,8 @@
 package span
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"vastspan/core/civil"
@@ -39,5 +41,20 @@ func BenchmarkResolve(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// A parse takes time in proportion to the text, whatever it is: compare the times a byte.
+func BenchmarkParseLength(b *testing.B) {
+	for name, part := range map[string]string{"chain": "today or ", "mixed": "today or today and ", "brackets": "(", "of": "first day of ", "moves": "today, 1 day earlier, ", "misspelt": "todya or "} {
+		for _, size := range []int{250, 500, 1000, 2000} {
+			text := strings.Repeat(part, size/len(part)-1) + "today"
+			b.Run(fmt.Sprintf("%s/%d", name, size), func(b *testing.B) {
+				for b.Loop() {
+					_, _ = Parse(text)
+				}
+				b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/float64(len(text)), "ns/byte")
+			})
+		}
 	}
 }

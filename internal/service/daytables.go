@@ -67,8 +67,8 @@ func dayTables(l *book.Library, today civil.Day) (store.DayTables, error) {
 	return t, nil
 }
 
-// KeepDays keeps the day tables up to date until the context ends: after each midnight in the
-// service's zone and after each change of a definition, within a minute.
+// KeepDays keeps the day tables up to date until the context ends: after each change of a definition,
+// and within a minute after each midnight in the service's zone or a change made by another service.
 func (s *Service) KeepDays(ctx context.Context) {
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()
@@ -78,6 +78,7 @@ func (s *Service) KeepDays(ctx context.Context) {
 		}
 		select {
 		case <-tick.C:
+		case <-s.changed:
 		case <-ctx.Done():
 			return
 		}

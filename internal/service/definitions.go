@@ -144,7 +144,14 @@ func (s *Service) RemoveSpan(ctx context.Context, name, author string) error {
 // change makes changes, all or none, and refuses those after which the definitions would not fit
 // together.
 func (s *Service) change(ctx context.Context, changes []store.Change) error {
-	return s.store.Change(ctx, changes, fits)
+	if err := s.store.Change(ctx, changes, fits); err != nil {
+		return err
+	}
+	select {
+	case s.changed <- struct{}{}:
+	default: // it has been told already
+	}
+	return nil
 }
 
 // fits refuses definitions that do not go together.

@@ -21,6 +21,8 @@ type Service struct {
 	store *store.Store
 	zone  *time.Location
 	clock func() time.Time
+	// changed is told after each change of a definition made here.
+	changed chan struct{}
 
 	mu       sync.Mutex
 	library  *book.Library
@@ -29,7 +31,7 @@ type Service struct {
 
 // New makes a service. zone is where it reads today from the clock.
 func New(st *store.Store, zone *time.Location, clock func() time.Time) *Service {
-	return &Service{store: st, zone: zone, clock: clock, revision: -1}
+	return &Service{store: st, zone: zone, clock: clock, changed: make(chan struct{}, 1), revision: -1}
 }
 
 // Zone gives the time zone in which the service reads today.
