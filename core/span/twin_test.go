@@ -59,6 +59,18 @@ var layoutCases = []layoutCase{
 		func(d civil.Day) bool { return closes(d-1, civil.Friday, 6, true) }, []int{4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4}},
 }
 
+// listed is the calendar "nearest-445" with every year's first day written down.
+func listed() layoutCase {
+	c := layoutCases[3]
+	c.spec.Name, c.spec.YearEnds, c.spec.YearLabel = "listed", nil, ""
+	for d := twinFrom; d <= twinTo; d++ {
+		if c.yearBegins(d) {
+			c.spec.YearFirstDays = append(c.spec.YearFirstDays, d.String())
+		}
+	}
+	return c
+}
+
 func newTwin(t *testing.T, c layoutCase) *twin {
 	t.Helper()
 	c.spec.Holidays = "days"
@@ -260,6 +272,9 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 			return span(start, w.walk(start, 1, n.N)+1)
 		}
 		return span(start, w.move(start, n.N, n.Unit))
+	case *Chain: // of one stretch, as "of" needs it
+		set, ok := w.days(n, a, atClose)
+		return set.Hull(), ok && set.Len() == 1
 	case *Nth:
 		return w.starting(n.Unit, n.Of, a, atClose, n.N-1, n.N-1)
 	case *Outer:
@@ -298,6 +313,89 @@ func (w *twin) starting(u calendar.Unit, of Node, a civil.Day, atClose bool, fro
 	return civil.Interval{Start: found[from].Start, End: found[through].End}, true
 }
 
+// days answers forms that may be several stretches, by asking of every day whether it is inside.
+func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
+	keep := func(x Node, inside func(civil.Day) bool) (civil.Set, bool) {
+		set, ok := w.days(x, a, atClose)
+		var kept []civil.Interval
+		for v := range set.Intervals() {
+			for d := v.Start; d < v.End; d++ {
+				if inside(d) {
+					kept = append(kept, civil.One(d))
+				}
+			}
+		}
+		return civil.Union(kept...), ok
+	}
+	switch n := n.(type) {
+	case *Relative:
+		return civil.SetOf(civil.One(a + civil.Day(n.Offset))), true
+	case *ExcludingToday:
+		return keep(n.X, func(d civil.Day) bool { return d != a })
+	case *SoFar:
+		return keep(n.X, func(d civil.Day) bool { return d <= a })
+	case *Only:
+		if n.BusinessDays {
+			return keep(n.X, w.business)
+		}
+		return keep(n.X, func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
+	case *Move:
+		return w.days(n.X, w.move(a, n.N, n.Unit), atClose)
+	case *Chain:
+		first, ok1 := w.days(n.Terms[0], a, atClose)
+		second, ok2 := w.days(n.Terms[1], a, atClose)
+		if n.Op == Or {
+			return civil.Union(append(collect(first), collect(second)...)...), ok1 && ok2
+		}
+		set, _ := keep(n.Terms[0], func(d civil.Day) bool { return second.Contains(d) == (n.Op == And) })
+		return set, ok1 && ok2
+	case *PointDay:
+		d, ok := w.point(n.Point, a, atClose)
+		return civil.SetOf(civil.One(d)), ok
+	case *Stretch:
+		from, ok1 := w.point(n.From, a, atClose)
+		through, ok2 := w.point(n.Through, a, atClose)
+		return civil.SetOf(civil.Through(from, through)), ok1 && ok2 && through >= from-1
+	}
+	v, ok := w.resolve(n, a, atClose)
+	return civil.SetOf(v), ok
+}
+
+func collect(s civil.Set) []civil.Interval {
+	var vs []civil.Interval
+	for v := range s.Intervals() {
+		vs = append(vs, v)
+	}
+	return vs
+}
+
+func (w *twin) point(p Point, a civil.Day, atClose bool) (civil.Day, bool) {
+	d := a + map[Base]civil.Day{YesterdayPoint: -1, TomorrowPoint: 1}[p.Base]
+	if p.Of != nil {
+		set, ok := w.days(p.Of, a, atClose)
+		if !ok || set.Empty() {
+			return 0, false
+		}
+		if d = set.Hull().First(); p.Base == EndOf {
+			d = set.Hull().Last()
+		}
+	}
+	for _, s := range p.Steps {
+		d = w.move(d, s.N, s.Unit)
+	}
+	return d, true
+}
+
+// severalForms are modifiers, chains and points around other forms.
+var severalForms = []string{
+	"yesterday", "this month excluding today", "this quarter so far", "this half, only business days", "last full month, only Sat/Sun",
+	"month to date excluding today, 1 year earlier, only Mon/Wed/Fri", "this month or last full week", "this quarter and trailing 40 days",
+	"this year except (this month or last 2 full weeks)", "(year to date except week to date), 1 quarter earlier",
+	"from start of this month through yesterday", "from start of last full quarter + 10 days through end of this week", "start of this year - 2 business days",
+	"end of last full month + 1 month", "from today - 3 weeks through today", "from start of this quarter - 1 month through end of this month + 1 quarter",
+	"first 2 weeks of (this quarter or next full quarter)", "today, 1 business day later", "trailing 20 business days excluding today, only business days",
+}
+
 // everyForm lists each form with each unit and a few counts.
 func everyForm() []Node {
 	var forms []Node
@@ -322,7 +420,11 @@ func TestResolverAgainstItsTwin(t *testing.T) {
 		to = civil.Of(2005, 12, 31)
 	}
 	forms := everyForm()
-	for _, c := range layoutCases {
+	var several []Node
+	for _, text := range severalForms {
+		several = append(several, parse1(t, text))
+	}
+	for _, c := range append(layoutCases, listed()) {
 		t.Run(c.spec.Name, func(t *testing.T) {
 			t.Parallel()
 			w := newTwin(t, c)
@@ -333,6 +435,13 @@ func TestResolverAgainstItsTwin(t *testing.T) {
 					got, err := Resolve(n, Scope{AsOf: a, AtClose: atClose, Calendar: w.cal})
 					if ok != (err == nil) || ok && !got.Equal(civil.SetOf(want)) {
 						t.Fatalf("%s in %s as of %s, at close %v: %v, %v; the twin finds %v, %v", n, c.spec.Name, a, atClose, got, err, want, ok)
+					}
+				}
+				for _, n := range several {
+					want, ok := w.days(n, a, false)
+					got, err := Resolve(n, Scope{AsOf: a, Calendar: w.cal})
+					if ok != (err == nil) || ok && !got.Equal(want) {
+						t.Fatalf("%s in %s as of %s: %v, %v; the twin finds %v, %v", n, c.spec.Name, a, got, err, want, ok)
 					}
 				}
 			}
