@@ -56,11 +56,7 @@ func (a *app) days(cmd *cobra.Command, from, through civil.Day, spans []string, 
 		}
 		return answer.JSON200, nil
 	}
-	l, err := r.library()
-	if err != nil {
-		return nil, err
-	}
-	asOf, err := r.day(nil)
+	l, asOf, err := r.local()
 	if err != nil {
 		return nil, err
 	}

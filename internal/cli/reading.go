@@ -60,3 +60,13 @@ func localToday() civil.Day { return civil.OfTime(time.Now(), time.Local) }
 func (r *reading) day(newest func() (civil.Day, bool, error)) (civil.Day, error) {
 	return service.ReadAsOf(service.AsOf(r.asOf), localToday, newest)
 }
+
+// local gives what answers on this machine need: the definitions of the book and the as-of day.
+func (r *reading) local() (*book.Library, civil.Day, error) {
+	l, err := r.library()
+	if err != nil {
+		return nil, 0, err
+	}
+	asOf, err := r.day(nil)
+	return l, asOf, err
+}

@@ -53,11 +53,7 @@ func (a *app) rehearse(cmd *cobra.Command, text string, days int, r *reading) (*
 		}
 		return answer.JSON200, nil
 	}
-	l, err := r.library()
-	if err != nil {
-		return nil, err
-	}
-	asOf, err := r.day(nil)
+	l, asOf, err := r.local()
 	if err != nil {
 		return nil, err
 	}
@@ -155,11 +151,7 @@ func (a *app) check(cmd *cobra.Command, texts []string, days int, r *reading) (*
 		}
 		return answer.JSON200, nil
 	}
-	l, err := r.library()
-	if err != nil {
-		return nil, err
-	}
-	asOf, err := r.day(nil)
+	l, asOf, err := r.local()
 	if err != nil {
 		return nil, err
 	}

@@ -69,11 +69,7 @@ func (a *app) resolve(ctx context.Context, expressions []string, r *reading, exp
 	if r.book == "" && needsNames(expressions, r.calendar) {
 		return a.resolveRemotely(ctx, expressions, r, explain)
 	}
-	l, err := r.library()
-	if err != nil {
-		return nil, err
-	}
-	asOf, err := r.day(nil)
+	l, asOf, err := r.local()
 	if err != nil {
 		return nil, err
 	}

@@ -63,6 +63,16 @@ func course(n span.Node, scope span.Scope, through civil.Day) []CourseAnswer {
 	return answers
 }
 
+// standing gives the definitions in force and the as-of day of a reading without a dataset.
+func (s *Service) standing(ctx context.Context, r Reading) (*book.Library, civil.Day, error) {
+	asOf, err := s.day(r.AsOf, nil)
+	if err != nil {
+		return nil, 0, err
+	}
+	l, err := s.Library(ctx)
+	return l, asOf, err
+}
+
 // scope puts the definitions in force and a day together.
 func (s *Service) scope(ctx context.Context, asOf civil.Day, r Reading) (span.Scope, error) {
 	l, err := s.Library(ctx)
@@ -86,11 +96,7 @@ const maxRehearsal = 4000
 
 // Rehearse reads a span on a run of as-of days; 0 asks for the usual number.
 func (s *Service) Rehearse(ctx context.Context, expression string, days int, r Reading) (*Rehearsal, error) {
-	asOf, err := s.day(r.AsOf, nil)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Library(ctx)
+	l, asOf, err := s.standing(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -143,11 +149,7 @@ const bookCheck = 365
 
 // Check looks at expressions that are meant to go together, or at every named span by itself.
 func (s *Service) Check(ctx context.Context, expressions []string, days int, r Reading) (*Check, error) {
-	asOf, err := s.day(r.AsOf, nil)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Library(ctx)
+	l, asOf, err := s.standing(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -214,11 +216,7 @@ const maxDayTable = 100_000
 
 // Days lays days out in a calendar, with a column for each span: in or out.
 func (s *Service) Days(ctx context.Context, from, through civil.Day, spans []string, r Reading) (*DayTable, error) {
-	asOf, err := s.day(r.AsOf, nil)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Library(ctx)
+	l, asOf, err := s.standing(ctx, r)
 	if err != nil {
 		return nil, err
 	}

@@ -1,9 +1,9 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import Choice from '../components/Choice.svelte'
+  import DatasetHead from '../components/DatasetHead.svelte'
   import Filters from '../components/Filters.svelte'
+  import NoRecords from '../components/NoRecords.svelte'
   import SpanChips from '../components/SpanChips.svelte'
-  import TableTools from '../components/TableTools.svelte'
   import Trouble from '../components/Trouble.svelte'
   import { api, data } from '../lib/api'
   import { grouped, long, ranges } from '../lib/days'
@@ -46,23 +46,12 @@
   }
 </script>
 
-<svelte:head><title>Records · Vast Span</title></svelte:head>
-
-<div class="mb-2.5 flex flex-wrap items-center gap-3">
-  <h1 class="text-xl font-semibold tracking-tight">Records</h1>
-  {#if dataset}
-    <Choice label="Dataset" value={dataset.name} options={(datasets.data ?? []).map((d) => ({ value: d.name, label: d.name, hint: `${d.records.toLocaleString('en')} records` }))} onchoose={(v) => setParam('dataset', v)} />
-  {/if}
-  <div class="ml-auto"><TableTools rows={csv} /></div>
-</div>
+<DatasetHead title="Records" {dataset} datasets={datasets.data ?? []} rows={csv} />
 
 {#if datasets.isError}
   <Trouble error={datasets.error} again={() => void datasets.refetch()} />
 {:else if datasets.isSuccess && !dataset}
-  <section class="card p-8 text-center">
-    <h2 class="font-semibold">There are no records yet</h2>
-    <p class="mt-1 text-quiet">Load a file: <code class="font-mono">vastspan load NAME FILE.csv --date COLUMN --amount COLUMN</code></p>
-  </section>
+  <NoRecords />
 {:else if dataset}
   <section class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center" aria-label="Which records">
     <span class="text-quiet">Over</span>

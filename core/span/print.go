@@ -1,0 +1,333 @@
+package span
+
+import (
+	"fmt"
+	"strconv"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+)
+
+// writer puts canonical text together.
+type writer struct{ b []byte }
+
+func (w *writer) text(s string)    { w.b = append(w.b, s...) }
+func (w *writer) count(n int)      { w.b = strconv.AppendInt(w.b, int64(n), 10) }
+func (w *writer) day(d civil.Day)  { w.b = d.AppendText(w.b) }
+func (w *writer) bracketed(n Node) { w.text("("); n.write(w); w.text(")") }
+func (w *writer) either(n Node, bracket bool) {
+	if bracket {
+		w.bracketed(n)
+	} else {
+		n.write(w)
+	}
+}
+
+func text(n Node) string {
+	var w writer
+	n.write(&w)
+	return string(w.b)
+}
+
+// optional writes a count that is left out when it is 1, then the unit.
+func (w *writer) optional(n int, between string, u calendar.Unit) {
+	if n != 1 {
+		w.count(n)
+		w.text(" ")
+	}
+	w.text(between)
+	w.text(u.Counted(n))
+}
+
+// counted writes a count and its unit.
+func (w *writer) counted(n int, u calendar.Unit) {
+	w.count(n)
+	w.text(" ")
+	w.text(u.Counted(n))
+}
+
+func (n *Relative) write(w *writer) {
+	w.text([...]string{"yesterday", "today", "tomorrow"}[n.Offset+1])
+}
+
+func (n *This) write(w *writer) { w.text("this "); w.text(n.Unit.String()) }
+
+func (n *ToDate) write(w *writer) { w.optional(n.N, "", n.Unit); w.text(" to date") }
+
+func (n *LastFull) write(w *writer) { w.text("last "); w.optional(n.N, "full ", n.Unit) }
+
+func (n *NextFull) write(w *writer) { w.text("next "); w.optional(n.N, "full ", n.Unit) }
+
+func (n *RestOf) write(w *writer) { w.text("rest of this "); w.text(n.Unit.String()) }
+
+func (n *Trailing) write(w *writer) {
+	w.text("trailing ")
+	w.counted(n.N, n.Unit)
+	if n.ExcludingToday {
+		w.text(" excluding today")
+	}
+}
+
+func (n *Coming) write(w *writer) {
+	w.text("coming ")
+	w.counted(n.N, n.Unit)
+	if n.IncludingToday {
+		w.text(" including today")
+	}
+}
+
+func (n *Nth) write(w *writer) { n.writeAs(w, false) }
+
+func (n *Nth) writeAs(w *writer, stepsFollow bool) {
+	w.text(n.Unit.String())
+	w.text(" ")
+	w.count(n.N)
+	w.text(" of ")
+	w.operand(n.Of, stepsFollow)
+}
+
+func (n *Outer) write(w *writer) { n.writeAs(w, false) }
+
+func (n *Outer) writeAs(w *writer, stepsFollow bool) {
+	if n.Last {
+		w.text("last ")
+	} else {
+		w.text("first ")
+	}
+	w.optional(n.N, "", n.Unit)
+	w.text(" of ")
+	w.operand(n.Of, stepsFollow)
+}
+
+// operand writes what stands after "of": a plain form, else in brackets. Steps that follow belong
+// to the outermost point; a form that ends in a point of its own would take them, so it is
+// bracketed then.
+func (w *writer) operand(n Node, stepsFollow bool) {
+	switch n := n.(type) {
+	case *Nth:
+		n.writeAs(w, stepsFollow)
+	case *Outer:
+		n.writeAs(w, stepsFollow)
+	case *PointDay:
+		if len(n.Point.Steps) > 0 {
+			w.bracketed(n)
+		} else {
+			n.Point.writeAs(w, stepsFollow)
+		}
+	case *Stretch, *UpTo:
+		w.either(n, stepsFollow)
+	default:
+		w.either(n, isChain(n) || isModified(n))
+	}
+}
+
+func (n *DateRange) write(w *writer) { w.day(n.First); w.text("/"); w.day(n.Last) }
+
+func (n *UnitLiteral) write(w *writer) {
+	w.b = fmt.Appendf(w.b, "%04d", n.Year)
+	switch {
+	case n.Civil:
+		w.b = fmt.Appendf(w.b, "-%02d", n.Number)
+	case n.Unit == calendar.Half:
+		w.b = fmt.Appendf(w.b, "-H%d", n.Number)
+	case n.Unit == calendar.Quarter:
+		w.b = fmt.Appendf(w.b, "-Q%d", n.Number)
+	case n.Unit == calendar.Month:
+		w.b = fmt.Appendf(w.b, "-P%02d", n.Number)
+	case n.Unit == calendar.Week:
+		w.b = fmt.Appendf(w.b, "-W%02d", n.Number)
+	}
+}
+
+func (n *PointDay) write(w *writer) { n.Point.writeAs(w, false) }
+
+func (n *Stretch) write(w *writer) {
+	w.text("from ")
+	n.From.writeAs(w, false)
+	w.text(" through ")
+	n.Through.writeAs(w, false)
+}
+
+func (n *Onward) write(w *writer) {
+	w.text("from ")
+	n.From.writeAs(w, false)
+	w.text(" onward")
+}
+
+func (n *UpTo) write(w *writer) {
+	w.text("through ")
+	n.Through.writeAs(w, false)
+}
+
+func (n *AllDates) write(w *writer) { w.text("all dates") }
+
+func (n *Name) write(w *writer) { w.text("@"); w.text(n.Name) }
+
+func (p *Point) writeAs(w *writer, stepsFollow bool) {
+	stepsFollow = stepsFollow || len(p.Steps) > 0
+	switch p.Base {
+	case TodayPoint:
+		w.text("today")
+	case YesterdayPoint:
+		w.text("yesterday")
+	case TomorrowPoint:
+		w.text("tomorrow")
+	case FixedDay:
+		w.day(p.Day)
+	case StartOf:
+		w.text("start of ")
+		w.operand(p.Of, stepsFollow)
+	case EndOf:
+		w.text("end of ")
+		w.operand(p.Of, stepsFollow)
+	}
+	for _, s := range p.Steps {
+		if s.N < 0 {
+			w.text(" - ")
+			w.counted(-s.N, s.Unit)
+		} else {
+			w.text(" + ")
+			w.counted(s.N, s.Unit)
+		}
+	}
+}
+
+// String gives the point's canonical text.
+func (p *Point) String() string {
+	var w writer
+	p.writeAs(&w, false)
+	return string(w.b)
+}
+
+func (n *Chain) write(w *writer) {
+	for i, t := range n.Terms {
+		if i > 0 {
+			w.text(" ")
+			w.text(n.Op.String())
+			w.text(" ")
+		}
+		w.either(t, isChain(t) || isLoose(t))
+	}
+}
+
+func (n *ExcludingToday) write(w *writer) {
+	w.either(n.X, needsBracket(n.X) || endsInTrailing(n.X))
+	w.text(" excluding today")
+}
+
+func (n *SoFar) write(w *writer) {
+	w.either(n.X, needsBracket(n.X))
+	w.text(" so far")
+}
+
+func (n *Move) write(w *writer) {
+	w.either(n.X, needsBracket(n.X))
+	w.text(", ")
+	n.writeMove(w)
+}
+
+func (n *Move) writeMove(w *writer) {
+	if n.N < 0 {
+		w.counted(-n.N, n.Unit)
+		w.text(" earlier")
+	} else {
+		w.counted(n.N, n.Unit)
+		w.text(" later")
+	}
+}
+
+func (n *Only) write(w *writer) {
+	w.either(n.X, needsBracket(n.X))
+	w.text(", ")
+	n.writeOnly(w)
+}
+
+func (n *Only) writeOnly(w *writer) {
+	w.text("only ")
+	if n.BusinessDays {
+		w.text("business days")
+	} else {
+		w.text(n.Weekdays.String())
+	}
+}
+
+func (n *In) write(w *writer) {
+	w.either(n.X, needsBracket(n.X))
+	w.text(", in ")
+	w.text(n.Calendar)
+}
+
+func isChain(n Node) bool { _, ok := n.(*Chain); return ok }
+
+// needsBracket tells whether a modifier cannot follow a node as it stands: a chain, or a term that
+// "in" has closed.
+func needsBracket(n Node) bool {
+	_, in := n.(*In)
+	return in || isChain(n)
+}
+
+func isModified(n Node) bool { return inner(n) != nil }
+
+// isLoose tells whether the text of a term bears a move, only or in outside any bracket.
+func isLoose(n Node) bool {
+	switch n := n.(type) {
+	case *Move, *Only, *In:
+		return true
+	case *ExcludingToday:
+		return !needsBracket(n.X) && isLoose(n.X)
+	case *SoFar:
+		return !needsBracket(n.X) && isLoose(n.X)
+	}
+	return false
+}
+
+// endsInTrailing tells whether "excluding today", written after a node, would be taken for the
+// phrase that belongs to trailing.
+func endsInTrailing(n Node) bool {
+	switch n := n.(type) {
+	case *Trailing:
+		return !n.ExcludingToday
+	case *Nth:
+		return endsInTrailing(n.Of)
+	case *Outer:
+		return endsInTrailing(n.Of)
+	case *PointDay:
+		return n.Point.endsInTrailing()
+	case *Stretch:
+		return n.Through.endsInTrailing()
+	case *UpTo:
+		return n.Through.endsInTrailing()
+	}
+	return false
+}
+
+func (p *Point) endsInTrailing() bool {
+	return len(p.Steps) == 0 && p.Of != nil && endsInTrailing(p.Of)
+}
+
+// The canonical text of each form.
+
+func (n *Relative) String() string       { return text(n) }
+func (n *This) String() string           { return text(n) }
+func (n *ToDate) String() string         { return text(n) }
+func (n *LastFull) String() string       { return text(n) }
+func (n *NextFull) String() string       { return text(n) }
+func (n *RestOf) String() string         { return text(n) }
+func (n *Trailing) String() string       { return text(n) }
+func (n *Coming) String() string         { return text(n) }
+func (n *Nth) String() string            { return text(n) }
+func (n *Outer) String() string          { return text(n) }
+func (n *DateRange) String() string      { return text(n) }
+func (n *UnitLiteral) String() string    { return text(n) }
+func (n *PointDay) String() string       { return text(n) }
+func (n *Stretch) String() string        { return text(n) }
+func (n *Onward) String() string         { return text(n) }
+func (n *UpTo) String() string           { return text(n) }
+func (n *AllDates) String() string       { return text(n) }
+func (n *Name) String() string           { return text(n) }
+func (n *Chain) String() string          { return text(n) }
+func (n *ExcludingToday) String() string { return text(n) }
+func (n *SoFar) String() string          { return text(n) }
+func (n *Move) String() string           { return text(n) }
+func (n *Only) String() string           { return text(n) }
+func (n *In) String() string             { return text(n) }
