@@ -64,22 +64,22 @@ func (e CalendarKind) Valid() bool {
 
 // Defines values for ColumnRole.
 const (
-	Amount   ColumnRole = "amount"
-	Category ColumnRole = "category"
-	Day      ColumnRole = "day"
-	Detail   ColumnRole = "detail"
+	ColumnRoleAmount   ColumnRole = "amount"
+	ColumnRoleCategory ColumnRole = "category"
+	ColumnRoleDay      ColumnRole = "day"
+	ColumnRoleDetail   ColumnRole = "detail"
 )
 
 // Valid indicates whether the value is a known member of the ColumnRole enum.
 func (e ColumnRole) Valid() bool {
 	switch e {
-	case Amount:
+	case ColumnRoleAmount:
 		return true
-	case Category:
+	case ColumnRoleCategory:
 		return true
-	case Day:
+	case ColumnRoleDay:
 		return true
-	case Detail:
+	case ColumnRoleDetail:
 		return true
 	default:
 		return false
@@ -104,6 +104,30 @@ func (e ColumnType) Valid() bool {
 	case Text:
 		return true
 	case Timestamp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ComparisonDirection.
+const (
+	Down  ComparisonDirection = "down"
+	Empty ComparisonDirection = ""
+	Level ComparisonDirection = "level"
+	Up    ComparisonDirection = "up"
+)
+
+// Valid indicates whether the value is a known member of the ComparisonDirection enum.
+func (e ComparisonDirection) Valid() bool {
+	switch e {
+	case Down:
+		return true
+	case Empty:
+		return true
+	case Level:
+		return true
+	case Up:
 		return true
 	default:
 		return false
@@ -206,6 +230,66 @@ func (e FindingKind) Valid() bool {
 	case FindingKindSameDays:
 		return true
 	case FindingKindUnevenPair:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TotalRequestEach.
+const (
+	TotalRequestEachDay     TotalRequestEach = "day"
+	TotalRequestEachHalf    TotalRequestEach = "half"
+	TotalRequestEachMonth   TotalRequestEach = "month"
+	TotalRequestEachQuarter TotalRequestEach = "quarter"
+	TotalRequestEachWeek    TotalRequestEach = "week"
+	TotalRequestEachYear    TotalRequestEach = "year"
+)
+
+// Valid indicates whether the value is a known member of the TotalRequestEach enum.
+func (e TotalRequestEach) Valid() bool {
+	switch e {
+	case TotalRequestEachDay:
+		return true
+	case TotalRequestEachHalf:
+		return true
+	case TotalRequestEachMonth:
+		return true
+	case TotalRequestEachQuarter:
+		return true
+	case TotalRequestEachWeek:
+		return true
+	case TotalRequestEachYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TotalRequestRunning.
+const (
+	TotalRequestRunningHalf    TotalRequestRunning = "half"
+	TotalRequestRunningMonth   TotalRequestRunning = "month"
+	TotalRequestRunningQuarter TotalRequestRunning = "quarter"
+	TotalRequestRunningSpan    TotalRequestRunning = "span"
+	TotalRequestRunningWeek    TotalRequestRunning = "week"
+	TotalRequestRunningYear    TotalRequestRunning = "year"
+)
+
+// Valid indicates whether the value is a known member of the TotalRequestRunning enum.
+func (e TotalRequestRunning) Valid() bool {
+	switch e {
+	case TotalRequestRunningHalf:
+		return true
+	case TotalRequestRunningMonth:
+		return true
+	case TotalRequestRunningQuarter:
+		return true
+	case TotalRequestRunningSpan:
+		return true
+	case TotalRequestRunningWeek:
+		return true
+	case TotalRequestRunningYear:
 		return true
 	default:
 		return false
@@ -406,6 +490,32 @@ type ColumnSum struct {
 	Sum *Value `json:"sum"`
 }
 
+// Comparison defines model for Comparison.
+type Comparison struct {
+	// Against An exact decimal; null where blank
+	Against *Value `json:"against"`
+
+	// Change An exact decimal; null where blank
+	Change *Value `json:"change"`
+
+	// Difference An exact decimal; null where blank
+	Difference *Value              `json:"difference"`
+	Direction  ComparisonDirection `json:"direction"`
+}
+
+// ComparisonDirection defines model for Comparison.Direction.
+type ComparisonDirection string
+
+// Counterpart defines model for Counterpart.
+type Counterpart struct {
+	Against   string     `json:"against"`
+	Days      *int       `json:"days"`
+	Intervals []Interval `json:"intervals"`
+
+	// Uneven Why the two should not stand side by side without a word; absent where nothing speaks against it
+	Uneven *string `json:"uneven,omitempty"`
+}
+
 // Course How a span goes along with the as-of day; each answer holds until the next one
 type Course struct {
 	Answers []CourseAnswer `json:"answers"`
@@ -545,12 +655,6 @@ type Finding struct {
 
 // FindingKind defines model for Finding.Kind.
 type FindingKind string
-
-// GroupRow defines model for GroupRow.
-type GroupRow struct {
-	Group  []*string `json:"group"`
-	Values []*Value  `json:"values"`
-}
 
 // HolidayList defines model for HolidayList.
 type HolidayList struct {
@@ -716,6 +820,26 @@ type ResolveRequest struct {
 	Expressions []string `json:"expressions"`
 }
 
+// RowUnit defines model for RowUnit.
+type RowUnit struct {
+	// Ahead It begins after the as-of day
+	Ahead *bool `json:"ahead,omitempty"`
+	Days  int   `json:"days"`
+
+	// InProgress The as-of day is in it and some of its days are still to come
+	InProgress *bool `json:"in_progress,omitempty"`
+
+	// Incomplete Its rolling window begins before the oldest day of the records
+	Incomplete *bool `json:"incomplete,omitempty"`
+
+	// Intervals The days of the span in it
+	Intervals []Interval `json:"intervals"`
+	Label     string     `json:"label"`
+
+	// Partial It lies only partly inside the span
+	Partial *bool `json:"partial,omitempty"`
+}
+
 // Span defines model for Span.
 type Span struct {
 	About     *string   `json:"about,omitempty"`
@@ -750,14 +874,17 @@ type SpanDefinition struct {
 
 // SpanTotal defines model for SpanTotal.
 type SpanTotal struct {
-	Cautions   []Caution  `json:"cautions"`
-	Days       *int       `json:"days"`
-	Expression string     `json:"expression"`
-	Intervals  []Interval `json:"intervals"`
+	Cautions []Caution `json:"cautions"`
 
-	// Rows One for each group
-	Rows  []GroupRow `json:"rows"`
-	Total []*Value   `json:"total"`
+	// Counterparts One for each against
+	Counterparts *[]Counterpart `json:"counterparts,omitempty"`
+	Days         *int           `json:"days"`
+	Expression   string         `json:"expression"`
+	Intervals    []Interval     `json:"intervals"`
+
+	// Rows One for each unit and group, units in time order
+	Rows  []TotalRow `json:"rows"`
+	Total TotalRow   `json:"total"`
 }
 
 // Status defines model for Status.
@@ -807,6 +934,9 @@ type Total struct {
 
 // TotalRequest defines model for TotalRequest.
 type TotalRequest struct {
+	// Against What to compare with: prior, a move such as 1 year earlier, or an expression
+	Against *[]string `json:"against,omitempty"`
+
 	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
@@ -814,11 +944,43 @@ type TotalRequest struct {
 	AtClose  *bool     `json:"at_close,omitempty"`
 	By       *[]string `json:"by,omitempty"`
 	Calendar *string   `json:"calendar,omitempty"`
-	Figures  []Figure  `json:"figures"`
+
+	// Each Break each span down into the units of the calendar that meet it
+	Each *TotalRequestEach `json:"each,omitempty"`
+
+	// Even Cut each span at the as-of day before it is moved, so that both sides are alike
+	Even    *bool    `json:"even,omitempty"`
+	Figures []Figure `json:"figures"`
 
 	// Over Expressions
-	Over  []string  `json:"over"`
-	Where *[]Filter `json:"where,omitempty"`
+	Over []string `json:"over"`
+
+	// Planned The records are planned: units that are ahead count like the others
+	Planned *bool `json:"planned,omitempty"`
+
+	// Rolling With each: the row's unit and the ones before it, as many as this
+	Rolling *int `json:"rolling,omitempty"`
+
+	// Running With each: add up from the start of this unit, or of the span
+	Running *TotalRequestRunning `json:"running,omitempty"`
+	Where   *[]Filter            `json:"where,omitempty"`
+}
+
+// TotalRequestEach Break each span down into the units of the calendar that meet it
+type TotalRequestEach string
+
+// TotalRequestRunning With each: add up from the start of this unit, or of the span
+type TotalRequestRunning string
+
+// TotalRow defines model for TotalRow.
+type TotalRow struct {
+	// Against One for each against, and in it one for each figure
+	Against *[][]Comparison `json:"against,omitempty"`
+	Group   []*string       `json:"group"`
+	Rolling *[]*Value       `json:"rolling,omitempty"`
+	Running *[]*Value       `json:"running,omitempty"`
+	Unit    *RowUnit        `json:"unit,omitempty"`
+	Values  []*Value        `json:"values"`
 }
 
 // Turn A run of as-of days over which a span behaves in one way

@@ -14,7 +14,7 @@ var allowed = map[string][]string{
 	"core/calendar":        {"core/civil"},
 	"core/span":            {"core/calendar", "core/civil"},
 	"core/book":            {"core/calendar", "core/civil", "core/span"},
-	"core/tally":           {"core/civil"},
+	"core/tally":           {"core/calendar", "core/civil"},
 	"core/daytable":        {"core/calendar", "core/civil"},
 	"internal/holidays":    {"core/civil"},
 	"api":                  {"core/civil"},

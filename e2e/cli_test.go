@@ -122,10 +122,47 @@ func TestTheMainJob(t *testing.T) {
 		check(row["route"], row, want.count, want.sum)
 	}
 
+	s.checkBreakdown(file)
 	s.checkRecords(september)
 	table := s.must("total", "crossings", "--over", "month to date", "--as-of", "2026-10-19")
 	if !strings.Contains(table, "as of Mon 19 Oct 2026") || !strings.Contains(table, "14 without a day stand outside") {
 		t.Errorf("the table says\n%s", table)
+	}
+}
+
+// checkBreakdown compares a year by month with the one before, from the dataset and from the file.
+func (s *running) checkBreakdown(file string) {
+	s.t.Helper()
+	question := []string{"--over", "this year", "--sum", "fare", "--against", "year earlier", "--each", "month", "--running", "year", "--as-of", "latest", "--output", "csv"}
+	stored := s.must(append([]string{"total", "crossings"}, question...)...)
+	onTheSpot := s.must(append([]string{"total", file, "--date", "sailed_on", "--allow-undated"}, question...)...)
+	if stored != onTheSpot {
+		s.t.Errorf("stored\n%son the spot\n%s", stored, onTheSpot)
+	}
+	header, _, _ := strings.Cut(stored, "\n")
+	if header != "span,first_day,last_day,days,unit,sum_fare,sum_fare_against,sum_fare_difference,sum_fare_change,sum_fare_running,marks,uneven" {
+		s.t.Errorf("the columns are %s", header)
+	}
+	rows := csvRows(s.t, stored)
+	running := new(big.Rat)
+	for i, row := range rows {
+		if i > 9 {
+			if row["marks"] != "ahead" || row["sum_fare"] != "" || row["sum_fare_running"] != "" || row["sum_fare_change"] != "" {
+				s.t.Errorf("ahead: %v", row)
+			}
+			continue
+		}
+		now := addUp(s.t, file, "fare", inMonth(fmt.Sprintf("2026-%02d", i+1)))
+		before := addUp(s.t, file, "fare", inMonth(fmt.Sprintf("2025-%02d", i+1)))
+		running.Add(running, now.sum)
+		difference := new(big.Rat).Sub(now.sum, before.sum)
+		if row["sum_fare"] != now.sum.FloatString(2) || row["sum_fare_against"] != before.sum.FloatString(2) ||
+			row["sum_fare_difference"] != difference.FloatString(2) || row["sum_fare_running"] != running.FloatString(2) {
+			s.t.Errorf("%v; by hand %s, %s, %s, %s", row, now.sum.FloatString(2), before.sum.FloatString(2), difference.FloatString(2), running.FloatString(2))
+		}
+	}
+	if len(rows) != 12 || rows[9]["marks"] != "in-progress" || !strings.Contains(rows[0]["uneven"], "cut off by the as-of day") {
+		s.t.Errorf("%d rows; October is %v", len(rows), rows[9])
 	}
 }
 

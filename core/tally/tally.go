@@ -419,14 +419,7 @@ func (a *Amount) figure(k Kind) (Value, error) {
 	case Max:
 		v.Decimal.Set(&a.Max)
 	case Mean:
-		ctx := apd.BaseContext.WithPrecision(uint32(a.Sum.NumDigits()) + 40)
-		ctx.Rounding = apd.RoundHalfEven
-		if _, err := ctx.Quo(&v.Decimal, &a.Sum, apd.New(a.Count, 0)); err != nil {
-			return v, err
-		}
-		if _, err := ctx.Quantize(&v.Decimal, &v.Decimal, min(a.Sum.Exponent, 0)-meanDigits); err != nil {
-			return v, err
-		}
+		return v, quotient(&v.Decimal, &a.Sum, apd.New(a.Count, 0), max(-a.Sum.Exponent, 0)+meanDigits)
 	default:
 		return v, fmt.Errorf("%q is not a figure: expected count, sum, mean, min or max", k)
 	}

@@ -40,6 +40,7 @@ var pages = []page{
 	{"console-calendar", "/calendars?calendar=trade-445&year=2026", "[data-calendar-year] section:nth-child(12)", 1280, 960, false},
 	{"console-check", "/check", "[data-findings] li", 1280, 800, false},
 	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false},
+	{"console-breakdown", "/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year", "[data-total] tbody tr:nth-child(13)", 1280, 1060, false},
 	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key", "[data-records] tbody tr:nth-child(20)", 1280, 800, false},
 	{"console-phone", "/totals?over=%40closed-month&by=route", "[data-total] tbody tr", 390, 844, false},
 }
@@ -59,6 +60,10 @@ var commands = []command{
 	{"command-total", []string{
 		"vastspan total crossings --over @closed-month @closed-month-last-year --count --sum fare --by route --as-of latest",
 		"vastspan total crossings --over @closed-month --sum fare --where 'channel=web' --where 'channel=quay' --as-of latest --output csv",
+	}},
+	{"command-breakdown", []string{
+		"vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest",
+		"vastspan total crossings --over 'this year' --sum fare --against 'year earlier' --as-of latest",
 	}},
 	{"command-rehearse", []string{
 		"vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80",

@@ -32,7 +32,7 @@ func (a *app) datasetList() *cobra.Command {
 		}
 		g := grid{header: []string{"name", "records", "undated", "first_day", "last_day", "day", "amounts", "categories"}, right: map[int]bool{1: true, 2: true}}
 		for _, d := range *r.JSON200 {
-			row := []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), "", "", named(d.Columns, api.Day), named(d.Columns, api.Amount), named(d.Columns, api.Category)}
+			row := []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), "", "", named(d.Columns, api.ColumnRoleDay), named(d.Columns, api.ColumnRoleAmount), named(d.Columns, api.ColumnRoleCategory)}
 			if d.FirstDay != nil {
 				row[3], row[4] = d.FirstDay.String(), d.LastDay.String()
 			}

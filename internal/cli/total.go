@@ -8,11 +8,13 @@ import (
 	"net/http"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vastspan/api"
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/span"
 	"vastspan/core/tally"
@@ -24,7 +26,9 @@ import (
 // totalFlags are the flags of total.
 type totalFlags struct {
 	over, sum, mean, min, max, by, where []string
-	count, allowUndated                  bool
+	against                              []string
+	each, running, rolling               string
+	count, allowUndated, even, planned   bool
 	date, zone, dateOrder                string
 	*reading
 }
@@ -38,6 +42,7 @@ func (a *app) totalCommand() *cobra.Command {
 or a CSV file, or - for standard input; a file is computed on the spot, without a service.`,
 		Example: `  vastspan total crossings --over @closed-month --sum fare --count --by route --as-of latest
   vastspan total crossings.csv --date sailed_on --over 'last full month' --sum fare --as-of 2026-10-19
+  vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest
   zcat big.csv.gz | vastspan total - --over 'month to date' 'last full month' --sum amount --where 'region=North'`,
 		Args:              takes(cobra.MinimumNArgs(1), "a dataset or a file, then --over and expressions"),
 		ValidArgsFunction: a.completeDatasets,
@@ -54,6 +59,12 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	flags.BoolVar(&f.count, "count", false, "count records")
 	flags.StringArrayVar(&f.by, "by", nil, "category to break down by, at most two")
 	flags.StringArrayVar(&f.where, "where", nil, "COL=VALUE to keep; several values of one column are alternatives; COL= keeps blanks")
+	flags.StringArrayVar(&f.against, "against", nil, "what to compare with: 'year earlier', '52 weeks earlier', prior, or an expression; may be given several times")
+	flags.BoolVar(&f.even, "even", false, "cut each span at the as-of day before it is moved, so that both sides are alike")
+	flags.StringVar(&f.each, "each", "", "unit to break each span down into: day, week, month, quarter, half or year")
+	flags.StringVar(&f.running, "running", "", "with --each: add up from the start of this unit, or of the span")
+	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")
+	flags.BoolVar(&f.planned, "planned", false, "the records are planned: units that are ahead count like the others")
 	flags.StringVar(&f.date, "date", "", "of a file: the column that holds the day")
 	flags.StringVar(&f.zone, "zone", "", "of a file: the IANA time zone in which an instant becomes a day (default UTC)")
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
@@ -93,7 +104,42 @@ func (f *totalFlags) question() (*api.TotalRequest, error) {
 	}
 	where, err := readWhere(f.where)
 	q.Where = where
-	return q, err
+	if err != nil {
+		return nil, err
+	}
+	return q, f.breakDown(q)
+}
+
+// breakDown reads the flags that set spans beside others and take them apart.
+func (f *totalFlags) breakDown(q *api.TotalRequest) error {
+	if len(f.against) > 0 {
+		q.Against = &f.against
+	}
+	q.Even, q.Planned = &f.even, &f.planned
+	each, ok := calendar.ParseUnit(f.each)
+	if f.each != "" {
+		if !ok {
+			return usagef("--each %s: expected day, week, month, quarter, half or year", f.each)
+		}
+		unit := api.TotalRequestEach(each.String())
+		q.Each = &unit
+	}
+	if f.running != "" {
+		reset := api.TotalRequestRunning(f.running)
+		if u, ok := calendar.ParseUnit(f.running); ok {
+			reset = api.TotalRequestRunning(u.String())
+		}
+		q.Running = &reset
+	}
+	if f.rolling != "" {
+		count, unit, _ := strings.Cut(strings.TrimSpace(f.rolling), " ")
+		n, err := strconv.Atoi(count)
+		if u, ok := calendar.ParseUnit(unit); err != nil || !ok || f.each == "" || u != each {
+			return usagef("--rolling %q: expected a number and the unit of --each, such as '3 months' with --each month", f.rolling)
+		}
+		q.Rolling = &n
+	}
+	return nil
 }
 
 // readWhere reads COL=VALUE; values of the same column are alternatives.
@@ -264,52 +310,14 @@ func rereadable(in io.Reader) (io.Reader, func(), error) {
 }
 
 func (a *app) printTotal(t *api.Total, out output) error {
-	if out == asJSON {
+	switch out {
+	case asJSON:
 		return a.printJSON(t)
-	}
-	g := grid{header: []string{"span", "first_day", "last_day", "days"}, right: map[int]bool{3: true}}
-	g.header = append(g.header, t.By...)
-	if out == asCSV {
-		g.header = append(g.header, "unit")
-	}
-	numbers := len(g.header)
-	g.header = append(g.header, t.Figures...)
-	for i := numbers; i < len(g.header); i++ {
-		g.right[i] = true
-	}
-	for _, s := range t.Spans {
-		first, last := firstLast(s.Intervals)
-		for _, row := range s.Rows {
-			cells := []string{s.Expression, first, last, countOf(s.Days)}
-			for _, label := range row.Group {
-				cells = append(cells, orBlank(label, out))
-			}
-			if out == asCSV {
-				cells = append(cells, "")
-			}
-			g.rows = append(g.rows, append(cells, figureCells(row.Values)...))
-		}
-		if out == asTable && len(t.By) > 0 {
-			cells := append([]string{s.Expression, first, last, countOf(s.Days), "all"}, make([]string, len(t.By)-1)...)
-			g.rows = append(g.rows, append(cells, figureCells(s.Total)...))
-		}
-	}
-	if out == asCSV {
-		return a.printCSV(g)
-	}
-	g.shown = func(column int, cell string) string {
-		switch {
-		case column >= numbers && cell == "":
-			return "–"
-		case column >= numbers:
-			return grouped(cell)
-		case column == 1 || column == 2:
-			return shownDay(cell)
-		}
-		return cell
+	case asCSV:
+		return a.printTotalCSV(t)
 	}
 	fmt.Fprintf(a.out, "%s, %s\n\n", t.Dataset, asOfLine(t.AsOf, t.AtClose, t.Calendar))
-	a.printTable(g)
+	a.printTotalTable(t)
 	a.printTotalNotes(t)
 	return nil
 }
@@ -341,6 +349,13 @@ func (a *app) printTotalNotes(t *api.Total) {
 		fmt.Fprintf(a.out, "by %s\n", strings.Join(used, ", "))
 	}
 	for _, s := range t.Spans {
+		for _, c := range counterparts(&s) {
+			first, last := firstLast(c.Intervals)
+			fmt.Fprintf(a.out, "%s against %s: %s to %s, %s days\n", s.Expression, c.Against, shownDay(first), shownDay(last), countOf(c.Days))
+			if c.Uneven != nil {
+				fmt.Fprintf(a.out, "uneven: %s; --even cuts both at the as-of day\n", *c.Uneven)
+			}
+		}
 		for _, c := range s.Cautions {
 			fmt.Fprintf(a.out, "caution: %s\n", c.Text)
 		}

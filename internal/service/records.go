@@ -205,87 +205,6 @@ func (s *Service) TakeBack(ctx context.Context, dataset string, load int64) (*st
 	return s.store.TakeBack(ctx, dataset, load)
 }
 
-// A Question asks for figures over spans.
-type Question struct {
-	Over    []string
-	Figures []tally.Figure
-	By      []string
-	Where   []tally.Filter
-	Reading
-}
-
-// A Total is the answer to a Question.
-type Total struct {
-	Question Question
-	Dataset  string
-	AsOf     civil.Day
-	Calendar string
-	Spans    []Resolved
-	Used     []UsedDefinition
-	Result   *tally.Result
-}
-
-// Total answers a question from a stored dataset.
-func (s *Service) Total(ctx context.Context, dataset string, q Question) (*Total, error) {
-	d, err := s.Dataset(ctx, dataset)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Library(ctx)
-	if err != nil {
-		return nil, err
-	}
-	asOf, err := s.day(q.AsOf, func() (civil.Day, bool, error) { return d.Newest, d.Records > 0, nil })
-	if err != nil {
-		return nil, err
-	}
-	t, err := Answer(ctx, dataset, &d.Schema, l, asOf, q, s.store.Facts(&d.Dataset))
-	if err != nil {
-		return nil, err
-	}
-	var nodes []span.Node
-	for _, r := range t.Spans {
-		n, err := span.Parse(r.Text)
-		if err != nil {
-			return nil, err
-		}
-		nodes = append(nodes, n)
-	}
-	t.Used, err = s.used(ctx, l, nodes)
-	return t, err
-}
-
-// Answer resolves a question's spans, plans one pass and runs it over a source.
-func Answer(ctx context.Context, dataset string, schema *tabular.Schema, l *book.Library, asOf civil.Day, q Question, src tally.Source) (*Total, error) {
-	scope, err := Scope(l, asOf, q.Reading)
-	if err != nil {
-		return nil, err
-	}
-	t := &Total{Question: q, Dataset: dataset, AsOf: asOf, Calendar: scope.Calendar.Name()}
-	request := tally.Request{Figures: q.Figures, By: q.By, Where: q.Where}
-	for _, text := range q.Over {
-		r := ResolveOne(text, scope, true)
-		if r.Err != nil {
-			return nil, invalid(fmt.Errorf("%q: %w", text, r.Err))
-		}
-		t.Spans = append(t.Spans, r)
-		request.Stretches = append(request.Stretches, r.Days)
-	}
-	plan, err := tally.NewPlan(request)
-	if err == nil {
-		err = schema.CheckPlan(plan)
-	}
-	if err != nil {
-		return nil, invalid(err)
-	}
-	t.Result, err = tally.Run(ctx, plan, src)
-	var faults *tabular.Faults
-	if errors.As(err, &faults) {
-		err = invalid(err)
-	}
-	return t, err
-}
-
 // A RecordsQuestion asks for the records of a span.
 type RecordsQuestion struct {
 	Over  string
@@ -336,12 +255,12 @@ func (s *Service) Records(ctx context.Context, dataset string, q RecordsQuestion
 	if err != nil {
 		return nil, err
 	}
-	p := &Page{Dataset: *d, AsOf: total.AsOf, Span: total.Spans[0], Records: records, Amounts: amounts, Undated: total.Result.Extent.Undated}
+	p := &Page{Dataset: *d, AsOf: total.AsOf, Span: total.Spans[0].Resolved, Records: records, Amounts: amounts, Undated: total.Extent.Undated}
 	if len(records) > q.Limit {
 		p.Records = records[:q.Limit]
 		p.Next = cursor(p.Records[q.Limit-1])
 	}
-	values := total.Result.Totals[0]
+	values := total.Spans[0].Total.Values
 	if p.Count, err = values[0].Decimal.Int64(); err != nil {
 		return nil, err
 	}

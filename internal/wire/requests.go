@@ -41,6 +41,8 @@ func Filters(list *[]api.Filter) []tally.Filter {
 // Question reads a total's question.
 func Question(r *api.TotalRequest) service.Question {
 	q := service.Question{Over: r.Over, By: or(r.By, nil), Where: Filters(r.Where), Reading: Reading(r.AsOf, r.AtClose, r.Calendar)}
+	q.Against, q.Even, q.Rolling, q.Planned = or(r.Against, nil), or(r.Even, false), or(r.Rolling, 0), or(r.Planned, false)
+	q.Each, q.Running = string(or(r.Each, "")), string(or(r.Running, ""))
 	for _, f := range r.Figures {
 		q.Figures = append(q.Figures, tally.Figure{Kind: tally.Kind(f.Kind), Column: or(f.Column, "")})
 	}

@@ -179,22 +179,56 @@ func Preview(p *service.Preview) api.Preview {
 func Total(t *service.Total) api.Total {
 	out := api.Total{
 		Dataset: t.Dataset, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
-		Where: filters(t.Question.Where), Records: t.Result.Extent.Records, Undated: t.Result.Extent.Undated,
+		Where: filters(t.Question.Where), Records: t.Extent.Records, Undated: t.Extent.Undated, Definitions: used(t.Used),
 	}
-	out.Definitions = used(t.Used)
-	out.OldestDay, out.NewestDay = extentDays(t.Result.Extent)
+	out.OldestDay, out.NewestDay = extentDays(t.Extent)
 	for _, f := range t.Question.Figures {
 		out.Figures = append(out.Figures, f.Name())
 	}
-	for i, s := range t.Spans {
+	for i := range t.Spans {
+		s := &t.Spans[i]
 		st := api.SpanTotal{
 			Expression: s.Text, Intervals: Intervals(s.Days), Days: Days(s.Days), Cautions: cautions(s.Cautions),
-			Total: values(t.Result.Totals[i]), Rows: make([]api.GroupRow, len(t.Result.Groups)),
+			Total: totalRow(&s.Total), Rows: make([]api.TotalRow, len(s.Rows)),
 		}
-		for g, labels := range t.Result.Groups {
-			st.Rows[g] = api.GroupRow{Group: group(labels), Values: values(t.Result.Cells[i][g])}
+		for j := range s.Rows {
+			st.Rows[j] = totalRow(&s.Rows[j])
+		}
+		if len(s.Counterparts) > 0 {
+			list := make([]api.Counterpart, len(s.Counterparts))
+			for j, c := range s.Counterparts {
+				list[j] = api.Counterpart{Against: c.Against, Intervals: Intervals(c.Days), Days: Days(c.Days), Uneven: optional(c.Uneven)}
+			}
+			st.Counterparts = &list
 		}
 		out.Spans = append(out.Spans, st)
+	}
+	return out
+}
+
+func totalRow(r *service.Row) api.TotalRow {
+	out := api.TotalRow{Group: group(r.Group), Values: values(r.Values)}
+	if r.Unit != nil {
+		out.Unit = &api.RowUnit{Label: r.Unit.Label, Intervals: Intervals(r.Unit.Days), Days: r.Unit.Days.Days(),
+			Partial: optional(r.Unit.Partial), Ahead: optional(r.Unit.Ahead), InProgress: optional(r.Unit.InProgress), Incomplete: optional(r.Incomplete)}
+	}
+	if r.Against != nil {
+		list := make([][]api.Comparison, len(r.Against))
+		for i, comparisons := range r.Against {
+			for _, c := range comparisons {
+				all := values([]tally.Value{c.Against, c.Difference, c.Change})
+				list[i] = append(list[i], api.Comparison{Against: all[0], Difference: all[1], Change: all[2], Direction: api.ComparisonDirection(c.Direction)})
+			}
+		}
+		out.Against = &list
+	}
+	if r.Running != nil {
+		running := values(r.Running)
+		out.Running = &running
+	}
+	if r.Rolling != nil {
+		rolling := values(r.Rolling)
+		out.Rolling = &rolling
 	}
 	return out
 }

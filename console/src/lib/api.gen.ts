@@ -856,6 +856,30 @@ export interface components {
             figures: components["schemas"]["Figure"][];
             by?: string[];
             where?: components["schemas"]["Filter"][];
+            /** @description What to compare with: prior, a move such as 1 year earlier, or an expression */
+            against?: string[];
+            /**
+             * @description Cut each span at the as-of day before it is moved, so that both sides are alike
+             * @default false
+             */
+            even: boolean;
+            /**
+             * @description Break each span down into the units of the calendar that meet it
+             * @enum {string}
+             */
+            each?: "day" | "week" | "month" | "quarter" | "half" | "year";
+            /**
+             * @description With each: add up from the start of this unit, or of the span
+             * @enum {string}
+             */
+            running?: "week" | "month" | "quarter" | "half" | "year" | "span";
+            /** @description With each: the row's unit and the ones before it, as many as this */
+            rolling?: number;
+            /**
+             * @description The records are planned: units that are ahead count like the others
+             * @default false
+             */
+            planned: boolean;
             as_of?: components["schemas"]["AsOf"];
             /** @default false */
             at_close: boolean;
@@ -900,13 +924,48 @@ export interface components {
             intervals: components["schemas"]["Interval"][];
             days: number | null;
             cautions: components["schemas"]["Caution"][];
-            total: components["schemas"]["Value"][];
-            /** @description One for each group */
-            rows: components["schemas"]["GroupRow"][];
+            /** @description One for each against */
+            counterparts?: components["schemas"]["Counterpart"][];
+            total: components["schemas"]["TotalRow"];
+            /** @description One for each unit and group, units in time order */
+            rows: components["schemas"]["TotalRow"][];
         };
-        GroupRow: {
+        Counterpart: {
+            against: string;
+            intervals: components["schemas"]["Interval"][];
+            days: number | null;
+            /** @description Why the two should not stand side by side without a word; absent where nothing speaks against it */
+            uneven?: string;
+        };
+        TotalRow: {
+            unit?: components["schemas"]["RowUnit"];
             group: (string | null)[];
             values: components["schemas"]["Value"][];
+            /** @description One for each against, and in it one for each figure */
+            against?: components["schemas"]["Comparison"][][];
+            running?: components["schemas"]["Value"][];
+            rolling?: components["schemas"]["Value"][];
+        };
+        RowUnit: {
+            label: string;
+            /** @description The days of the span in it */
+            intervals: components["schemas"]["Interval"][];
+            days: number;
+            /** @description It lies only partly inside the span */
+            partial?: boolean;
+            /** @description It begins after the as-of day */
+            ahead?: boolean;
+            /** @description The as-of day is in it and some of its days are still to come */
+            in_progress?: boolean;
+            /** @description Its rolling window begins before the oldest day of the records */
+            incomplete?: boolean;
+        };
+        Comparison: {
+            against: components["schemas"]["Value"];
+            difference: components["schemas"]["Value"];
+            change: components["schemas"]["Value"];
+            /** @enum {string} */
+            direction: "up" | "down" | "level" | "";
         };
         /** @description An exact decimal; null where blank */
         Value: string | null;

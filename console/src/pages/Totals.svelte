@@ -1,13 +1,14 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { ToggleGroup } from 'bits-ui'
+  import Choice from '../components/Choice.svelte'
   import DatasetHead from '../components/DatasetHead.svelte'
   import Filters from '../components/Filters.svelte'
   import NoRecords from '../components/NoRecords.svelte'
   import SpanChips from '../components/SpanChips.svelte'
   import Trouble from '../components/Trouble.svelte'
   import { api, data, type Schemas } from '../lib/api'
-  import { long, range, ranges, rounded } from '../lib/days'
+  import { grouped, long, range, ranges, rounded, short } from '../lib/days'
   import { toFilters } from '../lib/filters'
   import { currentDataset, useAsOf, useDatasets } from '../lib/queries'
   import { carried, joinList, param, params, setParam } from '../lib/state.svelte'
@@ -28,6 +29,14 @@
   })
   const by = $derived(params('by').filter((c) => categories.includes(c)))
 
+  const against = $derived(params('against'))
+  const units = ['day', 'week', 'month', 'quarter', 'half', 'year']
+  const each = $derived(units.includes(param('each') ?? '') ? (param('each') ?? '') : '')
+  const resets = $derived(each === '' ? [] : [...units.slice(units.indexOf(each) + 1), 'span'])
+  const running = $derived(resets.includes(param('running') ?? '') ? (param('running') ?? '') : '')
+  const rolling = $derived(each === '' ? 0 : Number(param('rolling') ?? 0))
+  const usual = ['1 year earlier', '52 weeks earlier', 'prior']
+
   const figureChoices = $derived([
     { value: 'count', label: 'count' },
     ...amounts.flatMap((c) => (['sum', 'mean', 'min', 'max'] as const).map((k) => ({ value: `${k}:${c.name}`, label: `${k} of ${c.name}` }))),
@@ -46,6 +55,10 @@
           const [kind = 'count', column] = f.split(':')
           return { kind: kind as Schemas['Figure']['kind'], column }
         }),
+        against,
+        even: param('even') === 'yes',
+        planned: param('planned') === 'yes',
+        ...(each === '' ? {} : { each: each as NonNullable<Schemas['TotalRequest']['each']>, ...(running === '' ? {} : { running: running as NonNullable<Schemas['TotalRequest']['running']> }), ...(rolling > 1 ? { rolling } : {}) }),
         ...asOf.reading,
       },
     }
@@ -62,6 +75,7 @@
 
   interface Row {
     span: Schemas['SpanTotal']
+    row: Schemas['TotalRow']
     group: (string | null)[]
     values: (string | null)[]
     all: boolean
@@ -75,13 +89,13 @@
     const [column, direction] = (sort ?? '').split(':')
     const at = t.figures.indexOf(column ?? '')
     for (const span of t.spans) {
-      const own: Row[] = span.rows.map((r) => ({ span, group: r.group, values: r.values, all: false }))
+      const own: Row[] = span.rows.map((r) => ({ span, row: r, group: r.group, values: r.values, all: false }))
       if (at >= 0) {
         const number = (r: Row) => (r.values[at] === null || r.values[at] === undefined ? -Infinity : Number(r.values[at]))
         own.sort((a, b) => (direction === 'up' ? number(a) - number(b) : number(b) - number(a)))
       }
       list.push(...own)
-      if (t.by.length > 0) list.push({ span, group: t.by.map((_, i) => (i === 0 ? 'all' : '')), values: span.total, all: true })
+      if (t.by.length > 0 || span.rows.some((r) => r.unit)) list.push({ span, row: span.total, group: t.by.map((_, i) => (i === 0 ? 'all' : '')), values: span.total.values, all: true })
     }
     return list
   })
@@ -103,11 +117,43 @@
   function csv(): (string | null)[][] {
     const t = total.data
     if (!t) return []
-    const edge = (r: Row, side: 'first' | 'last') => r.span.intervals.at(side === 'first' ? 0 : -1)?.[side] ?? null
+    const part = (r: Row) => r.row.unit ?? r.span
+    const head = t.figures.flatMap((f) => [
+      f,
+      ...against.flatMap((_, i) => [`${f}_against`, `${f}_difference`, `${f}_change`].map((n) => (i > 0 ? `${n}_${i + 1}` : n))),
+      ...(running ? [f + '_running'] : []),
+      ...(rolling > 1 ? [f + '_rolling'] : []),
+    ])
+    const cells = (r: Row) =>
+      r.values.flatMap((v, i) => [v, ...(r.row.against ?? []).flatMap((c) => [c[i]?.against ?? null, c[i]?.difference ?? null, c[i]?.change ?? null]), ...(running ? [r.row.running?.[i] ?? null] : []), ...(rolling > 1 ? [r.row.rolling?.[i] ?? null] : [])])
     return [
-      ['as_of', 'span', 'first_day', 'last_day', 'days', ...t.by, ...t.figures],
-      ...rows.filter((r) => !r.all).map((r) => [t.as_of, r.span.expression, edge(r, 'first'), edge(r, 'last'), r.span.days === null ? null : String(r.span.days), ...r.group, ...r.values]),
+      ['as_of', 'span', 'first_day', 'last_day', 'days', ...t.by, 'unit', ...head, 'marks'],
+      ...rows
+        .filter((r) => !r.all)
+        .map((r) => [
+          t.as_of,
+          r.span.expression,
+          part(r).intervals.at(0)?.first ?? null,
+          part(r).intervals.at(-1)?.last ?? null,
+          part(r).days === null ? null : String(part(r).days),
+          ...r.group,
+          r.row.unit?.label ?? null,
+          ...cells(r),
+          marks(r.row.unit),
+        ]),
     ]
+  }
+
+  const withUnits = $derived(total.data?.spans.some((s) => s.rows.some((r) => r.unit)) ?? false)
+  const marks = (u: Schemas['RowUnit'] | undefined) =>
+    [u?.partial && 'partial', u?.in_progress && 'in progress', u?.ahead && 'ahead', u?.incomplete && 'incomplete'].filter(Boolean).join(', ')
+  const uneven = $derived((total.data?.spans ?? []).flatMap((s) => (s.counterparts ?? []).filter((c) => c.uneven).map((c) => ({ span: s.expression, against: c.against, why: c.uneven ?? '' }))))
+
+  // Changes as percentages with an arrow; n/a where one is undefined.
+  function change(c: Schemas['Comparison'] | undefined): string {
+    if (!c || c.change === null) return 'n/a'
+    const percent = Math.abs(Number(c.change) * 100).toFixed(1)
+    return c.direction === 'up' ? `▲ ${percent}%` : c.direction === 'down' ? `▼ ${percent}%` : '= level'
   }
 
   function recordsLink(r: Row): string {
@@ -115,7 +161,8 @@
     if (!t || !dataset) return '#'
     const q = new URLSearchParams(carried())
     q.set('dataset', dataset.name)
-    q.set('over', r.span.expression)
+    const v = r.row.unit?.intervals[0]
+    q.set('over', v?.first && v.last && r.row.unit?.intervals.length === 1 ? `${v.first}/${v.last}` : r.span.expression)
     const fixed = r.all ? [] : t.by
     const where = params('where').filter((w) => !fixed.some((c) => w.startsWith(c + '=')))
     fixed.forEach((c, i) => where.push(`${c}=${r.group[i] ?? ''}`))
@@ -148,7 +195,37 @@
     </ToggleGroup.Root>
     <span class="text-quiet">Where</span>
     <Filters {dataset} />
+    <span class="text-quiet">Against</span>
+    <ToggleGroup.Root type="multiple" value={against} onValueChange={(v) => setParam('against', v)} class="flex flex-wrap gap-1.5" aria-label="Compare with">
+      {#each [...usual, ...against.filter((a) => !usual.includes(a))] as a (a)}
+        <ToggleGroup.Item value={a} class={['chip', against.includes(a) ? 'chip-on' : 'text-quiet']}>{a}</ToggleGroup.Item>
+      {/each}
+    </ToggleGroup.Root>
+    <span class="text-quiet">Each</span>
+    <div class="flex flex-wrap items-center gap-2">
+      <Choice label="Each" value={each || 'none'} options={[{ value: 'none', label: 'not broken down' }, ...units.map((u) => ({ value: u, label: u }))]} onchoose={(v) => setParam('each', v === 'none' ? null : v)} />
+      {#if each}
+        <Choice label="Running" value={running || 'none'} options={[{ value: 'none', label: 'no running figure' }, ...resets.map((u) => ({ value: u, label: `running by ${u}` }))]} onchoose={(v) => setParam('running', v === 'none' ? null : v)} />
+        <Choice
+          label="Rolling"
+          value={rolling > 1 ? String(rolling) : 'none'}
+          options={[{ value: 'none', label: 'no rolling figure' }, ...[2, 3, 4, 6, 7, 12, 13].map((n) => ({ value: String(n), label: `rolling ${n} ${each === 'half' ? 'halves' : each + 's'}` }))]}
+          onchoose={(v) => setParam('rolling', v === 'none' ? null : v)}
+        />
+      {/if}
+    </div>
   </section>
+
+  {#if uneven.length > 0 && param('even') !== 'yes' && param('uneven') !== 'kept'}
+    <section class="card mb-3.5 flex flex-wrap items-center gap-3 px-4 py-3" role="status" data-uneven>
+      <b class="font-semibold text-worse">Uneven</b>
+      <span class="min-w-0 flex-1">{#each uneven as u, i (i)}{i > 0 ? '; ' : ''}{u.span} against {u.against}: {u.why}{/each}</span>
+      <button class="button" onclick={() => setParam('even', 'yes')}>Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}</button>
+      <button class="button" onclick={() => setParam('uneven', 'kept')}>Keep as it is</button>
+    </section>
+  {:else if param('even') === 'yes'}
+    <p class="mb-2.5 text-quiet">Spans are cut at the as-of day before they are moved. <button class="text-inside underline" onclick={() => setParam('even', null)}>Undo</button></p>
+  {/if}
 
   {#if total.isError}
     <Trouble error={total.error} again={() => void total.refetch()} />
@@ -163,18 +240,25 @@
             <th class="px-4 text-left font-normal">span</th>
             <th class="hidden px-3 text-left font-normal sm:table-cell">days</th>
             <th class="px-3 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+            {#if withUnits}<th class="px-3 text-left font-normal">unit</th>{/if}
             {#each t.by as c (c)}<th class="px-3 text-left font-normal">{c.replaceAll('_', ' ')}</th>{/each}
             {#each t.figures as f (f)}
               <th class="px-4 text-right font-normal" aria-sort={sorted(f)}>
                 <button class="hover:text-ink" onclick={() => sortBy(f)}>{words(f)}<span aria-hidden="true">{sorted(f) === 'descending' ? ' ↓' : sorted(f) === 'ascending' ? ' ↑' : ''}</span></button>
               </th>
+              {#each against as a (a)}
+                <th class="px-3 text-right font-normal whitespace-nowrap">{a}</th>
+                <th class="px-3 text-right font-normal">change</th>
+              {/each}
+              {#if withUnits && running}<th class="px-3 text-right font-normal whitespace-nowrap">running by {running}</th>{/if}
+              {#if withUnits && rolling > 1}<th class="px-3 text-right font-normal whitespace-nowrap">rolling {rolling}</th>{/if}
             {/each}
           </tr>
         </thead>
         <tbody>
           {#each rows as r, i (i)}
             {@const first = i === 0 || rows[i - 1]?.span !== r.span}
-            <tr class={['h-9 hover:bg-ahead', first && i > 0 && 'border-t-2 border-line', !first && !r.all && 'border-t border-line/60', r.all && 'border-t border-quiet font-semibold']}>
+            <tr class={['h-9 hover:bg-ahead', first && i > 0 && 'border-t-2 border-line', !first && !r.all && 'border-t border-line/60', r.all && 'border-t border-quiet font-semibold', r.row.unit?.ahead && 'bg-ahead text-quiet']}>
               <th class="px-4 text-left font-semibold whitespace-nowrap" scope="row" title={r.span.expression}>
                 {#if first}
                   {r.span.expression.startsWith('@') ? r.span.expression.slice(1) : r.span.expression}
@@ -183,11 +267,23 @@
               </th>
               <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? ranges(r.span.intervals) : ''}</td>
               <td class="px-3 text-right text-quiet">{first ? (r.span.days?.toLocaleString('en') ?? '∞') : ''}</td>
+              {#if withUnits}
+                <td class="px-3 whitespace-nowrap">
+                  {#if r.all}{t.by.length === 0 ? 'all' : ''}{:else}{r.row.unit?.label}<span class="ml-1.5 text-2xs text-quiet">{marks(r.row.unit)}</span>{/if}
+                </td>
+              {/if}
               {#each r.group as g, j (j)}<td class="px-3 whitespace-nowrap">{g ?? '(blank)'}</td>{/each}
               {#each r.values as v, j (j)}
                 <td class="px-4 text-right" data-figure={t.figures[j]}>
                   <a class="hover:text-inside hover:underline" href={recordsLink(r)} title="The records behind this figure">{shownValue(t.figures[j] ?? '', v)}</a>
                 </td>
+                {#each against as a, k (a)}
+                  {@const c = r.row.against?.[k]?.[j]}
+                  <td class="px-3 text-right text-quiet">{shownValue(t.figures[j] ?? '', c?.against ?? null)}</td>
+                  <td class="px-3 text-right whitespace-nowrap" title={c?.difference ? `difference ${grouped(c.difference)}` : undefined} data-change={t.figures[j]}>{change(c)}</td>
+                {/each}
+                {#if withUnits && running}<td class="px-3 text-right">{r.all ? '' : shownValue(t.figures[j] ?? '', r.row.running?.[j] ?? null)}</td>{/if}
+                {#if withUnits && rolling > 1}<td class="px-3 text-right">{r.all ? '' : shownValue(t.figures[j] ?? '', r.row.rolling?.[j] ?? null)}</td>{/if}
               {/each}
             </tr>
           {:else}
@@ -201,6 +297,9 @@
       {#if t.oldest_day && t.newest_day}{t.records.toLocaleString('en')} records, {range({ first: t.oldest_day, last: t.newest_day })}{t.where.length > 0 ? ', pass the filter' : ''}.{/if}
       {#if t.undated > 0}<b class="font-semibold text-worse">{t.undated} without a day</b> stand outside every span.{/if}
     </p>
+    {#each t.spans.flatMap((s) => (s.counterparts ?? []).map((c) => ({ s, c }))) as x, i (i)}
+      <p class="mt-1 text-quiet">{x.s.expression} against {x.c.against}: {ranges(x.c.intervals)}{x.c.days === null ? '' : `, ${x.c.days.toLocaleString('en')} days`}</p>
+    {/each}
     {#each [...new Set(t.spans.flatMap((s) => s.cautions.map((c) => c.text)))] as text (text)}
       <p class="mt-1 text-quiet"><b class="font-semibold text-worse">Caution</b> {text}</p>
     {/each}

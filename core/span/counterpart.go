@@ -1,0 +1,150 @@
+package span
+
+import (
+	"fmt"
+	"strings"
+
+	"vastspan/core/civil"
+)
+
+// An Against says what a span is compared with (semantics §7): the same span moved, the stretch just
+// before it, or another span.
+type Against struct {
+	Text  string // as it was given, tidied: "1 year earlier", "prior", "@plan-month"
+	move  *Move  // its X is not set
+	prior bool
+	other Node
+}
+
+// ParseAgainst reads "prior", a move such as "1 year earlier" or "52 weeks earlier" (a count of 1 may
+// be left out), or else an expression. The error, if any, is an *Error.
+func ParseAgainst(text string) (Against, error) {
+	plain := strings.ToLower(strings.Join(strings.Fields(text), " "))
+	if plain == "prior" {
+		return Against{Text: "prior", prior: true}, nil
+	}
+	for _, counted := range []string{plain, "1 " + plain} {
+		if n, fault := parse("today, " + counted); fault == nil {
+			if m, ok := n.(*Move); ok {
+				if _, stacked := m.X.(*Move); !stacked {
+					var w writer
+					m.writeMove(&w)
+					return Against{Text: string(w.b), move: m}, nil
+				}
+			}
+		}
+	}
+	n, err := Parse(text)
+	if err != nil {
+		e := *err.(*Error)
+		e.Message += "; against also takes prior, or a move such as 1 year earlier"
+		return Against{}, &e
+	}
+	return Against{Text: n.String(), other: n}, nil
+}
+
+// Resolve gives the days of a span's counterpart. Errors are *Error.
+func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
+	switch {
+	case a.move != nil:
+		return Resolve(&Move{n, a.move.N, a.move.Unit}, s)
+	case a.other != nil:
+		return Resolve(a.other, s)
+	}
+	return prior(n, s)
+}
+
+// prior gives the stretch just before a span, of the same kind: the span a number of units earlier
+// where its form has units, whatever modifiers stand on it, else as many days, ending right before
+// it starts.
+func prior(n Node, s Scope) (civil.Set, error) {
+	core, cal := n, ""
+	for range maxReferences {
+		if in, ok := core.(*In); ok && cal == "" {
+			cal = in.Calendar
+		}
+		if x := inner(core); x != nil {
+			if _, moved := core.(*Move); !moved {
+				core = x
+				continue
+			}
+		}
+		ref, ok := core.(*Name)
+		if !ok || s.Names == nil {
+			break
+		}
+		target, own, err := s.Names.Span(ref.Name)
+		if err != nil {
+			return civil.Set{}, err
+		}
+		if own != nil && cal == "" {
+			cal = own.Name()
+		}
+		core = target
+	}
+	if m := sameKindBefore(core); m != nil {
+		m.X = n
+		var moved Node = m
+		if cal != "" { // the units are those of the calendar in which the span is read
+			moved = &In{m, cal}
+		}
+		return Resolve(moved, s)
+	}
+	set, err := Resolve(n, s)
+	if err != nil || set.Empty() {
+		return civil.Set{}, err
+	}
+	hull := set.Hull()
+	if hull.Open() {
+		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no stretch just before it", n)}
+	}
+	before := civil.Interval{Start: hull.Start - civil.Day(hull.Days()), End: hull.Start}
+	if before.Start < civil.MinDay {
+		return civil.Set{}, &Error{Message: fmt.Sprintf("the stretch before %s begins before 0001-01-01", n)}
+	}
+	return civil.SetOf(before), nil
+}
+
+// sameKindBefore gives the move to the stretch before, nil for a form without units of its own.
+func sameKindBefore(n Node) *Move {
+	switch n := n.(type) {
+	case *This:
+		return &Move{N: -1, Unit: n.Unit}
+	case *ToDate:
+		return &Move{N: -n.N, Unit: n.Unit}
+	case *Trailing:
+		return &Move{N: -n.N, Unit: n.Unit}
+	case *Coming:
+		return &Move{N: -n.N, Unit: n.Unit}
+	case *LastFull:
+		return &Move{N: -n.N, Unit: n.Unit}
+	case *NextFull:
+		return &Move{N: -n.N, Unit: n.Unit}
+	}
+	return nil
+}
+
+// Uneven tells why a span and its counterpart should not be set side by side without a word, ""
+// where nothing speaks against it (semantics §7). oldest is the dataset's first day; known is false
+// where it holds none.
+func Uneven(days, counterpart civil.Set, asOf civil.Day, oldest civil.Day, known bool) string {
+	if days.Empty() || counterpart.Empty() {
+		return ""
+	}
+	if !days.Open() && !counterpart.Open() {
+		a, b := days.Days(), counterpart.Days()
+		if diff := max(a-b, b-a); diff*unevenShare > max(a, b) {
+			return fmt.Sprintf("%d days beside %d", a, b)
+		}
+	}
+	switch ahead, behind := days.Hull().End > asOf+1, counterpart.Hull().End > asOf+1; {
+	case ahead && !behind:
+		return fmt.Sprintf("cut off by the as-of day, %s, while its counterpart is whole", asOf)
+	case behind && !ahead:
+		return fmt.Sprintf("whole, while its counterpart is cut off by the as-of day, %s", asOf)
+	}
+	if known && counterpart.Hull().Start < oldest {
+		return fmt.Sprintf("the records begin on %s, after the counterpart's first day", oldest)
+	}
+	return ""
+}
