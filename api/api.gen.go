@@ -203,6 +203,33 @@ func (e FigureKind) Valid() bool {
 	}
 }
 
+// Defines values for FilterTest.
+const (
+	AtLeast  FilterTest = "at-least"
+	AtMost   FilterTest = "at-most"
+	Contains FilterTest = "contains"
+	Is       FilterTest = "is"
+	IsNot    FilterTest = "is-not"
+)
+
+// Valid indicates whether the value is a known member of the FilterTest enum.
+func (e FilterTest) Valid() bool {
+	switch e {
+	case AtLeast:
+		return true
+	case AtMost:
+		return true
+	case Contains:
+		return true
+	case Is:
+		return true
+	case IsNot:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FindingKind.
 const (
 	FindingKindCaution    FindingKind = "caution"
@@ -638,9 +665,15 @@ type FigureKind string
 
 // Filter defines model for Filter.
 type Filter struct {
-	Column string    `json:"column"`
-	OneOf  []*string `json:"one_of"`
+	Column string `json:"column"`
+
+	// Test is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+	Test   *FilterTest `json:"test,omitempty"`
+	Values []*string   `json:"values"`
 }
+
+// FilterTest is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+type FilterTest string
 
 // Finding defines model for Finding.
 type Finding struct {

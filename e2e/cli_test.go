@@ -122,6 +122,14 @@ func TestTheMainJob(t *testing.T) {
 		check(row["route"], row, want.count, want.sum)
 	}
 
+	dear := addUp(t, file, "fare", func(r map[string]string) bool {
+		v, _ := new(big.Rat).SetString(r["fare"])
+		return inMonth("2026-09")(r) && v.Cmp(big.NewRat(50, 1)) >= 0 && r["route"] != "Saltmarsh"
+	})
+	for _, source := range [][]string{{"crossings"}, {file, "--date", "sailed_on", "--allow-undated"}} {
+		args := append(append([]string{"total"}, source...), "--over", "2026-09", "--count", "--sum", "fare", "--where", "fare>=50", "--where", "route!=Saltmarsh", "--as-of", "latest", "--output", "csv")
+		check("dear crossings", csvRows(t, s.must(args...))[0], dear.count, dear.sum)
+	}
 	s.checkBreakdown(file)
 	s.checkRecords(september)
 	table := s.must("total", "crossings", "--over", "month to date", "--as-of", "2026-10-19")

@@ -49,10 +49,24 @@ type Label struct {
 // LabelOf gives the label of a text.
 func LabelOf(text string) Label { return Label{text, true} }
 
-// A Filter keeps the records whose column holds one of some values.
+// A Test is what a filter asks of a column.
+type Test string
+
+// The tests. Is and IsNot take one or several values, blank among them; the others take one, and a
+// blank passes none of them.
+const (
+	Is       Test = "is"
+	IsNot    Test = "is-not"
+	Contains Test = "contains" // of text
+	AtLeast  Test = "at-least" // of numbers and days
+	AtMost   Test = "at-most"
+)
+
+// A Filter keeps the records whose column passes a test.
 type Filter struct {
 	Column string
-	OneOf  []Label
+	Test   Test
+	Values []Label
 }
 
 // A Request asks for figures over stretches of days.

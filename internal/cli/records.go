@@ -23,7 +23,7 @@ func (a *app) recordsCommand() *cobra.Command {
 	out := outputFlag(c)
 	f := readingFlags(c, "a date, today or latest (the newest day in the records)")
 	c.Flags().StringVar(&over, "over", "all dates", "expression whose records are listed")
-	c.Flags().StringArrayVar(&where, "where", nil, "COL=VALUE to keep; several values of one column are alternatives; COL= keeps blanks")
+	c.Flags().StringArrayVar(&where, "where", nil, whereHelp)
 	c.Flags().IntVar(&limit, "limit", 50, "records a page, 1 to 1000")
 	c.Flags().StringVar(&after, "after", "", "where the page before ended, as it said")
 	c.RunE = func(cmd *cobra.Command, args []string) error {

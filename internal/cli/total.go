@@ -58,7 +58,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	flags.StringArrayVar(&f.max, "max", nil, "column to take the greatest value of")
 	flags.BoolVar(&f.count, "count", false, "count records")
 	flags.StringArrayVar(&f.by, "by", nil, "category to break down by, at most two")
-	flags.StringArrayVar(&f.where, "where", nil, "COL=VALUE to keep; several values of one column are alternatives; COL= keeps blanks")
+	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
 	flags.StringArrayVar(&f.against, "against", nil, "what to compare with: 'year earlier', '52 weeks earlier', prior, or an expression; may be given several times")
 	flags.BoolVar(&f.even, "even", false, "cut each span at the as-of day before it is moved, so that both sides are alike")
 	flags.StringVar(&f.each, "each", "", "unit to break each span down into: day, week, month, quarter, half or year")
@@ -142,26 +142,47 @@ func (f *totalFlags) breakDown(q *api.TotalRequest) error {
 	return nil
 }
 
-// readWhere reads COL=VALUE; values of the same column are alternatives.
+const whereHelp = "records to keep: COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE or COL~TEXT (contains); several values of one column and test are alternatives; COL= keeps blanks"
+
+// whereSigns are the tests as they are written, the longer ones first.
+var whereSigns = []struct {
+	sign string
+	test api.FilterTest
+}{{"!=", api.IsNot}, {">=", api.AtLeast}, {"<=", api.AtMost}, {"~", api.Contains}, {"=", api.Is}}
+
+// readWhere reads COL=VALUE and its like; values of the same column and test are alternatives.
 func readWhere(texts []string) (*[]api.Filter, error) {
 	filters := []api.Filter{}
 	for _, text := range texts {
-		column, value, ok := strings.Cut(text, "=")
-		if !ok || column == "" {
-			return nil, usagef("--where: %q: expected COL=VALUE", text)
+		column, test, value, ok := cutSign(text)
+		if !ok {
+			return nil, usagef("--where: %q: expected COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE or COL~TEXT", text)
 		}
-		i := slices.IndexFunc(filters, func(f api.Filter) bool { return f.Column == column })
+		several := test == api.Is || test == api.IsNot
+		i := slices.IndexFunc(filters, func(f api.Filter) bool { return several && f.Column == column && *f.Test == test })
 		if i < 0 {
 			i = len(filters)
-			filters = append(filters, api.Filter{Column: column})
+			filters = append(filters, api.Filter{Column: column, Test: &test})
 		}
 		var v *string
 		if value != "" {
 			v = &value
 		}
-		filters[i].OneOf = append(filters[i].OneOf, v)
+		filters[i].Values = append(filters[i].Values, v)
 	}
 	return &filters, nil
+}
+
+// cutSign takes a filter apart at the first sign in it.
+func cutSign(text string) (column string, test api.FilterTest, value string, ok bool) {
+	at := -1
+	for _, s := range whereSigns {
+		if i := strings.Index(text, s.sign); i > 0 && (at < 0 || i < at) {
+			at, test = i, s.test
+			column, value = text[:i], text[i+len(s.sign):]
+		}
+	}
+	return column, test, value, at > 0
 }
 
 // total answers from a file on the spot, or asks the service.
@@ -280,8 +301,10 @@ func (f *totalFlags) wishes(q service.Question) tabular.Wishes {
 			w.Amounts = append(w.Amounts, fig.Column)
 		}
 	}
-	for _, filter := range q.Where {
-		w.Categories = append(w.Categories, filter.Column)
+	for _, filter := range q.Where { // a column of few values may look like numbers and still be names
+		if filter.Test == tally.Contains {
+			w.Categories = append(w.Categories, filter.Column)
+		}
 	}
 	return w
 }
@@ -327,10 +350,14 @@ func (a *app) printTotalNotes(t *api.Total) {
 	fmt.Fprintln(a.out)
 	for _, f := range t.Where {
 		var values []string
-		for _, v := range f.OneOf {
+		for _, v := range f.Values {
 			values = append(values, orBlank(v, asTable))
 		}
-		fmt.Fprintf(a.out, "where %s is %s\n", f.Column, strings.Join(values, " or "))
+		test := "is"
+		if f.Test != nil {
+			test = strings.ReplaceAll(string(*f.Test), "-", " ")
+		}
+		fmt.Fprintf(a.out, "where %s %s %s\n", f.Column, test, strings.Join(values, " or "))
 	}
 	if t.NewestDay != nil {
 		fmt.Fprintf(a.out, "%s records from %s to %s", grouped(fmt.Sprint(t.Records)), longDay(*t.OldestDay), longDay(*t.NewestDay))

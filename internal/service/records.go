@@ -293,7 +293,7 @@ func (s *Service) Values(ctx context.Context, dataset, column string) ([]store.C
 	if err != nil {
 		return nil, err
 	}
-	if err := d.Schema.CheckFilters([]tally.Filter{{Column: column}}); err != nil {
+	if err := d.Schema.CheckCategory(column); err != nil {
 		return nil, invalid(err)
 	}
 	return s.store.Values(ctx, d, column, maxValues)

@@ -43,31 +43,67 @@ func where(conditions []condition) (string, []any) {
 	return " WHERE " + strings.Join(parts, " AND "), args
 }
 
-// filters turns filters into conditions. Columns have been checked against the schema.
-func filters(where []tally.Filter) []condition {
+// filters turns filters into conditions. They have been checked against the schema.
+func (d *Dataset) filters(where []tally.Filter) []condition {
 	var conditions []condition
 	for _, f := range where {
-		var alternatives []string
-		var args []any
-		var texts []string
-		for _, l := range f.OneOf {
-			if l.Set {
-				texts = append(texts, l.Text)
-			} else {
-				alternatives = append(alternatives, quote(f.Column)+" IS NULL")
-			}
-		}
-		if len(texts) > 0 {
-			alternatives = append(alternatives, quote(f.Column)+" IN ?")
-			args = append(args, texts)
-		}
-		if len(alternatives) == 0 {
-			alternatives = append(alternatives, "false")
-		}
-		conditions = append(conditions, condition{"(" + strings.Join(alternatives, " OR ") + ")", args})
+		conditions = append(conditions, d.filter(f))
 	}
 	return conditions
 }
+
+func (d *Dataset) filter(f tally.Filter) condition {
+	c, _ := d.Schema.Column(f.Column)
+	expression, cast := quote(f.Column), ""
+	var values []string
+	blank := false
+	for _, l := range f.Values {
+		blank = blank || !l.Set
+		if l.Set {
+			values = append(values, l.Text)
+		}
+	}
+	switch c.Type {
+	case tabular.Number:
+		cast = "::numeric"
+	case tabular.Timestamp:
+		expression = "(" + expression + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
+		fallthrough
+	case tabular.Date:
+		cast, values = "::date", d.Schema.FilterDays(f)
+	}
+	switch f.Test {
+	case tally.Contains:
+		return condition{"strpos(" + expression + ", ?) > 0", []any{values[0]}}
+	case tally.AtLeast:
+		return condition{expression + " >= ?" + cast, []any{values[0]}}
+	case tally.AtMost:
+		return condition{expression + " <= ?" + cast, []any{values[0]}}
+	}
+	among := condition{"false", nil}
+	if len(values) > 0 {
+		holders := make([]string, len(values))
+		args := make([]any, len(values))
+		for i, v := range values {
+			holders[i], args[i] = "?"+cast, v
+		}
+		among = condition{expression + " IN (" + strings.Join(holders, ", ") + ")", args}
+	}
+	// A comparison with blank is neither true nor false; what blanks do is said in full.
+	if f.Test == tally.IsNot {
+		if blank {
+			return condition{"(" + expression + " IS NOT NULL AND NOT (" + among.sql + "))", among.args}
+		}
+		return condition{"(" + expression + " IS NULL OR NOT (" + among.sql + "))", among.args}
+	}
+	if blank {
+		return condition{"(" + expression + " IS NULL OR " + among.sql + ")", among.args}
+	}
+	return condition{"(" + among.sql + ")", among.args}
+}
+
+// literal writes a text as an SQL literal.
+func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
 
 // dateArray writes days as a date[] literal.
 func dateArray(days []civil.Day) string {
@@ -110,7 +146,7 @@ func (r *records) Facts(ctx context.Context, p *tally.Plan, yield func(tally.Fac
 }
 
 func (d *Dataset) extent(tx *gorm.DB, filter []tally.Filter) (tally.Extent, error) {
-	conditions, args := where(filters(filter))
+	conditions, args := where(d.filters(filter))
 	var row struct {
 		Dated, Undated int64
 		Oldest, Newest sql.NullTime
@@ -142,7 +178,7 @@ func (r *records) facts(tx *gorm.DB, p *tally.Plan, yield func(tally.Fact) error
 		c := quote(name)
 		selects = append(selects, "count("+c+")", "sum("+c+")::text", "min("+c+")::text", "max("+c+")::text")
 	}
-	conditions, args := where(append(d.within(p.Hull()), filters(p.Where)...))
+	conditions, args := where(append(d.within(p.Hull()), d.filters(p.Where)...))
 	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + d.table() + conditions + " GROUP BY " + strings.Join(groups, ", ")
 	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
 	if err != nil {
@@ -228,7 +264,7 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, e
 			selects = append(selects, quote(c.Name)+"::text")
 		}
 	}
-	conditions := append(d.within(l.Days.Hull()), filters(l.Where)...)
+	conditions := append(d.within(l.Days.Hull()), d.filters(l.Where)...)
 	if l.Days.Len() > 1 {
 		conditions = append(conditions, d.inside(l.Days))
 	}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/tally"
@@ -74,7 +75,7 @@ func (s *Store) load(name, text string, w tabular.Wishes, allowUndated bool) (*L
 // randomCSV makes records with blanks, refunds, odd texts and days around a year's end.
 func randomCSV(rng *rand.Rand, rows int) string {
 	var b strings.Builder
-	b.WriteString("day,route,channel,fare,people\n")
+	b.WriteString("day,route,channel,fare,people,seen_at\n")
 	pick := func(values ...string) string { return values[rng.IntN(len(values))] }
 	for range rows {
 		day := (civil.Of(2025, 12, 1) + civil.Day(rng.IntN(90))).String()
@@ -82,10 +83,41 @@ func randomCSV(rng *rand.Rand, rows int) string {
 			day = ""
 		}
 		fare := fmt.Sprintf("%d.%02d", rng.IntN(4000)-400, rng.IntN(100))
-		fmt.Fprintf(&b, "%s,%s,%s,%s,%s\n", day, pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"), pick("web", "quay", ""),
-			pick(fare, fare, fare, ""), pick("1", "2", "3.5", ""))
+		seen := ""
+		if rng.IntN(4) > 0 {
+			seen = time.Date(2025, 12, 1, rng.IntN(90*24), rng.IntN(60), 0, 0, time.UTC).Format(time.RFC3339)
+		}
+		fmt.Fprintf(&b, "%s,%s,%s,%s,%s,%s\n", day, pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"), pick("web", "quay", ""),
+			pick(fare, fare, fare, ""), pick("1", "2", "3.5", ""), seen)
 	}
 	return b.String()
+}
+
+// randomFilters puts every test to columns of every type, blanks among the values.
+func randomFilters(rng *rand.Rand) []tally.Filter {
+	label := tally.LabelOf
+	all := []tally.Filter{
+		{Column: "channel", Test: tally.Is, Values: []tally.Label{label("web"), {}}},
+		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{label("web")}},
+		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{label("quay"), {}}},
+		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{{}}},
+		{Column: "route", Test: tally.Is, Values: []tally.Label{label("NULL"), label(`back\slash`)}},
+		{Column: "route", Test: tally.Contains, Values: []tally.Label{label(`"b"`)}},
+		{Column: "route", Test: tally.Contains, Values: []tally.Label{label(`\`)}},
+		{Column: "fare", Test: tally.AtLeast, Values: []tally.Label{label("100.50")}},
+		{Column: "fare", Test: tally.AtMost, Values: []tally.Label{label("2000")}},
+		{Column: "people", Test: tally.Is, Values: []tally.Label{label("1.00"), label("3.5")}},
+		{Column: "people", Test: tally.IsNot, Values: []tally.Label{label("2"), {}}},
+		{Column: "day", Test: tally.AtLeast, Values: []tally.Label{label("2025-12-15")}},
+		{Column: "day", Test: tally.IsNot, Values: []tally.Label{label("2026-01-01"), label("2026-01-02")}},
+		{Column: "seen_at", Test: tally.AtMost, Values: []tally.Label{label("2026-01-20")}},
+		{Column: "seen_at", Test: tally.Is, Values: []tally.Label{{}, label("2025-12-31")}},
+	}
+	var chosen []tally.Filter
+	for range 1 + rng.IntN(2) {
+		chosen = append(chosen, all[rng.IntN(len(all))])
+	}
+	return chosen
 }
 
 func randomRequest(rng *rand.Rand) tally.Request {
@@ -110,7 +142,7 @@ func randomRequest(rng *rand.Rand) tally.Request {
 		r.By = []string{"channel", "route"}
 	}
 	if rng.IntN(2) == 0 {
-		r.Where = []tally.Filter{{Column: "channel", OneOf: []tally.Label{tally.LabelOf("web"), {}}}}
+		r.Where = randomFilters(rng)
 	}
 	return r
 }
@@ -120,12 +152,12 @@ func TestTotalsAgree(t *testing.T) {
 	s := open(t)
 	rng := rand.New(rand.NewPCG(3, 4))
 	text := randomCSV(rng, 3000)
-	s.mustLoad(t, "agree", text, tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}}, true)
+	s.mustLoad(t, "agree", text, tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}, Zone: "Pacific/Auckland"}, true)
 	d, err := s.Dataset(context.Background(), "agree")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for i := range 150 {
+	for i := range 400 {
 		p, err := tally.NewPlan(randomRequest(rng))
 		if err != nil {
 			t.Fatal(err)

@@ -31,24 +31,15 @@ func (s *Schema) CheckPlan(p *tally.Plan) error {
 		}
 	}
 	for _, name := range p.By {
-		if err := s.checkCategory(name); err != nil {
+		if err := s.CheckCategory(name); err != nil {
 			return err
 		}
 	}
 	return s.CheckFilters(p.Where)
 }
 
-// CheckFilters refuses filters on columns that are no category.
-func (s *Schema) CheckFilters(where []tally.Filter) error {
-	for _, f := range where {
-		if err := s.checkCategory(f.Column); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (s *Schema) checkCategory(name string) error {
+// CheckCategory refuses a column that records cannot be broken down by.
+func (s *Schema) CheckCategory(name string) error {
 	c, ok := s.Column(name)
 	if !ok {
 		return s.noColumn(name)
@@ -86,12 +77,15 @@ func (f *Source) Facts(ctx context.Context, p *tally.Plan, yield func(tally.Fact
 		return tally.Extent{}, err
 	}
 	day, amounts, by := f.Schema.Day(), f.Schema.positions(p.Amounts), f.Schema.positions(p.By)
-	keep := f.Schema.keeper(p.Where)
+	keep, err := f.Schema.keeper(p.Where)
+	if err != nil {
+		return tally.Extent{}, err
+	}
 	var extent tally.Extent
 	groups := map[string]*group{}
 	var order []*group
 	var key []byte
-	err := f.Reader.Records(f.Schema, f.AllowUndated, func(cells []Cell) error {
+	err = f.Reader.Records(f.Schema, f.AllowUndated, func(cells []Cell) error {
 		if !keep(cells) {
 			return nil
 		}
@@ -165,30 +159,6 @@ func addRecord(fact *tally.Fact, cells []Cell, amounts []int) error {
 		}
 	}
 	return nil
-}
-
-// keeper gives the test of a record against filters.
-func (s *Schema) keeper(where []tally.Filter) func([]Cell) bool {
-	type test struct {
-		at    int
-		oneOf map[tally.Label]bool
-	}
-	var tests []test
-	for _, f := range where {
-		t := test{s.positions([]string{f.Column})[0], map[tally.Label]bool{}}
-		for _, l := range f.OneOf {
-			t.oneOf[l] = true
-		}
-		tests = append(tests, t)
-	}
-	return func(cells []Cell) bool {
-		for _, t := range tests {
-			if !t.oneOf[tally.Label{Text: cells[t.at].Text, Set: cells[t.at].Set}] {
-				return false
-			}
-		}
-		return true
-	}
 }
 
 // Newest reads the rest of a file and gives the newest day in it; false where no record has a day.

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"vastspan/core/tally"
 )
 
 func infer(t *testing.T, text string, w Wishes) (*Reader, *Schema, error) {
@@ -134,5 +136,62 @@ func TestQuotesNewlinesAndMarks(t *testing.T) {
 	broken, err := NewReader(strings.NewReader("day,note\n2026-01-01,\"never closed\n"))
 	if err == nil {
 		t.Errorf("an open quote is read: %v", broken.Sample)
+	}
+}
+
+func TestFilters(t *testing.T) {
+	r, s, err := infer(t, "day,seen_at,region,note,price\n2026-01-01,2026-01-01T23:30:00Z,North,a late boat,10.50\n2026-01-02,,,,\n2026-01-03,2026-01-03T01:00:00Z,South,fine,9\n",
+		Wishes{Date: "day", Amounts: []string{"price"}, Categories: []string{"region"}, Zone: "Europe/Paris"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	label := tally.LabelOf
+	for _, c := range []struct {
+		column string
+		test   tally.Test
+		values []tally.Label
+		want   string // the days that stay
+	}{
+		{"region", tally.Is, []tally.Label{label("North"), {}}, "01 02"},
+		{"region", tally.IsNot, []tally.Label{label("North")}, "02 03"}, // a blank is not North
+		{"region", tally.IsNot, []tally.Label{label("North"), {}}, "03"},
+		{"note", tally.Contains, []tally.Label{label("late")}, "01"},
+		{"price", tally.AtLeast, []tally.Label{label("9.5")}, "01"}, // as numbers, not as text
+		{"price", tally.AtMost, []tally.Label{label("10.5")}, "01 03"},
+		{"price", tally.Is, []tally.Label{label("9.00")}, "03"},
+		{"day", tally.AtLeast, []tally.Label{label("2026-01-02")}, "02 03"},
+		{"seen_at", tally.Is, []tally.Label{label("2026-01-02")}, "01"}, // by its day in the zone
+		{"seen_at", tally.Is, []tally.Label{{}}, "02"},
+	} {
+		keep, err := s.keeper([]tally.Filter{{Column: c.column, Test: c.test, Values: c.values}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var days []string
+		if err := r.SampleOnly().Records(s, false, func(cells []Cell) error {
+			if keep(cells) {
+				days = append(days, cells[0].Day.String()[8:])
+			}
+			return nil
+		}); err != nil {
+			t.Fatal(err)
+		}
+		if got := strings.Join(days, " "); got != c.want {
+			t.Errorf("%s %s %v keeps %s, want %s", c.column, c.test, c.values, got, c.want)
+		}
+	}
+	for want, f := range map[string]tally.Filter{
+		`there is no column "colour"`:        {Column: "colour", Test: tally.Is, Values: []tally.Label{{}}},
+		"expected a value":                   {Column: "region", Test: tally.Is},
+		`"ten": expected a number`:           {Column: "price", Test: tally.AtLeast, Values: []tally.Label{label("ten")}},
+		"at-least takes one value":           {Column: "price", Test: tally.AtLeast, Values: []tally.Label{{}}},
+		"compares numbers and days":          {Column: "region", Test: tally.AtMost, Values: []tally.Label{label("North")}},
+		"contains looks into text":           {Column: "price", Test: tally.Contains, Values: []tally.Label{label("9")}},
+		`"like" is no test`:                  {Column: "region", Test: "like", Values: []tally.Label{label("North")}},
+		`"03/04/2026": the order of day and`: {Column: "day", Test: tally.Is, Values: []tally.Label{label("03/04/2026")}},
+	} {
+		if err := s.CheckFilters([]tally.Filter{f}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%+v gives %v, want %s", f, err, want)
+		}
 	}
 }

@@ -25,12 +25,12 @@ func Reading(asOf *api.AsOf, atClose *bool, calendar *string) service.Reading {
 func Filters(list *[]api.Filter) []tally.Filter {
 	var where []tally.Filter
 	for _, f := range or(list, nil) {
-		filter := tally.Filter{Column: f.Column}
-		for _, v := range f.OneOf {
+		filter := tally.Filter{Column: f.Column, Test: tally.Test(or(f.Test, api.FilterTest(tally.Is)))}
+		for _, v := range f.Values {
 			if v == nil {
-				filter.OneOf = append(filter.OneOf, tally.Label{})
+				filter.Values = append(filter.Values, tally.Label{})
 			} else {
-				filter.OneOf = append(filter.OneOf, tally.LabelOf(*v))
+				filter.Values = append(filter.Values, tally.LabelOf(*v))
 			}
 		}
 		where = append(where, filter)

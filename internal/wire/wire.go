@@ -257,7 +257,8 @@ func values(list []tally.Value) []*api.Value {
 func filters(where []tally.Filter) []api.Filter {
 	out := make([]api.Filter, len(where))
 	for i, f := range where {
-		out[i] = api.Filter{Column: f.Column, OneOf: group(f.OneOf)}
+		test := api.FilterTest(f.Test)
+		out[i] = api.Filter{Column: f.Column, Test: &test, Values: group(f.Values)}
 	}
 	return out
 }

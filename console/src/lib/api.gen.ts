@@ -848,7 +848,13 @@ export interface components {
         };
         Filter: {
             column: string;
-            one_of: (string | null)[];
+            /**
+             * @description is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+             * @default is
+             * @enum {string}
+             */
+            test: "is" | "is-not" | "contains" | "at-least" | "at-most";
+            values: (string | null)[];
         };
         TotalRequest: {
             /** @description Expressions */
