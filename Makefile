@@ -39,8 +39,12 @@ generate: $(MODULES) ## Make the files again that are generated from api/openapi
 	go generate ./...
 	npm --prefix console run --silent types
 
-bench: ## Benchmarks, side by side
+RECORDS ?= 1000000,3000000,10000000
+
+bench: ## Benchmarks, side by side: the span language, then loads and totals beside what one would write by hand
+	scripts/install postgresql
 	go test -run '^$$' -bench . -benchmem ./core/...
+	go run ./bench -records $(RECORDS)
 
 fuzz: ## Look for inputs that the span language stumbles over
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span

@@ -1048,6 +1048,18 @@ type UsedDefinition struct {
 // Value An exact decimal; null where blank
 type Value = string
 
+// Verification defines model for Verification.
+type Verification struct {
+	// DaySums The day sums that are kept
+	DaySums int64 `json:"day_sums"`
+
+	// Records The records that were recounted
+	Records int64 `json:"records"`
+
+	// Wrong Day sums that differ, are missing, or should not be there
+	Wrong int64 `json:"wrong"`
+}
+
 // Version defines model for Version.
 type Version struct {
 	Author    string    `json:"author"`
@@ -1363,6 +1375,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /datasets/{name}/values (the `ListValues` operationId).
 	ListValues(ctx context.Context, name Name, params *ListValuesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// VerifyDataset Recount a dataset's records and compare them with its day sums
+	//
+	// Corresponds with POST /datasets/{name}/verify (the `VerifyDataset` operationId).
+	VerifyDataset(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDaysWithBody A row a day with its units in a calendar, and the spans it is in
 	//
@@ -1807,6 +1824,21 @@ func (c *Client) Total(ctx context.Context, name Name, body TotalJSONRequestBody
 // Corresponds with GET /datasets/{name}/values (the `ListValues` operationId).
 func (c *Client) ListValues(ctx context.Context, name Name, params *ListValuesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListValuesRequest(c.Server, name, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// VerifyDataset Recount a dataset's records and compare them with its day sums
+//
+// Corresponds with POST /datasets/{name}/verify (the `VerifyDataset` operationId).
+func (c *Client) VerifyDataset(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewVerifyDatasetRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -3051,6 +3083,40 @@ func NewListValuesRequest(server string, name Name, params *ListValuesParams) (*
 	return req, nil
 }
 
+// NewVerifyDatasetRequest constructs an http.Request for the VerifyDataset method
+func NewVerifyDatasetRequest(server string, name Name) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/verify", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListDaysRequest calls the generic ListDays builder with application/json body
 func NewListDaysRequest(server string, body ListDaysJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -3827,6 +3893,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /datasets/{name}/values (the `ListValues` operationId).
 	ListValuesWithResponse(ctx context.Context, name Name, params *ListValuesParams, reqEditors ...RequestEditorFn) (*ListValuesResponse, error)
+
+	// VerifyDatasetWithResponse Recount a dataset's records and compare them with its day sums
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/verify (the `VerifyDataset` operationId).
+	VerifyDatasetWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*VerifyDatasetResponse, error)
 
 	// ListDaysWithBodyWithResponse A row a day with its units in a calendar, and the spans it is in
 	//
@@ -4709,6 +4782,54 @@ func (r ListValuesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListValuesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type VerifyDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Verification
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r VerifyDatasetResponse) GetJSON200() *Verification {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r VerifyDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r VerifyDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r VerifyDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r VerifyDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r VerifyDatasetResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5660,6 +5781,19 @@ func (c *ClientWithResponses) ListValuesWithResponse(ctx context.Context, name N
 	return ParseListValuesResponse(rsp)
 }
 
+// VerifyDatasetWithResponse Recount a dataset's records and compare them with its day sums
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/verify (the `VerifyDataset` operationId).
+func (c *ClientWithResponses) VerifyDatasetWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*VerifyDatasetResponse, error) {
+	rsp, err := c.VerifyDataset(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseVerifyDatasetResponse(rsp)
+}
+
 // ListDaysWithBodyWithResponse A row a day with its units in a calendar, and the spans it is in
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6462,6 +6596,39 @@ func ParseListValuesResponse(rsp *http.Response) (*ListValuesResponse, error) {
 	return response, nil
 }
 
+// ParseVerifyDatasetResponse parses an HTTP response from a VerifyDatasetWithResponse call
+func ParseVerifyDatasetResponse(rsp *http.Response) (*VerifyDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &VerifyDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Verification
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListDaysResponse parses an HTTP response from a ListDaysWithResponse call
 func ParseListDaysResponse(rsp *http.Response) (*ListDaysResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -6996,6 +7163,9 @@ type ServerInterface interface {
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(c *gin.Context, name Name, params ListValuesParams)
+	// VerifyDataset Recount a dataset's records and compare them with its day sums
+	// (POST /datasets/{name}/verify)
+	VerifyDataset(c *gin.Context, name Name)
 	// ListDays A row a day with its units in a calendar, and the spans it is in
 	// (POST /days)
 	ListDays(c *gin.Context)
@@ -7563,6 +7733,31 @@ func (siw *ServerInterfaceWrapper) ListValues(c *gin.Context) {
 	siw.Handler.ListValues(c, name, params)
 }
 
+// VerifyDataset operation middleware
+func (siw *ServerInterfaceWrapper) VerifyDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.VerifyDataset(c, name)
+}
+
 // ListDays operation middleware
 func (siw *ServerInterfaceWrapper) ListDays(c *gin.Context) {
 
@@ -7936,6 +8131,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/datasets/:name/loads/:load", wrapper.TakeLoadBack)
 	router.POST(options.BaseURL+"/datasets/:name/total", wrapper.Total)
 	router.POST(options.BaseURL+"/datasets/:name/records", wrapper.ListRecords)
+	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
 	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
 }
 
@@ -8523,6 +8719,45 @@ type ListValuesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListValuesdefaultApplicationProblemPlusJSONResponse) VisitListValuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyDatasetRequestObject struct {
+	Name Name `json:"name"`
+}
+
+type VerifyDatasetResponseObject interface {
+	VisitVerifyDatasetResponse(w http.ResponseWriter) error
+}
+
+type VerifyDataset200JSONResponse Verification
+
+func (response VerifyDataset200JSONResponse) VisitVerifyDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response VerifyDatasetdefaultApplicationProblemPlusJSONResponse) VisitVerifyDatasetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9158,6 +9393,9 @@ type StrictServerInterface interface {
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(ctx context.Context, request ListValuesRequestObject) (ListValuesResponseObject, error)
+	// VerifyDataset Recount a dataset's records and compare them with its day sums
+	// (POST /datasets/{name}/verify)
+	VerifyDataset(ctx context.Context, request VerifyDatasetRequestObject) (VerifyDatasetResponseObject, error)
 	// ListDays A row a day with its units in a calendar, and the spans it is in
 	// (POST /days)
 	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)
@@ -9703,6 +9941,32 @@ func (sh *strictHandler) ListValues(ctx *gin.Context, name Name, params ListValu
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListValuesResponseObject); ok {
 		if err := validResponse.VisitListValuesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// VerifyDataset operation middleware
+func (sh *strictHandler) VerifyDataset(ctx *gin.Context, name Name) {
+	var request VerifyDatasetRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.VerifyDataset(ctx, request.(VerifyDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "VerifyDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(VerifyDatasetResponseObject); ok {
+		if err := validResponse.VisitVerifyDatasetResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

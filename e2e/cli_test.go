@@ -130,6 +130,9 @@ func TestTheMainJob(t *testing.T) {
 		args := append(append([]string{"total"}, source...), "--over", "2026-09", "--count", "--sum", "fare", "--where", "fare>=50", "--where", "route!=Saltmarsh", "--as-of", "latest", "--output", "csv")
 		check("dear crossings", csvRows(t, s.must(args...))[0], dear.count, dear.sum)
 	}
+	if out := s.must("verify", "crossings"); !strings.Contains(out, "48,323 records recounted") || !strings.Contains(out, " 0 of them wrong") {
+		t.Errorf("verify says %s", out)
+	}
 	s.checkBreakdown(file)
 	s.checkRecords(september)
 	table := s.must("total", "crossings", "--over", "month to date", "--as-of", "2026-10-19")

@@ -120,6 +120,27 @@ func columnsGrid(columns []api.Column) grid {
 	return g
 }
 
+func (a *app) verifyCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "verify DATASET", Short: "Recount a dataset and compare it with the day sums that totals are read from", Example: "  vastspan verify crossings",
+		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := call(a, func(c *api.ClientWithResponses) (*api.VerifyDatasetResponse, error) {
+				return c.VerifyDatasetWithResponse(cmd.Context(), args[0])
+			}, func(r *api.VerifyDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+			if err != nil {
+				return err
+			}
+			v := r.JSON200
+			fmt.Fprintf(a.out, "%s: %s records recounted, %s day sums, %s of them wrong\n", args[0], grouped(fmt.Sprint(v.Records)), grouped(fmt.Sprint(v.DaySums)), grouped(fmt.Sprint(v.Wrong)))
+			if v.Wrong > 0 {
+				return fmt.Errorf("the day sums of %s are not what its records add up to", args[0])
+			}
+			return nil
+		},
+	}
+}
+
 func (a *app) datasetRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove NAME", Short: "Remove a dataset with all its records and loads", Example: "  vastspan dataset remove jobs",

@@ -205,6 +205,15 @@ func (s *Service) TakeBack(ctx context.Context, dataset string, load int64) (*st
 	return s.store.TakeBack(ctx, dataset, load)
 }
 
+// Verify recounts a dataset's records and compares them with its day sums.
+func (s *Service) Verify(ctx context.Context, dataset string) (*store.Verification, error) {
+	d, err := s.store.Dataset(ctx, dataset)
+	if err != nil {
+		return nil, err
+	}
+	return s.store.Verify(ctx, d)
+}
+
 // A RecordsQuestion asks for the records of a span.
 type RecordsQuestion struct {
 	Over  string

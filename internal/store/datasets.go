@@ -109,7 +109,7 @@ func (s *Store) RemoveDataset(ctx context.Context, name string) error {
 		if err := tx.Delete(d).Error; err != nil {
 			return err
 		}
-		return tx.Exec("DROP TABLE " + d.table()).Error
+		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums()).Error
 	})
 }
 
@@ -130,7 +130,13 @@ func (s *Store) TakeBack(ctx context.Context, name string, id int64) (*Load, err
 		case load.TakenBackAt != nil:
 			return &Conflict{fmt.Sprintf("load %d of dataset %s was taken back already, on %s", id, name, load.TakenBackAt.Format(time.DateOnly))}
 		}
+		if err := d.touch(tx, id); err != nil {
+			return err
+		}
 		if err := tx.Exec("DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ?", id).Error; err != nil {
+			return err
+		}
+		if err := d.renewSums(tx); err != nil {
 			return err
 		}
 		now := tx.NowFunc()
@@ -152,7 +158,7 @@ func (d *Dataset) create(tx *gorm.DB) error {
 		return err
 	}
 	columns := []string{
-		quote(recordColumn) + " bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY",
+		quote(recordColumn) + " bigint GENERATED ALWAYS AS IDENTITY",
 		quote(loadColumn) + " bigint NOT NULL",
 	}
 	if d.day() == quote(dayColumn) {
@@ -161,10 +167,18 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, quote(c.Name)+" "+sqlType(c.Type))
 	}
+	if err := d.createSums(tx); err != nil {
+		return err
+	}
+	return tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error
+}
+
+// createIndexes makes the table's indexes, once its first records are there: that is several times
+// as fast as keeping them while the records come.
+func (d *Dataset) createIndexes(tx *gorm.DB) error {
 	for _, statement := range []string{
-		"CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")",
+		"ALTER TABLE " + d.table() + " ADD PRIMARY KEY (" + quote(recordColumn) + ")",
 		"CREATE INDEX ON " + d.table() + " (" + d.day() + ", " + quote(recordColumn) + ")",
-		"CREATE INDEX ON " + d.table() + " (" + quote(loadColumn) + ")",
 	} {
 		if err := tx.Exec(statement).Error; err != nil {
 			return err

@@ -90,6 +90,17 @@ func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err != nil {
 		return nil, err
 	}
+	if d.Version == 0 {
+		if err := d.createIndexes(tx); err != nil {
+			return nil, err
+		}
+	}
+	if err := d.touch(tx, load.ID); err != nil {
+		return nil, err
+	}
+	if err := d.renewSums(tx); err != nil {
+		return nil, err
+	}
 	load.Records, load.Undated = extent.Records+extent.Undated, extent.Undated
 	if extent.Records > 0 {
 		first, last := extent.Oldest.Time(), extent.Newest.Time()

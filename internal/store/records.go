@@ -15,13 +15,18 @@ import (
 	"vastspan/internal/tabular"
 )
 
-// Facts answers a plan from a dataset's records in one pass of SQL; see tally.Source. The segment of
-// a record is found by width_bucket over the plan's edges: SQL never sees a month.
-func (s *Store) Facts(d *Dataset) tally.Source { return &records{s, d} }
+// Facts answers a plan from a dataset in one pass of SQL, over its day sums where they can answer,
+// else over its records; see tally.Source. The segment of a record is found by width_bucket over the
+// plan's edges: SQL never sees a month.
+func (s *Store) Facts(d *Dataset) tally.Source { return &records{s, d, true} }
+
+// RecordFacts is Facts over the records themselves, whatever day sums there are.
+func (s *Store) RecordFacts(d *Dataset) tally.Source { return &records{s, d, false} }
 
 type records struct {
 	store   *Store
 	dataset *Dataset
+	sums    bool // day sums may answer
 }
 
 // A condition is SQL with its arguments.
@@ -114,96 +119,121 @@ func dateArray(days []civil.Day) string {
 	return "{" + strings.Join(texts, ",") + "}"
 }
 
-func (d *Dataset) within(v civil.Interval) []condition {
+// within keeps the days of an interval; day is the SQL of the day.
+func within(day string, v civil.Interval) []condition {
 	if v.Empty() {
 		return []condition{{"false", nil}}
 	}
-	conditions := []condition{{d.day() + " IS NOT NULL", nil}}
+	conditions := []condition{{day + " IS NOT NULL", nil}}
 	if v.Start != civil.Since {
-		conditions = append(conditions, condition{d.day() + " >= ?::date", []any{v.Start.String()}})
+		conditions = append(conditions, condition{day + " >= ?::date", []any{v.Start.String()}})
 	}
 	if v.End != civil.Onward {
-		conditions = append(conditions, condition{d.day() + " < ?::date", []any{v.End.String()}})
+		conditions = append(conditions, condition{day + " < ?::date", []any{v.End.String()}})
 	}
 	return conditions
 }
 
-// Facts reads the facts and the extent in one snapshot, so that a load that lands meanwhile is
-// either wholly in them or not at all.
+// Facts reads the facts and the extent in one statement, so that a load that lands meanwhile is either
+// wholly in them or not at all.
 func (r *records) Facts(ctx context.Context, p *tally.Plan, yield func(tally.Fact) error) (tally.Extent, error) {
 	if err := r.dataset.Schema.CheckPlan(p); err != nil {
 		return tally.Extent{}, err
 	}
+	g := r.dataset.recordGrain()
+	if r.sums && r.dataset.summed(p) {
+		g = r.dataset.sumGrain()
+	}
 	var extent tally.Extent
 	err := r.store.transaction(ctx, func(tx *gorm.DB) error {
 		var err error
-		if extent, err = r.dataset.extent(tx, p.Where); err != nil {
-			return err
-		}
-		return r.facts(tx, p, yield)
+		extent, err = r.facts(tx, g, p, yield)
+		return err
 	}, readOnly)
 	return extent, err
 }
 
-func (d *Dataset) extent(tx *gorm.DB, filter []tally.Filter) (tally.Extent, error) {
-	conditions, args := where(d.filters(filter))
-	var row struct {
-		Dated, Undated int64
-		Oldest, Newest sql.NullTime
-	}
-	err := tx.Raw(fmt.Sprintf("SELECT count(%[1]s) AS dated, count(*) - count(%[1]s) AS undated, min(%[1]s) AS oldest, max(%[1]s) AS newest FROM %s%s",
-		d.day(), d.table(), conditions), args...).Scan(&row).Error
-	e := tally.Extent{Records: row.Dated, Undated: row.Undated}
-	if row.Dated > 0 {
-		e.Oldest, e.Newest = DayOf(row.Oldest.Time), DayOf(row.Newest.Time)
-	}
-	return e, err
-}
-
 // Extent tells how many records a dataset holds, with and without a day, and from when to when.
 func (s *Store) Extent(ctx context.Context, d *Dataset) (tally.Extent, error) {
-	return d.extent(s.db.WithContext(ctx), nil)
-}
-
-func (r *records) facts(tx *gorm.DB, p *tally.Plan, yield func(tally.Fact) error) error {
-	d := r.dataset
-	selects := []string{"width_bucket(" + d.day() + ", ?::date[])"}
-	groups := []string{"1"}
-	for i, name := range p.By {
-		selects = append(selects, quote(name))
-		groups = append(groups, fmt.Sprint(i+2))
-	}
-	selects = append(selects, "count(*)")
-	for _, name := range p.Amounts {
-		c := quote(name)
-		selects = append(selects, "count("+c+")", "sum("+c+")::text", "min("+c+")::text", "max("+c+")::text")
-	}
-	conditions, args := where(append(d.within(p.Hull()), d.filters(p.Where)...))
-	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + d.table() + conditions + " GROUP BY " + strings.Join(groups, ", ")
-	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
+	g := d.sumGrain()
+	var extent tally.Extent
+	rows, err := s.db.WithContext(ctx).Raw("SELECT " + g.day + " IS NULL, " + g.records + ", min(" + g.day + "), max(" + g.day + ") FROM " + g.table + " GROUP BY 1").Rows()
 	if err != nil {
-		return err
+		return extent, err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		fact, err := scanFact(rows, p)
-		if err != nil {
-			return err
+		var undated bool
+		var part days
+		if err := rows.Scan(&undated, &part.records, &part.oldest, &part.newest); err != nil {
+			return extent, err
 		}
-		if p.Wanted(fact.Segment) {
+		part.addTo(&extent)
+	}
+	return extent, rows.Err()
+}
+
+// days is how many records some rows stand for, and from when to when; no days where they have none.
+type days struct {
+	records        int64
+	oldest, newest sql.NullTime
+}
+
+func (p *days) addTo(e *tally.Extent) {
+	if !p.oldest.Valid {
+		e.Undated += p.records
+		return
+	}
+	oldest, newest := DayOf(p.oldest.Time), DayOf(p.newest.Time)
+	if e.Records == 0 {
+		e.Oldest, e.Newest = oldest, newest
+	}
+	e.Records += p.records
+	e.Oldest, e.Newest = min(e.Oldest, oldest), max(e.Newest, newest)
+}
+
+func (r *records) facts(tx *gorm.DB, g grain, p *tally.Plan, yield func(tally.Fact) error) (tally.Extent, error) {
+	var extent tally.Extent
+	selects := []string{"width_bucket(" + g.day + ", ?::date[])", "min(" + g.day + ")", "max(" + g.day + ")"}
+	groups := []string{"1"}
+	for i, name := range p.By {
+		selects = append(selects, quote(name))
+		groups = append(groups, fmt.Sprint(i+4))
+	}
+	selects = append(selects, g.records)
+	for _, name := range p.Amounts {
+		parts := g.amount(name)
+		selects = append(selects, parts[0], parts[1]+"::text", parts[2]+"::text", parts[3]+"::text")
+	}
+	conditions, args := where(r.dataset.filters(p.Where))
+	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + g.table + conditions + " GROUP BY " + strings.Join(groups, ", ")
+	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
+	if err != nil {
+		return extent, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		fact, part, err := scanFact(rows, p)
+		if err != nil {
+			return extent, err
+		}
+		part.addTo(&extent)
+		if part.oldest.Valid && p.Wanted(fact.Segment) {
 			if err := yield(fact); err != nil {
-				return err
+				return extent, err
 			}
 		}
 	}
-	return rows.Err()
+	return extent, rows.Err()
 }
 
-func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, error) {
+func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, days, error) {
+	var part days
+	var segment sql.NullInt64 // of a record without a day there is none
 	f := tally.Fact{Amounts: make([]tally.Amount, len(p.Amounts))}
 	labels := make([]sql.NullString, len(p.By))
 	figures := make([][3]sql.NullString, len(p.Amounts))
-	into := []any{&f.Segment}
+	into := []any{&segment, &part.oldest, &part.newest}
 	for i := range labels {
 		into = append(into, &labels[i])
 	}
@@ -212,8 +242,9 @@ func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, error) {
 		into = append(into, &f.Amounts[i].Count, &figures[i][0], &figures[i][1], &figures[i][2])
 	}
 	if err := rows.Scan(into...); err != nil {
-		return f, err
+		return f, part, err
 	}
+	f.Segment, part.records = int(segment.Int64), f.Count
 	for _, l := range labels {
 		f.Group = append(f.Group, tally.Label{Text: l.String, Set: l.Valid})
 	}
@@ -226,10 +257,10 @@ func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, error) {
 		_, _, err2 := a.Min.SetString(figures[i][1].String)
 		_, _, err3 := a.Max.SetString(figures[i][2].String)
 		if err := errors.Join(err1, err2, err3); err != nil {
-			return f, err
+			return f, part, err
 		}
 	}
-	return f, nil
+	return f, part, nil
 }
 
 // A Record is one record as text, in the order of the schema's columns.
@@ -264,7 +295,7 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, e
 			selects = append(selects, quote(c.Name)+"::text")
 		}
 	}
-	conditions := append(d.within(l.Days.Hull()), d.filters(l.Where)...)
+	conditions := append(within(d.day(), l.Days.Hull()), d.filters(l.Where)...)
 	if l.Days.Len() > 1 {
 		conditions = append(conditions, d.inside(l.Days))
 	}

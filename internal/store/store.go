@@ -100,6 +100,18 @@ func migrate(db *gorm.DB) error {
 				return nil
 			}},
 			{ID: "2026-11-day-tables", Migrate: createDayTables},
+			{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
+				var sets []Dataset
+				if err := tx.Find(&sets).Error; err != nil {
+					return err
+				}
+				for i := range sets {
+					if err := errors.Join(sets[i].createSums(tx), sets[i].fillSums(tx)); err != nil {
+						return err
+					}
+				}
+				return nil
+			}},
 		}).Migrate()
 	})
 }

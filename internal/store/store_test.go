@@ -162,9 +162,16 @@ func TestTotalsAgree(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		stored, err := tally.Run(context.Background(), p, s.Facts(d))
+		stored, err := tally.Run(context.Background(), p, s.RecordFacts(d))
 		if err != nil {
 			t.Fatal(err)
+		}
+		summed, err := tally.Run(context.Background(), p, s.Facts(d))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if a, b := describe(stored), describe(summed); a != b {
+			t.Fatalf("request %d, %+v:\nfrom the records\n%s\nfrom the day sums\n%s", i, p.Request, a, b)
 		}
 		r, err := tabular.NewReader(strings.NewReader(text))
 		if err != nil {
@@ -177,6 +184,52 @@ func TestTotalsAgree(t *testing.T) {
 		if a, b := describe(stored), describe(streamed); a != b {
 			t.Fatalf("request %d, %+v:\nstored\n%s\nstreamed\n%s", i, p.Request, a, b)
 		}
+	}
+}
+
+// Day sums stay right through loads and loads taken back, also when a least or greatest value leaves.
+func TestDaySumsFollowLoads(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	rng := rand.New(rand.NewPCG(8, 3))
+	w := tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}}
+	s.mustLoad(t, "followed", randomCSV(rng, 50), w, true)
+	d, err := s.Dataset(ctx, "followed")
+	if err != nil {
+		t.Fatal(err)
+	}
+	kept := 50
+	sizes := map[int64]int{}
+	for range 25 {
+		if len(sizes) > 0 && rng.IntN(3) == 0 {
+			for id, n := range sizes {
+				if _, err := s.TakeBack(ctx, "followed", id); err != nil {
+					t.Fatal(err)
+				}
+				delete(sizes, id)
+				kept -= n
+				break
+			}
+		} else {
+			n := 1 + rng.IntN(200)
+			sizes[s.mustLoad(t, "followed", randomCSV(rng, n), w, true).ID] = n
+			kept += n
+		}
+		v, err := s.Verify(ctx, d)
+		if err != nil || v.Wrong != 0 || v.Records != int64(kept) || v.Rows == 0 {
+			t.Fatalf("with %d records kept: %+v, %v", kept, v, err)
+		}
+		e, err := s.Extent(ctx, d)
+		if err != nil || e.Records+e.Undated != int64(kept) {
+			t.Fatalf("with %d records kept the extent is %+v, %v", kept, e, err)
+		}
+	}
+	// What is wrong is found.
+	if err := s.db.Exec(`UPDATE sums.followed SET _a0_max = coalesce(_a0_max, 0) + 1 WHERE ctid = (SELECT min(ctid) FROM sums.followed)`).Error; err != nil {
+		t.Fatal(err)
+	}
+	if v, err := s.Verify(ctx, d); err != nil || v.Wrong != 2 {
+		t.Errorf("one sum was spoilt: %+v, %v", v, err)
 	}
 }
 

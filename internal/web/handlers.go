@@ -198,6 +198,14 @@ func (h *handlers) ListRecords(ctx context.Context, r api.ListRecordsRequestObje
 	return api.ListRecords200JSONResponse(wire.Page(p, q.AtClose)), nil
 }
 
+func (h *handlers) VerifyDataset(ctx context.Context, r api.VerifyDatasetRequestObject) (api.VerifyDatasetResponseObject, error) {
+	v, err := h.service.Verify(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	return api.VerifyDataset200JSONResponse{DaySums: v.Rows, Records: v.Records, Wrong: v.Wrong}, nil
+}
+
 func (h *handlers) ListValues(ctx context.Context, r api.ListValuesRequestObject) (api.ListValuesResponseObject, error) {
 	values, err := h.service.Values(ctx, r.Name, r.Params.Column)
 	if err != nil {

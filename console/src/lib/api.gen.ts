@@ -431,6 +431,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{name}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recount a dataset's records and compare them with its day sums */
+        post: operations["verifyDataset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{name}/values": {
         parameters: {
             query: {
@@ -1017,6 +1036,23 @@ export interface components {
         ColumnSum: {
             column: string;
             sum: components["schemas"]["Value"];
+        };
+        Verification: {
+            /**
+             * Format: int64
+             * @description The day sums that are kept
+             */
+            day_sums: number;
+            /**
+             * Format: int64
+             * @description The records that were recounted
+             */
+            records: number;
+            /**
+             * Format: int64
+             * @description Day sums that differ, are missing, or should not be there
+             */
+            wrong: number;
         };
         CategoryValue: {
             value: string | null;
@@ -1778,6 +1814,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordsPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    verifyDataset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verification"];
                 };
             };
             default: components["responses"]["Problem"];

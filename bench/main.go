@@ -1,0 +1,311 @@
+// Command bench measures side by side, in one run, what the service does and what one would write by
+// hand for it, on made-up records of 5 years and 20 × 8 × 3 categories. It prints a table for
+// docs/performance.md; times are of this machine, ratios are what counts.
+package main
+
+import (
+	"bufio"
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"vastspan/core/civil"
+	"vastspan/core/span"
+	"vastspan/core/tally"
+	"vastspan/internal/postgres"
+	"vastspan/internal/store"
+	"vastspan/internal/tabular"
+)
+
+var (
+	first = civil.Of(2022, 1, 1)
+	asOf  = civil.Of(2026, 10, 19)
+)
+
+// spans are the eight stretches of each question; each has its counterpart a year earlier.
+var spans = []string{"last full month", "month to date", "last full quarter", "quarter to date", "year to date", "trailing 90 days", "trailing 12 months", "last full year"}
+
+func main() {
+	log.SetFlags(0)
+	sizes := flag.String("records", "1000000,3000000,10000000", "numbers of records, by commas")
+	flag.Parse()
+	if err := run(*sizes); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func run(sizes string) error {
+	folder, err := os.MkdirTemp("", "vastspan-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	if err := os.Chmod(folder, 0o755); err != nil {
+		return err
+	}
+	ctx := context.Background()
+	pg, err := postgres.Start(ctx, filepath.Join(folder, "pg"))
+	if err != nil {
+		return err
+	}
+	defer func() { _ = pg.Stop() }()
+	st, err := store.Open(ctx, pg.URL)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	for text := range strings.SplitSeq(sizes, ",") {
+		n, err := strconv.Atoi(text)
+		if err != nil {
+			return err
+		}
+		b := &bench{ctx: ctx, url: pg.URL, store: st, records: n, file: filepath.Join(folder, "records.csv"), name: "b" + text}
+		if err := b.run(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+type bench struct {
+	ctx     context.Context
+	url     string
+	store   *store.Store
+	records int
+	file    string
+	name    string
+	dataset *store.Dataset
+}
+
+// measure runs work and gives the shortest of some times.
+func measure(times int, work func() error) (time.Duration, error) {
+	best := time.Duration(0)
+	for i := range times {
+		start := time.Now()
+		if err := work(); err != nil {
+			return 0, err
+		}
+		if spent := time.Since(start); i == 0 || spent < best {
+			best = spent
+		}
+	}
+	return best, nil
+}
+
+func (b *bench) run() error {
+	if err := b.write(); err != nil {
+		return err
+	}
+	fmt.Printf("\n### %d records\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n", b.records)
+	row := func(what string, mine time.Duration, beside string, theirs time.Duration) {
+		fmt.Printf("| %s | %.3f s | %s | %.3f s | %.4f |\n", what, mine.Seconds(), beside, theirs.Seconds(), mine.Seconds()/theirs.Seconds())
+	}
+	load, err := measure(1, b.load)
+	if err != nil {
+		return err
+	}
+	bare, err := measure(1, b.copyBare)
+	if err != nil {
+		return err
+	}
+	row("load, with day sums and indexes", load, `bare \copy`, bare)
+	if err := b.settle(); err != nil {
+		return err
+	}
+	for _, filter := range []bool{false, true} {
+		with := ""
+		if filter {
+			with = ", filtered"
+		}
+		plan, err := b.plan(filter)
+		if err != nil {
+			return err
+		}
+		hand, err := measure(3, func() error { return b.byHand(filter) })
+		if err != nil {
+			return err
+		}
+		sums, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.Facts(b.dataset)); return err })
+		if err != nil {
+			return err
+		}
+		pass, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordFacts(b.dataset)); return err })
+		if err != nil {
+			return err
+		}
+		row("16 stretches by a category, day sums"+with, sums, "hand-written SQL", hand)
+		row("the same, one pass over the records"+with, pass, "hand-written SQL", hand)
+	}
+	plan, err := b.plan(false)
+	if err != nil {
+		return err
+	}
+	stream, err := measure(1, func() error { return b.stream(plan) })
+	if err != nil {
+		return err
+	}
+	awk, err := measure(1, func() error {
+		return exec.Command("awk", "-F,", `$1 >= "2026-09-01" && $1 <= "2026-09-30" { s += $5 } END { printf "%.2f\n", s }`, b.file).Run()
+	})
+	if err != nil {
+		return err
+	}
+	row("16 stretches by a category, CSV file", stream, "awk, one figure", awk)
+	return nil
+}
+
+func (b *bench) write() error {
+	f, err := os.Create(b.file)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriterSize(f, 1<<20)
+	rng := rand.New(rand.NewPCG(5, 20))
+	days := int(asOf-first) + 1
+	texts := make([]string, days)
+	for i := range texts {
+		texts[i] = (first + civil.Day(i)).String()
+	}
+	fmt.Fprintln(w, "day,product,region,channel,amount")
+	for range b.records {
+		fmt.Fprintf(w, "%s,product %02d,region %d,channel %d,%d.%02d\n", texts[rng.IntN(days)], rng.IntN(20), rng.IntN(8), rng.IntN(3), rng.IntN(500), rng.IntN(100))
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+var wishes = tabular.Wishes{Date: "day", Amounts: []string{"amount"}, Categories: []string{"product", "region", "channel"}}
+
+func (b *bench) load() error {
+	f, err := os.Open(b.file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := tabular.NewReader(f)
+	if err != nil {
+		return err
+	}
+	_, err = b.store.Load(b.ctx, store.Incoming{Dataset: b.name, File: "bench", Author: "bench", Reader: r,
+		Describe: func() (*tabular.Schema, error) { return tabular.Infer(r.Header, r.Sample, wishes) }})
+	return err
+}
+
+// settle lets the database put its statistics in order, as it does by itself after a while.
+func (b *bench) settle() error {
+	for _, table := range []string{"records.", "sums."} {
+		if err := b.sql("VACUUM ANALYZE " + table + b.name); err != nil {
+			return err
+		}
+	}
+	var err error
+	b.dataset, err = b.store.Dataset(b.ctx, b.name)
+	return err
+}
+
+func (b *bench) sql(statement string) error {
+	conn, err := pgx.Connect(b.ctx, b.url)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(b.ctx)
+	_, err = conn.Exec(b.ctx, statement)
+	return err
+}
+
+func (b *bench) copyBare() error {
+	conn, err := pgx.Connect(b.ctx, b.url)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(b.ctx)
+	if _, err := conn.Exec(b.ctx, "CREATE TABLE bare_"+b.name+" (day date, product text, region text, channel text, amount numeric)"); err != nil {
+		return err
+	}
+	f, err := os.Open(b.file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	_, err = conn.PgConn().CopyFrom(b.ctx, f, "COPY bare_"+b.name+" FROM STDIN (FORMAT csv, HEADER)")
+	return err
+}
+
+// stretches gives the days of the spans and of their counterparts.
+func stretches() ([]civil.Set, error) {
+	var sets []civil.Set
+	for _, text := range spans {
+		for _, moved := range []string{text, text + ", 1 year earlier"} {
+			n, err := span.Parse(moved)
+			if err != nil {
+				return nil, err
+			}
+			set, err := span.Resolve(n, span.Scope{AsOf: asOf})
+			if err != nil {
+				return nil, err
+			}
+			sets = append(sets, set)
+		}
+	}
+	return sets, nil
+}
+
+func (b *bench) plan(filter bool) (*tally.Plan, error) {
+	sets, err := stretches()
+	if err != nil {
+		return nil, err
+	}
+	r := tally.Request{Stretches: sets, Figures: []tally.Figure{{Kind: tally.Sum, Column: "amount"}}, By: []string{"region"}}
+	if filter {
+		r.Where = []tally.Filter{{Column: "channel", Test: tally.Is, Values: []tally.Label{tally.LabelOf("channel 1")}}}
+	}
+	return tally.NewPlan(r)
+}
+
+func (b *bench) byHand(filter bool) error {
+	sets, err := stretches()
+	if err != nil {
+		return err
+	}
+	var sums []string
+	for _, s := range sets {
+		v := s.At(0)
+		sums = append(sums, fmt.Sprintf("sum(amount) FILTER (WHERE day >= '%s' AND day < '%s')", v.Start, v.End))
+	}
+	where := ""
+	if filter {
+		where = " WHERE channel = 'channel 1'"
+	}
+	return b.sql("SELECT region, " + strings.Join(sums, ", ") + " FROM records." + b.name + where + " GROUP BY region")
+}
+
+func (b *bench) stream(plan *tally.Plan) error {
+	f, err := os.Open(b.file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := tabular.NewReader(io.Reader(f))
+	if err != nil {
+		return err
+	}
+	schema, err := tabular.Infer(r.Header, r.Sample, wishes)
+	if err != nil {
+		return err
+	}
+	_, err = tally.Run(b.ctx, plan, &tabular.Source{Reader: r, Schema: schema})
+	return err
+}
