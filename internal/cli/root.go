@@ -76,7 +76,8 @@ func (a *app) root() *cobra.Command {
 		Long: `Vast Span resolves relative date ranges ("spans") against an as-of day, shows which days they
 give and why, and totals dated records by them.
 
-resolve and total work on files with no service; the other commands talk to one.`,
+resolve, rehearse, check, days and total work with no service, on span books and files; the other
+commands talk to one.`,
 		Example:       "  vastspan resolve 'last full month' 'month to date excluding today' --as-of 2026-10-19",
 		Version:       Version(),
 		SilenceUsage:  true,

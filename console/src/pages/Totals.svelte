@@ -243,7 +243,7 @@
             {#if withUnits}<th class="px-3 text-left font-normal">unit</th>{/if}
             {#each t.by as c (c)}<th class="px-3 text-left font-normal">{c.replaceAll('_', ' ')}</th>{/each}
             {#each t.figures as f (f)}
-              <th class="px-4 text-right font-normal" aria-sort={sorted(f)}>
+              <th class="px-4 text-right font-normal whitespace-nowrap" aria-sort={sorted(f)}>
                 <button class="hover:text-ink" onclick={() => sortBy(f)}>{words(f)}<span aria-hidden="true">{sorted(f) === 'descending' ? ' ↓' : sorted(f) === 'ascending' ? ' ↑' : ''}</span></button>
               </th>
               {#each against as a (a)}
