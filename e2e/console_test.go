@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -107,6 +108,11 @@ func TestDayline(t *testing.T) {
 	s := start(t)
 	folder := s.demoFiles()
 	s.must("book", "load", filepath.Join(folder, "book.yaml"))
+	more := "book: 1\nspans:\n" // thirty in all
+	for i := range 18 {
+		more += fmt.Sprintf("  - {name: window-%d, is: trailing %d days}\n", i+1, 7*(i+1))
+	}
+	s.must("book", "load", s.write(more))
 	ctx := browser(t)
 	do(t, ctx, "the spans", chromedp.Navigate(s.address+"/?as_of=2026-10-19"), shows(`[data-span="month-so-far"] [data-n]`, "18"), shows("[data-reads]", "1 Sep – 30 Sep 2026"))
 
@@ -141,7 +147,7 @@ func TestDayline(t *testing.T) {
 		return spent
 	})()`, &milliseconds, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
 		shows("[data-as-of]", "Tue 1 Sep 2026"), shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"), shows(`[data-span="month-so-far"] [data-days]`, "no days"))
-	t.Logf("a step of the line with 12 spans, drawn: %.1f ms", milliseconds)
+	t.Logf("a step of the line with 30 spans, drawn: %.1f ms", milliseconds)
 	var address string
 	do(t, ctx, "the address follows", chromedp.Poll(`location.search.includes("as_of=2026-09-01")`, nil), chromedp.Location(&address))
 }

@@ -178,7 +178,11 @@ func (a *app) printCheck(c *api.CheckAnswer, out output) error {
 	if c.Days > 1 {
 		over = fmt.Sprintf(", over %d as-of days", c.Days)
 	}
-	fmt.Fprintf(a.out, "%s%s; %d spans\n\n", asOfLine(c.AsOf, c.AtClose, c.Calendar), over, c.Checked)
+	spans := "spans"
+	if c.Checked == 1 {
+		spans = "span"
+	}
+	fmt.Fprintf(a.out, "%s%s; %d %s\n\n", asOfLine(c.AsOf, c.AtClose, c.Calendar), over, c.Checked, spans)
 	if len(c.Findings) == 0 {
 		fmt.Fprintln(a.out, "nothing to look at")
 		return nil

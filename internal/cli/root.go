@@ -153,7 +153,7 @@ func (a *app) printExpressionError(text string, e api.ExpressionError) {
 func (a *app) printProblem(p *problemError) {
 	switch {
 	case p.Faults != nil:
-		fmt.Fprintf(a.err, "vastspan: the file was refused; nothing was loaded\n")
+		fmt.Fprintf(a.err, "vastspan: the file was refused whole\n")
 		for _, f := range *p.Faults {
 			switch {
 			case f.Column == nil:

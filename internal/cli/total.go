@@ -380,13 +380,21 @@ func (a *app) printTotalNotes(t *api.Total) {
 			first, last := firstLast(c.Intervals)
 			fmt.Fprintf(a.out, "%s against %s: %s to %s, %s days\n", s.Expression, c.Against, shownDay(first), shownDay(last), countOf(c.Days))
 			if c.Uneven != nil {
-				fmt.Fprintf(a.out, "uneven: %s; --even cuts both at the as-of day\n", *c.Uneven)
+				fmt.Fprintf(a.out, "uneven: %s%s\n", *c.Uneven, remedy(*c.Uneven))
 			}
 		}
 		for _, c := range s.Cautions {
 			fmt.Fprintf(a.out, "caution: %s\n", c.Text)
 		}
 	}
+}
+
+// remedy says what evens an uneven comparison, where a flag does.
+func remedy(why string) string {
+	if strings.Contains(why, "cut off") {
+		return "; --even cuts both at the as-of day"
+	}
+	return ""
 }
 
 func orBlank(v *string, out output) string {

@@ -220,7 +220,7 @@
     <section class="card mb-3.5 flex flex-wrap items-center gap-3 px-4 py-3" role="status" data-uneven>
       <b class="font-semibold text-worse">Uneven</b>
       <span class="min-w-0 flex-1">{#each uneven as u, i (i)}{i > 0 ? '; ' : ''}{u.span} against {u.against}: {u.why}{/each}</span>
-      <button class="button" onclick={() => setParam('even', 'yes')}>Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}</button>
+      {#if uneven.some((u) => u.why.includes('cut off'))}<button class="button" onclick={() => setParam('even', 'yes')}>Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}</button>{/if}
       <button class="button" onclick={() => setParam('uneven', 'kept')}>Keep as it is</button>
     </section>
   {:else if param('even') === 'yes'}
