@@ -10,8 +10,9 @@ import (
 // Arrows point down only: each package may import those listed with it, of this module, and nothing
 // else of it.
 var allowed = map[string][]string{
-	"core/civil":           {},
-	"core/calendar":        {"core/civil"},
+	"core/internal/floor":  {},
+	"core/civil":           {"core/internal/floor"},
+	"core/calendar":        {"core/civil", "core/internal/floor"},
 	"core/span":            {"core/calendar", "core/civil"},
 	"core/book":            {"core/calendar", "core/civil", "core/span"},
 	"core/tally":           {"core/calendar", "core/civil"},

@@ -6,6 +6,7 @@ import (
 	"sort"
 
 	"vastspan/core/civil"
+	"vastspan/core/internal/floor"
 )
 
 // Holidays is a named list of days on which nobody works, and the civil years it is complete for.
@@ -67,7 +68,7 @@ func newBusiness(week civil.Weekdays, list *Holidays) business {
 
 // working counts the days of the working week before a day, holidays or not.
 func (b *business) working(d civil.Day) int {
-	return floorDiv(int(d), 7)*b.perWeek + b.in[d.Weekday()]
+	return floor.Div(int(d), 7)*b.perWeek + b.in[d.Weekday()]
 }
 
 // before counts the business days before a day.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"vastspan/core/civil"
+	"vastspan/core/internal/floor"
 )
 
 // A Calendar answers for one layout of years, one start of the week and one set of business days.
@@ -200,7 +201,7 @@ func (c *Calendar) HolidaysKnown(v civil.Interval) bool {
 // Holidays gives the holiday list, or nil.
 func (c *Calendar) Holidays() *Holidays { return c.business.list }
 
-func (c *Calendar) weekIndex(d civil.Day) int { return floorDiv(int(d)-int(c.weekStart), 7) }
+func (c *Calendar) weekIndex(d civil.Day) int { return floor.Div(int(d)-int(c.weekStart), 7) }
 
 // fromMonth turns a running month index into that of a longer unit.
 func fromMonth(u Unit, month, perYear int) int {
@@ -222,18 +223,18 @@ func fromMonth(u Unit, month, perYear int) int {
 // variable, and nearly every calendar has twelve months.
 func inYear(month, perYear int) (year, position int) {
 	if perYear == 12 {
-		return floorDiv(month, 12), floorMod(month, 12)
+		return floor.Div(month, 12), floor.Mod(month, 12)
 	}
-	return floorDiv(month, perYear), floorMod(month, perYear)
+	return floor.Div(month, perYear), floor.Mod(month, perYear)
 }
 
 // toMonth gives the first month of a longer unit.
 func toMonth(u Unit, index, perYear int) int {
 	switch u {
 	case Quarter:
-		return floorDiv(index, 4)*perYear + floorMod(index, 4)*3
+		return floor.Div(index, 4)*perYear + floor.Mod(index, 4)*3
 	case Half:
-		return floorDiv(index, 2)*perYear + floorMod(index, 2)*6
+		return floor.Div(index, 2)*perYear + floor.Mod(index, 2)*6
 	case Year:
 		return index * perYear
 	}
@@ -246,20 +247,4 @@ func edgeInRange(d civil.Day) error {
 		return ErrRange
 	}
 	return nil
-}
-
-func floorDiv(a, b int) int {
-	q := a / b
-	if a%b < 0 {
-		q--
-	}
-	return q
-}
-
-func floorMod(a, b int) int {
-	m := a % b
-	if m < 0 {
-		m += b
-	}
-	return m
 }

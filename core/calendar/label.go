@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"vastspan/core/civil"
+	"vastspan/core/internal/floor"
 )
 
 // Label names the unit that holds a day: "2026-10-19", "W43 2026", "Oct 2026" or "P03 2026",
@@ -27,8 +28,8 @@ func (c *Calendar) Label(u Unit, d civil.Day) (string, error) {
 		return "", err
 	}
 	per := c.layout.perYear()
-	year := c.yearName(floorDiv(m, per))
-	switch p := floorMod(m, per); {
+	year := c.yearName(floor.Div(m, per))
+	switch p := floor.Mod(m, per); {
 	case u == Year:
 		return year, nil
 	case u == Half:
@@ -41,7 +42,7 @@ func (c *Calendar) Label(u Unit, d civil.Day) (string, error) {
 		name := monthNames[month-1]
 		return fmt.Sprintf("%s%s %04d", strings.ToUpper(name[:1]), name[1:3], y), nil
 	}
-	return fmt.Sprintf("P%02d %s", floorMod(m, per)+1, year), nil
+	return fmt.Sprintf("P%02d %s", floor.Mod(m, per)+1, year), nil
 }
 
 // yearName writes a year by its label, or as a fiscal year where it spans two civil years.

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vastspan/core/civil"
+	"vastspan/core/internal/floor"
 )
 
 // years says where the years of a week-based layout begin.
@@ -142,7 +143,7 @@ type ruledYears struct {
 // end gives the last day of a year.
 func (r ruledYears) end(year int) civil.Day {
 	monthEnd := civil.Of(year, r.month+1, 1) - 1
-	back := civil.Day(floorMod(int(monthEnd.Weekday())-int(r.weekday), 7))
+	back := civil.Day(floor.Mod(int(monthEnd.Weekday())-int(r.weekday), 7))
 	if r.nearest && back > 3 {
 		return monthEnd - back + 7
 	}

@@ -5,6 +5,8 @@ package civil
 import (
 	"fmt"
 	"time"
+
+	"vastspan/core/internal/floor"
 )
 
 // A Day is a proleptic Gregorian calendar date, counted in days from 0001-01-01, which is the zero
@@ -39,8 +41,8 @@ const (
 // the month is taken as it is: use DaysInMonth to check it. Years are from -399 on.
 func Of(year, month, day int) Day {
 	if month < 1 || month > 12 {
-		year += floorDiv(month-1, 12)
-		month = floorMod(month-1, 12) + 1
+		year += floor.Div(month-1, 12)
+		month = floor.Mod(month-1, 12) + 1
 	}
 	if month <= 2 {
 		year--
@@ -77,7 +79,7 @@ func (d Day) Year() int {
 }
 
 // Weekday gives the day of the week; 0001-01-01 was a Monday.
-func (d Day) Weekday() Weekday { return Weekday(floorMod(int(d), 7)) }
+func (d Day) Weekday() Weekday { return Weekday(floor.Mod(int(d), 7)) }
 
 // Valid tells whether the day lies from 0001-01-01 to 9999-12-31.
 func (d Day) Valid() bool { return d >= MinDay && d <= MaxDay }
@@ -175,8 +177,8 @@ func DaysInMonth(year, month int) int {
 func (d Day) AddMonths(n int) (moved Day, clamped bool) {
 	y, m, day := d.Date()
 	m += n - 1
-	y += floorDiv(m, 12)
-	m = floorMod(m, 12) + 1
+	y += floor.Div(m, 12)
+	m = floor.Mod(m, 12) + 1
 	if last := DaysInMonth(y, m); day > last {
 		return Of(y, m, last), true
 	}
@@ -197,20 +199,4 @@ func digits(s string) (n int, ok bool) {
 		n = n*10 + int(s[i]-'0')
 	}
 	return n, true
-}
-
-func floorDiv(a, b int) int {
-	q := a / b
-	if a%b < 0 {
-		q--
-	}
-	return q
-}
-
-func floorMod(a, b int) int {
-	m := a % b
-	if m < 0 {
-		m += b
-	}
-	return m
 }

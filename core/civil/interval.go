@@ -1,10 +1,5 @@
 package civil
 
-import (
-	"fmt"
-	"strings"
-)
-
 // An Interval is the half-open stretch of days [Start, End). Half-open edges are what makes
 // neighbouring intervals neither overlap nor leave a gap (semantics §1). The zero value is empty.
 // Start may be Since and End may be Onward: the interval is then open on that side.
@@ -64,31 +59,4 @@ func (v Interval) String() string {
 		return ""
 	}
 	return v.First().String() + "/" + v.Last().String()
-}
-
-// ParseInterval reads the form that String writes: an ISO 8601 interval of dates, both inside.
-func ParseInterval(s string) (Interval, error) {
-	first, last, ok := strings.Cut(s, "/")
-	if !ok {
-		return Interval{}, fmt.Errorf("%q is not an interval: expected first/last, such as 2026-03-01/2026-03-31", s)
-	}
-	v := AllDays
-	if first != ".." {
-		d, err := ParseDay(first)
-		if err != nil {
-			return Interval{}, err
-		}
-		v.Start = d
-	}
-	if last != ".." {
-		d, err := ParseDay(last)
-		if err != nil {
-			return Interval{}, err
-		}
-		v.End = d + 1
-	}
-	if v.Empty() {
-		return Interval{}, fmt.Errorf("%s ends before it starts", s)
-	}
-	return v, nil
 }

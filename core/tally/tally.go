@@ -1,6 +1,7 @@
 // Package tally turns resolved stretches of days and dated records into figures. It cuts the time
 // line into segments that overlap no others, so that one pass over the records serves every stretch
-// at once. It knows intervals, never expressions, and reads no records itself: a Source does.
+// at once; it compares figures and lays a span out in units of a calendar. It knows intervals, never
+// expressions, and reads no records itself: a Source does.
 package tally
 
 import (

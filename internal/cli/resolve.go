@@ -129,7 +129,7 @@ func (a *app) printResolutions(texts []string, answer *api.ResolveAnswer, out ou
 	case asCSV:
 		g := grid{header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days", "error"}}
 		for i, r := range answer.Resolutions {
-			row := []string{texts[i], answer.Calendar, answer.AsOf.String(), yesNo(answer.AtClose), joined(r.Intervals), countOf(r.Days), ""}
+			row := []string{texts[i], answer.Calendar, answer.AsOf.String(), service.YesNo(answer.AtClose), joined(r.Intervals), countOf(r.Days), ""}
 			if r.Error != nil {
 				row[6] = errorLine(r.Error)
 			}
@@ -230,13 +230,6 @@ func shownIntervals(list []api.Interval) string {
 
 func errorLine(e *api.ExpressionError) string {
 	return (&span.Error{Column: e.Column, Width: e.Width, Message: e.Message, Offers: e.Offers}).Error()
-}
-
-func yesNo(b bool) string {
-	if b {
-		return "yes"
-	}
-	return "no"
 }
 
 // resolveBatch answers rows of a CSV file as they come, in constant memory. A row that is refused
@@ -366,7 +359,7 @@ func (b *batch) resolve(row []string) (civil.Set, error) {
 	r := *b.reading
 	r.asOf = b.field(row, "as_of", r.asOf)
 	r.calendar = b.field(row, "calendar", r.calendar)
-	switch at := b.field(row, "at_close", yesNo(r.atClose)); at {
+	switch at := b.field(row, "at_close", service.YesNo(r.atClose)); at {
 	case "yes", "no":
 		r.atClose = at == "yes"
 	default:

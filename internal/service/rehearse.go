@@ -246,7 +246,7 @@ func DaysIn(l *book.Library, from, through, asOf civil.Day, spans []string, r Re
 		if err != nil {
 			return nil, err
 		}
-		cells := append([]string{d.String(), row.Weekday.Short(), string(row.Position), yesNo(row.BusinessDay), yesNo(row.Holiday)}, row.Cells...)
+		cells := append([]string{d.String(), row.Weekday.Short(), string(row.Position), YesNo(row.BusinessDay), YesNo(row.Holiday)}, row.Cells...)
 		for _, set := range sets {
 			cells = append(cells, map[bool]string{true: "in", false: "out"}[set.Contains(d)])
 		}
@@ -255,7 +255,8 @@ func DaysIn(l *book.Library, from, through, asOf civil.Day, spans []string, r Re
 	return t, nil
 }
 
-func yesNo(b bool) string {
+// YesNo writes a truth value as tables have it.
+func YesNo(b bool) string {
 	if b {
 		return "yes"
 	}
