@@ -23,6 +23,27 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for Better.
+const (
+	BetterDown    Better = "down"
+	BetterNeither Better = "neither"
+	BetterUp      Better = "up"
+)
+
+// Valid indicates whether the value is a known member of the Better enum.
+func (e Better) Valid() bool {
+	switch e {
+	case BetterDown:
+		return true
+	case BetterNeither:
+		return true
+	case BetterUp:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BookChangeChange.
 const (
 	Added   BookChangeChange = "added"
@@ -112,22 +133,52 @@ func (e ColumnType) Valid() bool {
 
 // Defines values for ComparisonDirection.
 const (
-	Down  ComparisonDirection = "down"
-	Empty ComparisonDirection = ""
-	Level ComparisonDirection = "level"
-	Up    ComparisonDirection = "up"
+	ComparisonDirectionDown  ComparisonDirection = "down"
+	ComparisonDirectionEmpty ComparisonDirection = ""
+	ComparisonDirectionLevel ComparisonDirection = "level"
+	ComparisonDirectionUp    ComparisonDirection = "up"
 )
 
 // Valid indicates whether the value is a known member of the ComparisonDirection enum.
 func (e ComparisonDirection) Valid() bool {
 	switch e {
-	case Down:
+	case ComparisonDirectionDown:
 		return true
-	case Empty:
+	case ComparisonDirectionEmpty:
 		return true
-	case Level:
+	case ComparisonDirectionLevel:
 		return true
-	case Up:
+	case ComparisonDirectionUp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DatasetDescriptionCovers.
+const (
+	DatasetDescriptionCoversDay     DatasetDescriptionCovers = "day"
+	DatasetDescriptionCoversHalf    DatasetDescriptionCovers = "half"
+	DatasetDescriptionCoversMonth   DatasetDescriptionCovers = "month"
+	DatasetDescriptionCoversQuarter DatasetDescriptionCovers = "quarter"
+	DatasetDescriptionCoversWeek    DatasetDescriptionCovers = "week"
+	DatasetDescriptionCoversYear    DatasetDescriptionCovers = "year"
+)
+
+// Valid indicates whether the value is a known member of the DatasetDescriptionCovers enum.
+func (e DatasetDescriptionCovers) Valid() bool {
+	switch e {
+	case DatasetDescriptionCoversDay:
+		return true
+	case DatasetDescriptionCoversHalf:
+		return true
+	case DatasetDescriptionCoversMonth:
+		return true
+	case DatasetDescriptionCoversQuarter:
+		return true
+	case DatasetDescriptionCoversWeek:
+		return true
+	case DatasetDescriptionCoversYear:
 		return true
 	default:
 		return false
@@ -178,11 +229,15 @@ func (e DefinitionKind) Valid() bool {
 
 // Defines values for FigureKind.
 const (
-	Count FigureKind = "count"
-	Max   FigureKind = "max"
-	Mean  FigureKind = "mean"
-	Min   FigureKind = "min"
-	Sum   FigureKind = "sum"
+	Count    FigureKind = "count"
+	Distinct FigureKind = "distinct"
+	First    FigureKind = "first"
+	Last     FigureKind = "last"
+	Max      FigureKind = "max"
+	Mean     FigureKind = "mean"
+	Median   FigureKind = "median"
+	Min      FigureKind = "min"
+	Sum      FigureKind = "sum"
 )
 
 // Valid indicates whether the value is a known member of the FigureKind enum.
@@ -190,9 +245,17 @@ func (e FigureKind) Valid() bool {
 	switch e {
 	case Count:
 		return true
+	case Distinct:
+		return true
+	case First:
+		return true
+	case Last:
+		return true
 	case Max:
 		return true
 	case Mean:
+		return true
+	case Median:
 		return true
 	case Min:
 		return true
@@ -207,6 +270,7 @@ func (e FigureKind) Valid() bool {
 const (
 	AtLeast  FilterTest = "at-least"
 	AtMost   FilterTest = "at-most"
+	Between  FilterTest = "between"
 	Contains FilterTest = "contains"
 	Is       FilterTest = "is"
 	IsNot    FilterTest = "is-not"
@@ -218,6 +282,8 @@ func (e FilterTest) Valid() bool {
 	case AtLeast:
 		return true
 	case AtMost:
+		return true
+	case Between:
 		return true
 	case Contains:
 		return true
@@ -257,6 +323,84 @@ func (e FindingKind) Valid() bool {
 	case FindingKindSameDays:
 		return true
 	case FindingKindUnevenPair:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LinesRequestEach.
+const (
+	LinesRequestEachDay     LinesRequestEach = "day"
+	LinesRequestEachHalf    LinesRequestEach = "half"
+	LinesRequestEachMonth   LinesRequestEach = "month"
+	LinesRequestEachQuarter LinesRequestEach = "quarter"
+	LinesRequestEachWeek    LinesRequestEach = "week"
+	LinesRequestEachYear    LinesRequestEach = "year"
+)
+
+// Valid indicates whether the value is a known member of the LinesRequestEach enum.
+func (e LinesRequestEach) Valid() bool {
+	switch e {
+	case LinesRequestEachDay:
+		return true
+	case LinesRequestEachHalf:
+		return true
+	case LinesRequestEachMonth:
+		return true
+	case LinesRequestEachQuarter:
+		return true
+	case LinesRequestEachWeek:
+		return true
+	case LinesRequestEachYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LinesRequestRunning.
+const (
+	LinesRequestRunningHalf    LinesRequestRunning = "half"
+	LinesRequestRunningMonth   LinesRequestRunning = "month"
+	LinesRequestRunningQuarter LinesRequestRunning = "quarter"
+	LinesRequestRunningSpan    LinesRequestRunning = "span"
+	LinesRequestRunningWeek    LinesRequestRunning = "week"
+	LinesRequestRunningYear    LinesRequestRunning = "year"
+)
+
+// Valid indicates whether the value is a known member of the LinesRequestRunning enum.
+func (e LinesRequestRunning) Valid() bool {
+	switch e {
+	case LinesRequestRunningHalf:
+		return true
+	case LinesRequestRunningMonth:
+		return true
+	case LinesRequestRunningQuarter:
+		return true
+	case LinesRequestRunningSpan:
+		return true
+	case LinesRequestRunningWeek:
+		return true
+	case LinesRequestRunningYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordsRequestOrder.
+const (
+	Newest RecordsRequestOrder = "newest"
+	Oldest RecordsRequestOrder = "oldest"
+)
+
+// Valid indicates whether the value is a known member of the RecordsRequestOrder enum.
+func (e RecordsRequestOrder) Valid() bool {
+	switch e {
+	case Newest:
+		return true
+	case Oldest:
 		return true
 	default:
 		return false
@@ -317,6 +461,24 @@ func (e TotalRequestRunning) Valid() bool {
 	case TotalRequestRunningWeek:
 		return true
 	case TotalRequestRunningYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TotalRequestShare.
+const (
+	TotalRequestShareSpan TotalRequestShare = "span"
+	TotalRequestShareUnit TotalRequestShare = "unit"
+)
+
+// Valid indicates whether the value is a known member of the TotalRequestShare enum.
+func (e TotalRequestShare) Valid() bool {
+	switch e {
+	case TotalRequestShareSpan:
+		return true
+	case TotalRequestShareUnit:
 		return true
 	default:
 		return false
@@ -387,6 +549,22 @@ func (e TurnMotion) Valid() bool {
 //
 // Example: 2026-10-19
 type AsOf = string
+
+// Beside Other records to compare with, over the same days
+type Beside struct {
+	// Columns Which of its columns stand for those of the figures, categories and filters, where the names differ
+	Columns *map[string]string `json:"columns,omitempty"`
+	Dataset string             `json:"dataset"`
+
+	// Date The column of the day there
+	Date *string `json:"date,omitempty"`
+
+	// Where Filters of its own; left out, those of the question hold
+	Where *[]Filter `json:"where,omitempty"`
+}
+
+// Better Whether it is good when the amount goes up
+type Better string
 
 // BookChange defines model for BookChange.
 type BookChange struct {
@@ -497,10 +675,17 @@ type CheckRequest struct {
 
 // Column defines model for Column.
 type Column struct {
+	// Better Whether it is good when the amount goes up
+	Better *Better `json:"better,omitempty"`
+
+	// Decimals How many digits after the point an amount is shown with
 	Decimals *int       `json:"decimals,omitempty"`
 	Name     string     `json:"name"`
 	Role     ColumnRole `json:"role"`
 	Type     ColumnType `json:"type"`
+
+	// Unit What an amount is counted in: EUR, passengers
+	Unit *string `json:"unit,omitempty"`
 }
 
 // ColumnRole defines model for Column.Role.
@@ -508,6 +693,15 @@ type ColumnRole string
 
 // ColumnType defines model for Column.Type.
 type ColumnType string
+
+// ColumnDescription defines model for ColumnDescription.
+type ColumnDescription struct {
+	// Better Whether it is good when the amount goes up
+	Better   *Better `json:"better,omitempty"`
+	Decimals *int    `json:"decimals,omitempty"`
+	Name     string  `json:"name"`
+	Unit     *string `json:"unit,omitempty"`
+}
 
 // ColumnSum defines model for ColumnSum.
 type ColumnSum struct {
@@ -535,7 +729,10 @@ type ComparisonDirection string
 
 // Counterpart defines model for Counterpart.
 type Counterpart struct {
-	Against   string     `json:"against"`
+	Against string `json:"against"`
+
+	// Dataset Where the counterpart is other records of the same days
+	Dataset   *string    `json:"dataset,omitempty"`
 	Days      *int       `json:"days"`
 	Intervals []Interval `json:"intervals"`
 
@@ -562,11 +759,18 @@ type CourseAnswer struct {
 
 // Dataset defines model for Dataset.
 type Dataset struct {
-	Columns   []Column   `json:"columns"`
+	Columns []Column `json:"columns"`
+
+	// Covers The unit that a record stands for; absent for the day alone
+	Covers    *string    `json:"covers,omitempty"`
 	CreatedAt time.Time  `json:"created_at"`
+	DateOrder *DateOrder `json:"date_order,omitempty"`
 	FirstDay  *civil.Day `json:"first_day,omitempty"`
 	LastDay   *civil.Day `json:"last_day,omitempty"`
 	Name      string     `json:"name"`
+
+	// Numbers How its files write numbers, by an example; absent for plain digits
+	Numbers *string `json:"numbers,omitempty"`
 
 	// Records With a day or without
 	Records int64 `json:"records"`
@@ -576,6 +780,17 @@ type Dataset struct {
 	Version int64  `json:"version"`
 	Zone    string `json:"zone"`
 }
+
+// DatasetDescription defines model for DatasetDescription.
+type DatasetDescription struct {
+	Columns *[]ColumnDescription `json:"columns,omitempty"`
+
+	// Covers What a record stands for: a plan by months covers month
+	Covers *DatasetDescriptionCovers `json:"covers,omitempty"`
+}
+
+// DatasetDescriptionCovers What a record stands for: a plan by months covers month
+type DatasetDescriptionCovers string
 
 // DateOrder defines model for DateOrder.
 type DateOrder string
@@ -630,6 +845,49 @@ type EachDayRequest struct {
 	Through civil.Day `json:"through"`
 }
 
+// Edge Where a stretch of days begins or ends; the records just before it and from it on, in time order
+type Edge struct {
+	Before [][]*string `json:"before"`
+
+	// Begins The stretch begins here, so what comes from here on is inside; else it ends here, and what comes before is
+	Begins bool `json:"begins"`
+
+	// Day The first day of the stretch, or the first day after it
+	Day  civil.Day   `json:"day"`
+	From [][]*string `json:"from"`
+}
+
+// EdgesAnswer defines model for EdgesAnswer.
+type EdgesAnswer struct {
+	AsOf       civil.Day  `json:"as_of"`
+	AtClose    bool       `json:"at_close"`
+	Columns    []Column   `json:"columns"`
+	Dataset    string     `json:"dataset"`
+	Date       string     `json:"date"`
+	Days       *int       `json:"days"`
+	Edges      []Edge     `json:"edges"`
+	Expression string     `json:"expression"`
+	Intervals  []Interval `json:"intervals"`
+}
+
+// EdgesRequest defines model for EdgesRequest.
+type EdgesRequest struct {
+	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf     *AsOf   `json:"as_of,omitempty"`
+	AtClose  *bool   `json:"at_close,omitempty"`
+	Calendar *string `json:"calendar,omitempty"`
+
+	// Date The column of the day
+	Date *string `json:"date,omitempty"`
+	Over string  `json:"over"`
+
+	// Records How many on each side of an edge
+	Records *int      `json:"records,omitempty"`
+	Where   *[]Filter `json:"where,omitempty"`
+}
+
 // ExpressionError Where an expression is wrong and what may be written instead
 type ExpressionError struct {
 	// Column In characters from 1; 0 where the whole expression is meant
@@ -655,24 +913,39 @@ type Fault struct {
 
 // Figure defines model for Figure.
 type Figure struct {
-	// Column The amount; not given with count
-	Column *string    `json:"column,omitempty"`
-	Kind   FigureKind `json:"kind"`
+	// Column The amount, with distinct any column; not given with count
+	Column *string `json:"column,omitempty"`
+
+	// Kind first and last are values in time; distinct counts different values
+	Kind FigureKind `json:"kind"`
 }
 
-// FigureKind defines model for Figure.Kind.
+// FigureKind first and last are values in time; distinct counts different values
 type FigureKind string
+
+// FigureInfo defines model for FigureInfo.
+type FigureInfo struct {
+	// Better Whether it is good when the amount goes up
+	Better   Better  `json:"better"`
+	Column   *string `json:"column,omitempty"`
+	Decimals *int    `json:"decimals,omitempty"`
+	Kind     string  `json:"kind"`
+
+	// Name Example: sum_fare
+	Name string  `json:"name"`
+	Unit *string `json:"unit,omitempty"`
+}
 
 // Filter defines model for Filter.
 type Filter struct {
 	Column string `json:"column"`
 
-	// Test is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+	// Test is and is-not take one or several values, null for blank; between takes two, both inside; the others take one. Numbers are compared as numbers, times by their day
 	Test   *FilterTest `json:"test,omitempty"`
 	Values []*string   `json:"values"`
 }
 
-// FilterTest is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+// FilterTest is and is-not take one or several values, null for blank; between takes two, both inside; the others take one. Numbers are compared as numbers, times by their day
 type FilterTest string
 
 // Finding defines model for Finding.
@@ -703,6 +976,73 @@ type HolidayList struct {
 type Interval struct {
 	First *civil.Day `json:"first"`
 	Last  *civil.Day `json:"last"`
+}
+
+// LinePosition defines model for LinePosition.
+type LinePosition struct {
+	Label string `json:"label"`
+
+	// Number 1 is the first unit of the year that the line begins in; a span that runs on counts on
+	Number int `json:"number"`
+
+	// Rows By line; null where it has no unit there
+	Rows []*TotalRow `json:"rows"`
+}
+
+// LineRequest defines model for LineRequest.
+type LineRequest struct {
+	// Against What each unit of the line is compared with
+	Against *string `json:"against,omitempty"`
+	Dataset string  `json:"dataset"`
+
+	// Date The column of the day
+	Date   *string `json:"date,omitempty"`
+	Figure Figure  `json:"figure"`
+	Label  *string `json:"label,omitempty"`
+
+	// Over An expression
+	Over string `json:"over"`
+
+	// Planned Its records are planned: units that are ahead count like the others
+	Planned *bool     `json:"planned,omitempty"`
+	Where   *[]Filter `json:"where,omitempty"`
+}
+
+// LineTotal defines model for LineTotal.
+type LineTotal struct {
+	Against *string `json:"against,omitempty"`
+	Label   string  `json:"label"`
+	Total   Total   `json:"total"`
+}
+
+// LinesRequest defines model for LinesRequest.
+type LinesRequest struct {
+	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf     *AsOf                `json:"as_of,omitempty"`
+	AtClose  *bool                `json:"at_close,omitempty"`
+	Calendar *string              `json:"calendar,omitempty"`
+	Each     LinesRequestEach     `json:"each"`
+	Lines    []LineRequest        `json:"lines"`
+	Running  *LinesRequestRunning `json:"running,omitempty"`
+}
+
+// LinesRequestEach defines model for LinesRequest.Each.
+type LinesRequestEach string
+
+// LinesRequestRunning defines model for LinesRequest.Running.
+type LinesRequestRunning string
+
+// Lineup defines model for Lineup.
+type Lineup struct {
+	AsOf      civil.Day      `json:"as_of"`
+	AtClose   bool           `json:"at_close"`
+	Calendar  string         `json:"calendar"`
+	Each      string         `json:"each"`
+	Lines     []LineTotal    `json:"lines"`
+	Positions []LinePosition `json:"positions"`
+	Running   *string        `json:"running,omitempty"`
 }
 
 // Load defines model for Load.
@@ -758,8 +1098,11 @@ type RecordsPage struct {
 	Columns []Column  `json:"columns"`
 
 	// Count All records of the span
-	Count      int64      `json:"count"`
-	Dataset    string     `json:"dataset"`
+	Count   int64  `json:"count"`
+	Dataset string `json:"dataset"`
+
+	// Date The column of the day
+	Date       string     `json:"date"`
 	Days       *int       `json:"days"`
 	Expression string     `json:"expression"`
 	Intervals  []Interval `json:"intervals"`
@@ -768,9 +1111,13 @@ type RecordsPage struct {
 	Next    *string     `json:"next,omitempty"`
 	Records [][]*string `json:"records"`
 
+	// Running What the amount adds up to, through each record
+	Running *[]*Value `json:"running,omitempty"`
+
 	// Sums The sum of each amount over all records of the span
 	Sums    []ColumnSum `json:"sums"`
 	Undated int64       `json:"undated"`
+	Where   []Filter    `json:"where"`
 }
 
 // RecordsRequest defines model for RecordsRequest.
@@ -784,12 +1131,24 @@ type RecordsRequest struct {
 	AsOf     *AsOf   `json:"as_of,omitempty"`
 	AtClose  *bool   `json:"at_close,omitempty"`
 	Calendar *string `json:"calendar,omitempty"`
-	Limit    *int    `json:"limit,omitempty"`
+
+	// Date The column of the day
+	Date  *string `json:"date,omitempty"`
+	Limit *int    `json:"limit,omitempty"`
+
+	// Order Which records come first
+	Order *RecordsRequestOrder `json:"order,omitempty"`
 
 	// Over An expression
-	Over  *string   `json:"over,omitempty"`
-	Where *[]Filter `json:"where,omitempty"`
+	Over *string `json:"over,omitempty"`
+
+	// Running An amount to add up from record to record; the last one ends in its sum
+	Running *string   `json:"running,omitempty"`
+	Where   *[]Filter `json:"where,omitempty"`
 }
+
+// RecordsRequestOrder Which records come first
+type RecordsRequestOrder string
 
 // Rehearsal defines model for Rehearsal.
 type Rehearsal struct {
@@ -871,6 +1230,9 @@ type RowUnit struct {
 
 	// Partial It lies only partly inside the span
 	Partial *bool `json:"partial,omitempty"`
+
+	// Uneven It cuts a unit that a record it is compared with stands for as a whole
+	Uneven *bool `json:"uneven,omitempty"`
 }
 
 // Span defines model for Span.
@@ -912,8 +1274,11 @@ type SpanTotal struct {
 	// Counterparts One for each against
 	Counterparts *[]Counterpart `json:"counterparts,omitempty"`
 	Days         *int           `json:"days"`
-	Expression   string         `json:"expression"`
-	Intervals    []Interval     `json:"intervals"`
+
+	// Edges What rows add up to: each unit over all groups, each group over the span, and both over one category of two
+	Edges      *[]TotalRow `json:"edges,omitempty"`
+	Expression string      `json:"expression"`
+	Intervals  []Interval  `json:"intervals"`
 
 	// Rows One for each unit and group, units in time order
 	Rows  []TotalRow `json:"rows"`
@@ -948,11 +1313,15 @@ type Total struct {
 	Calendar string    `json:"calendar"`
 	Dataset  string    `json:"dataset"`
 
+	// Date The column that says on which day a record lies
+	Date string `json:"date"`
+
 	// Definitions The named spans that were used and their versions
 	Definitions *[]UsedDefinition `json:"definitions,omitempty"`
+	Figures     []FigureInfo      `json:"figures"`
 
-	// Figures The names of the figures, such as sum_fare
-	Figures   []string   `json:"figures"`
+	// Folded With top: how many values of the first category were put together
+	Folded    *int       `json:"folded,omitempty"`
 	NewestDay *civil.Day `json:"newest_day,omitempty"`
 	OldestDay *civil.Day `json:"oldest_day,omitempty"`
 
@@ -973,13 +1342,25 @@ type TotalRequest struct {
 	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
-	AsOf     *AsOf     `json:"as_of,omitempty"`
-	AtClose  *bool     `json:"at_close,omitempty"`
-	By       *[]string `json:"by,omitempty"`
-	Calendar *string   `json:"calendar,omitempty"`
+	AsOf    *AsOf `json:"as_of,omitempty"`
+	AtClose *bool `json:"at_close,omitempty"`
+
+	// Beside Other records to compare with: a plan, say
+	Beside *[]Beside `json:"beside,omitempty"`
+
+	// BlankIncomplete Leave a rolling figure blank whose window begins before the records do
+	BlankIncomplete *bool     `json:"blank_incomplete,omitempty"`
+	By              *[]string `json:"by,omitempty"`
+	Calendar        *string   `json:"calendar,omitempty"`
+
+	// Date The column that says on which day a record lies; left out, the one that the dataset is kept by
+	Date *string `json:"date,omitempty"`
 
 	// Each Break each span down into the units of the calendar that meet it
 	Each *TotalRequestEach `json:"each,omitempty"`
+
+	// Edges Give the totals over all units and over each category as well
+	Edges *bool `json:"edges,omitempty"`
 
 	// Even Cut each span at the as-of day before it is moved, so that both sides are alike
 	Even    *bool    `json:"even,omitempty"`
@@ -991,12 +1372,21 @@ type TotalRequest struct {
 	// Planned The records are planned: units that are ahead count like the others
 	Planned *bool `json:"planned,omitempty"`
 
+	// Previous With each: compare every unit with the one before it
+	Previous *bool `json:"previous,omitempty"`
+
 	// Rolling With each: the row's unit and the ones before it, as many as this
 	Rolling *int `json:"rolling,omitempty"`
 
 	// Running With each: add up from the start of this unit, or of the span
 	Running *TotalRequestRunning `json:"running,omitempty"`
-	Where   *[]Filter            `json:"where,omitempty"`
+
+	// Share Give figures that add up as a share, too: of the span's total, or of the unit's
+	Share *TotalRequestShare `json:"share,omitempty"`
+
+	// Top Keep so many values of the first category, those that rank highest over the first span by the first sum, mean, min or max, else by the count, and put the rest together
+	Top   *int      `json:"top,omitempty"`
+	Where *[]Filter `json:"where,omitempty"`
 }
 
 // TotalRequestEach Break each span down into the units of the calendar that meet it
@@ -1005,15 +1395,28 @@ type TotalRequestEach string
 // TotalRequestRunning With each: add up from the start of this unit, or of the span
 type TotalRequestRunning string
 
+// TotalRequestShare Give figures that add up as a share, too: of the span's total, or of the unit's
+type TotalRequestShare string
+
 // TotalRow defines model for TotalRow.
 type TotalRow struct {
 	// Against One for each against, and in it one for each figure
 	Against *[][]Comparison `json:"against,omitempty"`
-	Group   []*string       `json:"group"`
-	Rolling *[]*Value       `json:"rolling,omitempty"`
-	Running *[]*Value       `json:"running,omitempty"`
-	Unit    *RowUnit        `json:"unit,omitempty"`
-	Values  []*Value        `json:"values"`
+
+	// All By category, whether the row is over all of its values; absent where it is over none
+	All   *[]bool   `json:"all,omitempty"`
+	Group []*string `json:"group"`
+
+	// Previous The unit before, by figure
+	Previous *[]Comparison `json:"previous,omitempty"`
+
+	// Rest The first category stands for the values that are not among the top ones
+	Rest    *bool     `json:"rest,omitempty"`
+	Rolling *[]*Value `json:"rolling,omitempty"`
+	Running *[]*Value `json:"running,omitempty"`
+	Share   *[]*Value `json:"share,omitempty"`
+	Unit    *RowUnit  `json:"unit,omitempty"`
+	Values  []*Value  `json:"values"`
 }
 
 // Turn A run of as-of days over which a span behaves in one way
@@ -1112,6 +1515,9 @@ type LoadFileParams struct {
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrder `form:"date_order,omitempty" json:"date_order,omitempty"`
 
+	// Numbers How the file writes numbers, as one of 1234.56, 1,234.56, 1.234,56, 1234,56, 1 234,56, 1 234.56, 1'234.56
+	Numbers *string `form:"numbers,omitempty" json:"numbers,omitempty"`
+
 	// AllowUndated Let records without a date in
 	AllowUndated *bool `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
 
@@ -1139,11 +1545,28 @@ type PreviewLoadParams struct {
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrder `form:"date_order,omitempty" json:"date_order,omitempty"`
 
+	// Numbers How the file writes numbers, as one of 1234.56, 1,234.56, 1.234,56, 1234,56, 1 234,56, 1 234.56, 1'234.56
+	Numbers *string `form:"numbers,omitempty" json:"numbers,omitempty"`
+
 	// AllowUndated Let records without a date in
 	AllowUndated *bool `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
 
 	// File The file's name as it is to be listed
 	File *string `form:"file,omitempty" json:"file,omitempty"`
+}
+
+// DownloadRecordsParams defines parameters for DownloadRecords.
+type DownloadRecordsParams struct {
+	Over *string `form:"over,omitempty" json:"over,omitempty"`
+
+	// Where Filters, as in a total, written as JSON
+	Where *string `form:"where,omitempty" json:"where,omitempty"`
+
+	// Date The column of the day
+	Date     *string `form:"date,omitempty" json:"date,omitempty"`
+	AsOf     *AsOf   `form:"as_of,omitempty" json:"as_of,omitempty"`
+	AtClose  *bool   `form:"at_close,omitempty" json:"at_close,omitempty"`
+	Calendar *string `form:"calendar,omitempty" json:"calendar,omitempty"`
 }
 
 // ListValuesParams defines parameters for ListValues.
@@ -1159,6 +1582,12 @@ type ChangeSpanParams struct {
 // CheckJSONRequestBody defines body for Check for application/json ContentType.
 type CheckJSONRequestBody = CheckRequest
 
+// DescribeDatasetJSONRequestBody defines body for DescribeDataset for application/json ContentType.
+type DescribeDatasetJSONRequestBody = DatasetDescription
+
+// ListEdgesJSONRequestBody defines body for ListEdges for application/json ContentType.
+type ListEdgesJSONRequestBody = EdgesRequest
+
 // ListRecordsJSONRequestBody defines body for ListRecords for application/json ContentType.
 type ListRecordsJSONRequestBody = RecordsRequest
 
@@ -1173,6 +1602,9 @@ type BringBackJSONRequestBody = BringBackRequest
 
 // PutHolidaysJSONRequestBody defines body for PutHolidays for application/json ContentType.
 type PutHolidaysJSONRequestBody = HolidayList
+
+// LineUpJSONRequestBody defines body for LineUp for application/json ContentType.
+type LineUpJSONRequestBody = LinesRequest
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearseRequest
@@ -1316,6 +1748,34 @@ type ClientInterface interface {
 	// Corresponds with GET /datasets/{name} (the `GetDataset` operationId).
 	GetDataset(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// DescribeDatasetWithBody Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+	DescribeDatasetWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DescribeDataset Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+	DescribeDataset(ctx context.Context, name Name, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListEdgesWithBody The last and the first few records on both sides of each edge of a span
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+	ListEdgesWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListEdges The last and the first few records on both sides of each edge of a span
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+	ListEdges(ctx context.Context, name Name, body ListEdgesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListLoads A dataset's loads, newest first
 	//
 	// Corresponds with GET /datasets/{name}/loads (the `ListLoads` operationId).
@@ -1356,6 +1816,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/records (the `ListRecords` operationId).
 	ListRecords(ctx context.Context, name Name, body ListRecordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DownloadRecords All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+	//
+	// Corresponds with GET /datasets/{name}/records.csv (the `DownloadRecords` operationId).
+	DownloadRecords(ctx context.Context, name Name, params *DownloadRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// TotalWithBody Figures over one or more spans
 	//
@@ -1439,6 +1904,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
 	PutHolidays(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LineUpWithBody Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /lines (the `LineUp` operationId).
+	LineUpWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /lines (the `LineUp` operationId).
+	LineUp(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RehearseWithBody The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	//
@@ -1684,6 +2163,74 @@ func (c *Client) GetDataset(ctx context.Context, name Name, reqEditors ...Reques
 	return c.Client.Do(req)
 }
 
+// DescribeDatasetWithBody Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+func (c *Client) DescribeDatasetWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDescribeDatasetRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DescribeDataset Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+func (c *Client) DescribeDataset(ctx context.Context, name Name, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDescribeDatasetRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListEdgesWithBody The last and the first few records on both sides of each edge of a span
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+func (c *Client) ListEdgesWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListEdgesRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListEdges The last and the first few records on both sides of each edge of a span
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+func (c *Client) ListEdges(ctx context.Context, name Name, body ListEdgesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListEdgesRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListLoads A dataset's loads, newest first
 //
 // Corresponds with GET /datasets/{name}/loads (the `ListLoads` operationId).
@@ -1775,6 +2322,21 @@ func (c *Client) ListRecordsWithBody(ctx context.Context, name Name, contentType
 // Corresponds with POST /datasets/{name}/records (the `ListRecords` operationId).
 func (c *Client) ListRecords(ctx context.Context, name Name, body ListRecordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRecordsRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DownloadRecords All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+//
+// Corresponds with GET /datasets/{name}/records.csv (the `DownloadRecords` operationId).
+func (c *Client) DownloadRecords(ctx context.Context, name Name, params *DownloadRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDownloadRecordsRequest(c.Server, name, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1988,6 +2550,40 @@ func (c *Client) PutHolidaysWithBody(ctx context.Context, name Name, contentType
 // Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
 func (c *Client) PutHolidays(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPutHolidaysRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LineUpWithBody Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /lines (the `LineUp` operationId).
+func (c *Client) LineUpWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLineUpRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /lines (the `LineUp` operationId).
+func (c *Client) LineUp(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLineUpRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2563,6 +3159,100 @@ func NewGetDatasetRequest(server string, name Name) (*http.Request, error) {
 	return req, nil
 }
 
+// NewDescribeDatasetRequest calls the generic DescribeDataset builder with application/json body
+func NewDescribeDatasetRequest(server string, name Name, body DescribeDatasetJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDescribeDatasetRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewDescribeDatasetRequestWithBody constructs an http.Request for the DescribeDataset method, with any body, and a specified content type
+func NewDescribeDatasetRequestWithBody(server string, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListEdgesRequest calls the generic ListEdges builder with application/json body
+func NewListEdgesRequest(server string, name Name, body ListEdgesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewListEdgesRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewListEdgesRequestWithBody constructs an http.Request for the ListEdges method, with any body, and a specified content type
+func NewListEdgesRequestWithBody(server string, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/edges", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListLoadsRequest constructs an http.Request for the ListLoads method
 func NewListLoadsRequest(server string, name Name) (*http.Request, error) {
 	var err error
@@ -2695,6 +3385,18 @@ func NewLoadFileRequestWithBody(server string, name Name, params *LoadFileParams
 		if params.DateOrder != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "date_order", *params.DateOrder, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Numbers != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "numbers", *params.Numbers, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -2892,6 +3594,18 @@ func NewPreviewLoadRequestWithBody(server string, name Name, params *PreviewLoad
 
 		}
 
+		if params.Numbers != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "numbers", *params.Numbers, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.AllowUndated != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "allow_undated", *params.AllowUndated, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -2975,6 +3689,127 @@ func NewListRecordsRequestWithBody(server string, name Name, contentType string,
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDownloadRecordsRequest constructs an http.Request for the DownloadRecords method
+func NewDownloadRecordsRequest(server string, name Name, params *DownloadRecordsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/records.csv", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Over != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "over", *params.Over, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", *params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Date != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "date", *params.Date, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.AsOf != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "as_of", *params.AsOf, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.AtClose != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "at_close", *params.AtClose, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Calendar != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "calendar", *params.Calendar, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -3358,6 +4193,46 @@ func NewPutHolidaysRequestWithBody(server string, name Name, contentType string,
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewLineUpRequest calls the generic LineUp builder with application/json body
+func NewLineUpRequest(server string, body LineUpJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewLineUpRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewLineUpRequestWithBody constructs an http.Request for the LineUp method, with any body, and a specified content type
+func NewLineUpRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/lines")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -3828,6 +4703,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /datasets/{name} (the `GetDataset` operationId).
 	GetDatasetWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*GetDatasetResponse, error)
 
+	// DescribeDatasetWithBodyWithResponse Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+	DescribeDatasetWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DescribeDatasetResponse, error)
+
+	// DescribeDatasetWithResponse Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+	DescribeDatasetWithResponse(ctx context.Context, name Name, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*DescribeDatasetResponse, error)
+
+	// ListEdgesWithBodyWithResponse The last and the first few records on both sides of each edge of a span
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+	ListEdgesWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListEdgesResponse, error)
+
+	// ListEdgesWithResponse The last and the first few records on both sides of each edge of a span
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+	ListEdgesWithResponse(ctx context.Context, name Name, body ListEdgesJSONRequestBody, reqEditors ...RequestEditorFn) (*ListEdgesResponse, error)
+
 	// ListLoadsWithResponse A dataset's loads, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -3872,6 +4775,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/records (the `ListRecords` operationId).
 	ListRecordsWithResponse(ctx context.Context, name Name, body ListRecordsJSONRequestBody, reqEditors ...RequestEditorFn) (*ListRecordsResponse, error)
+
+	// DownloadRecordsWithResponse All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /datasets/{name}/records.csv (the `DownloadRecords` operationId).
+	DownloadRecordsWithResponse(ctx context.Context, name Name, params *DownloadRecordsParams, reqEditors ...RequestEditorFn) (*DownloadRecordsResponse, error)
 
 	// TotalWithBodyWithResponse Figures over one or more spans
 	//
@@ -3965,6 +4875,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /holidays/{name} (the `PutHolidays` operationId).
 	PutHolidaysWithResponse(ctx context.Context, name Name, body PutHolidaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PutHolidaysResponse, error)
+
+	// LineUpWithBodyWithResponse Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /lines (the `LineUp` operationId).
+	LineUpWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LineUpResponse, error)
+
+	// LineUpWithResponse Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /lines (the `LineUp` operationId).
+	LineUpWithResponse(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*LineUpResponse, error)
 
 	// RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	//
@@ -4452,6 +5376,102 @@ func (r GetDatasetResponse) ContentType() string {
 	return ""
 }
 
+type DescribeDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Dataset
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r DescribeDatasetResponse) GetJSON200() *Dataset {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DescribeDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DescribeDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DescribeDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DescribeDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DescribeDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListEdgesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *EdgesAnswer
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListEdgesResponse) GetJSON200() *EdgesAnswer {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListEdgesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListEdgesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListEdgesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListEdgesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListEdgesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListLoadsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -4686,6 +5706,47 @@ func (r ListRecordsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListRecordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DownloadRecordsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DownloadRecordsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DownloadRecordsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DownloadRecordsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DownloadRecordsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DownloadRecordsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5111,6 +6172,54 @@ func (r PutHolidaysResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PutHolidaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type LineUpResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Lineup
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r LineUpResponse) GetJSON200() *Lineup {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r LineUpResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r LineUpResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r LineUpResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r LineUpResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r LineUpResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5661,6 +6770,58 @@ func (c *ClientWithResponses) GetDatasetWithResponse(ctx context.Context, name N
 	return ParseGetDatasetResponse(rsp)
 }
 
+// DescribeDatasetWithBodyWithResponse Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+func (c *ClientWithResponses) DescribeDatasetWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DescribeDatasetResponse, error) {
+	rsp, err := c.DescribeDatasetWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDescribeDatasetResponse(rsp)
+}
+
+// DescribeDatasetWithResponse Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
+func (c *ClientWithResponses) DescribeDatasetWithResponse(ctx context.Context, name Name, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*DescribeDatasetResponse, error) {
+	rsp, err := c.DescribeDataset(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDescribeDatasetResponse(rsp)
+}
+
+// ListEdgesWithBodyWithResponse The last and the first few records on both sides of each edge of a span
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+func (c *ClientWithResponses) ListEdgesWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListEdgesResponse, error) {
+	rsp, err := c.ListEdgesWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListEdgesResponse(rsp)
+}
+
+// ListEdgesWithResponse The last and the first few records on both sides of each edge of a span
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/edges (the `ListEdges` operationId).
+func (c *ClientWithResponses) ListEdgesWithResponse(ctx context.Context, name Name, body ListEdgesJSONRequestBody, reqEditors ...RequestEditorFn) (*ListEdgesResponse, error) {
+	rsp, err := c.ListEdges(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListEdgesResponse(rsp)
+}
+
 // ListLoadsWithResponse A dataset's loads, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -5740,6 +6901,19 @@ func (c *ClientWithResponses) ListRecordsWithResponse(ctx context.Context, name 
 		return nil, err
 	}
 	return ParseListRecordsResponse(rsp)
+}
+
+// DownloadRecordsWithResponse All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /datasets/{name}/records.csv (the `DownloadRecords` operationId).
+func (c *ClientWithResponses) DownloadRecordsWithResponse(ctx context.Context, name Name, params *DownloadRecordsParams, reqEditors ...RequestEditorFn) (*DownloadRecordsResponse, error) {
+	rsp, err := c.DownloadRecords(ctx, name, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDownloadRecordsResponse(rsp)
 }
 
 // TotalWithBodyWithResponse Figures over one or more spans
@@ -5911,6 +7085,32 @@ func (c *ClientWithResponses) PutHolidaysWithResponse(ctx context.Context, name 
 		return nil, err
 	}
 	return ParsePutHolidaysResponse(rsp)
+}
+
+// LineUpWithBodyWithResponse Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /lines (the `LineUp` operationId).
+func (c *ClientWithResponses) LineUpWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LineUpResponse, error) {
+	rsp, err := c.LineUpWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLineUpResponse(rsp)
+}
+
+// LineUpWithResponse Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /lines (the `LineUp` operationId).
+func (c *ClientWithResponses) LineUpWithResponse(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*LineUpResponse, error) {
+	rsp, err := c.LineUp(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLineUpResponse(rsp)
 }
 
 // RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
@@ -6365,6 +7565,72 @@ func ParseGetDatasetResponse(rsp *http.Response) (*GetDatasetResponse, error) {
 	return response, nil
 }
 
+// ParseDescribeDatasetResponse parses an HTTP response from a DescribeDatasetWithResponse call
+func ParseDescribeDatasetResponse(rsp *http.Response) (*DescribeDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DescribeDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListEdgesResponse parses an HTTP response from a ListEdgesWithResponse call
+func ParseListEdgesResponse(rsp *http.Response) (*ListEdgesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListEdgesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest EdgesAnswer
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListLoadsResponse parses an HTTP response from a ListLoadsWithResponse call
 func ParseListLoadsResponse(rsp *http.Response) (*ListLoadsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -6518,6 +7784,32 @@ func ParseListRecordsResponse(rsp *http.Response) (*ListRecordsResponse, error) 
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDownloadRecordsResponse parses an HTTP response from a DownloadRecordsWithResponse call
+func ParseDownloadRecordsResponse(rsp *http.Response) (*DownloadRecordsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DownloadRecordsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -6806,6 +8098,39 @@ func ParsePutHolidaysResponse(rsp *http.Response) (*PutHolidaysResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest HolidayList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseLineUpResponse parses an HTTP response from a LineUpWithResponse call
+func ParseLineUpResponse(rsp *http.Response) (*LineUpResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &LineUpResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Lineup
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -7142,6 +8467,12 @@ type ServerInterface interface {
 	// GetDataset One dataset
 	// (GET /datasets/{name})
 	GetDataset(c *gin.Context, name Name)
+	// DescribeDataset Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	// (PATCH /datasets/{name})
+	DescribeDataset(c *gin.Context, name Name)
+	// ListEdges The last and the first few records on both sides of each edge of a span
+	// (POST /datasets/{name}/edges)
+	ListEdges(c *gin.Context, name Name)
 	// ListLoads A dataset's loads, newest first
 	// (GET /datasets/{name}/loads)
 	ListLoads(c *gin.Context, name Name)
@@ -7157,6 +8488,9 @@ type ServerInterface interface {
 	// ListRecords The records of a span, newest first, with what they add up to
 	// (POST /datasets/{name}/records)
 	ListRecords(c *gin.Context, name Name)
+	// DownloadRecords All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+	// (GET /datasets/{name}/records.csv)
+	DownloadRecords(c *gin.Context, name Name, params DownloadRecordsParams)
 	// Total Figures over one or more spans
 	// (POST /datasets/{name}/total)
 	Total(c *gin.Context, name Name)
@@ -7184,6 +8518,9 @@ type ServerInterface interface {
 	// PutHolidays Put a holiday list in place
 	// (PUT /holidays/{name})
 	PutHolidays(c *gin.Context, name Name)
+	// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	// (POST /lines)
+	LineUp(c *gin.Context)
 	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	// (POST /rehearse)
 	Rehearse(c *gin.Context)
@@ -7404,6 +8741,56 @@ func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
 	siw.Handler.GetDataset(c, name)
 }
 
+// DescribeDataset operation middleware
+func (siw *ServerInterfaceWrapper) DescribeDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DescribeDataset(c, name)
+}
+
+// ListEdges operation middleware
+func (siw *ServerInterfaceWrapper) ListEdges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListEdges(c, name)
+}
+
 // ListLoads operation middleware
 func (siw *ServerInterfaceWrapper) ListLoads(c *gin.Context) {
 
@@ -7492,6 +8879,14 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "date_order", c.Request.URL.Query(), &params.DateOrder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date_order: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "numbers" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "numbers", c.Request.URL.Query(), &params.Numbers, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter numbers: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -7621,6 +9016,14 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "numbers" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "numbers", c.Request.URL.Query(), &params.Numbers, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter numbers: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "allow_undated" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -7670,6 +9073,82 @@ func (siw *ServerInterfaceWrapper) ListRecords(c *gin.Context) {
 	}
 
 	siw.Handler.ListRecords(c, name)
+}
+
+// DownloadRecords operation middleware
+func (siw *ServerInterfaceWrapper) DownloadRecords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DownloadRecordsParams
+
+	// ------------- Optional query parameter "over" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "over", c.Request.URL.Query(), &params.Over, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter over: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "where" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "where", c.Request.URL.Query(), &params.Where, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter where: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "date" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "date", c.Request.URL.Query(), &params.Date, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "as_of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "as_of", c.Request.URL.Query(), &params.AsOf, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter as_of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "at_close" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "at_close", c.Request.URL.Query(), &params.AtClose, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at_close: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "calendar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "calendar", c.Request.URL.Query(), &params.Calendar, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter calendar: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DownloadRecords(c, name, params)
 }
 
 // Total operation middleware
@@ -7911,6 +9390,19 @@ func (siw *ServerInterfaceWrapper) PutHolidays(c *gin.Context) {
 	siw.Handler.PutHolidays(c, name)
 }
 
+// LineUp operation middleware
+func (siw *ServerInterfaceWrapper) LineUp(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LineUp(c)
+}
+
 // Rehearse operation middleware
 func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
 
@@ -8125,12 +9617,16 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/datasets", wrapper.ListDatasets)
 	router.DELETE(options.BaseURL+"/datasets/:name", wrapper.RemoveDataset)
 	router.GET(options.BaseURL+"/datasets/:name", wrapper.GetDataset)
+	router.PATCH(options.BaseURL+"/datasets/:name", wrapper.DescribeDataset)
 	router.POST(options.BaseURL+"/datasets/:name/preview", wrapper.PreviewLoad)
 	router.GET(options.BaseURL+"/datasets/:name/loads", wrapper.ListLoads)
 	router.POST(options.BaseURL+"/datasets/:name/loads", wrapper.LoadFile)
 	router.DELETE(options.BaseURL+"/datasets/:name/loads/:load", wrapper.TakeLoadBack)
 	router.POST(options.BaseURL+"/datasets/:name/total", wrapper.Total)
 	router.POST(options.BaseURL+"/datasets/:name/records", wrapper.ListRecords)
+	router.GET(options.BaseURL+"/datasets/:name/records.csv", wrapper.DownloadRecords)
+	router.POST(options.BaseURL+"/datasets/:name/edges", wrapper.ListEdges)
+	router.POST(options.BaseURL+"/lines", wrapper.LineUp)
 	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
 	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
 }
@@ -8449,6 +9945,86 @@ func (response GetDatasetdefaultApplicationProblemPlusJSONResponse) VisitGetData
 	return err
 }
 
+type DescribeDatasetRequestObject struct {
+	Name Name `json:"name"`
+	Body *DescribeDatasetJSONRequestBody
+}
+
+type DescribeDatasetResponseObject interface {
+	VisitDescribeDatasetResponse(w http.ResponseWriter) error
+}
+
+type DescribeDataset200JSONResponse Dataset
+
+func (response DescribeDataset200JSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DescribeDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DescribeDatasetdefaultApplicationProblemPlusJSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEdgesRequestObject struct {
+	Name Name `json:"name"`
+	Body *ListEdgesJSONRequestBody
+}
+
+type ListEdgesResponseObject interface {
+	VisitListEdgesResponse(w http.ResponseWriter) error
+}
+
+type ListEdges200JSONResponse EdgesAnswer
+
+func (response ListEdges200JSONResponse) VisitListEdgesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEdgesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListEdgesdefaultApplicationProblemPlusJSONResponse) VisitListEdgesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListLoadsRequestObject struct {
 	Name Name `json:"name"`
 }
@@ -8639,6 +10215,52 @@ type ListRecordsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DownloadRecordsRequestObject struct {
+	Name   Name `json:"name"`
+	Params DownloadRecordsParams
+}
+
+type DownloadRecordsResponseObject interface {
+	VisitDownloadRecordsResponse(w http.ResponseWriter) error
+}
+
+type DownloadRecords200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadRecords200TextcsvResponse) VisitDownloadRecordsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadRecordsdefaultApplicationProblemPlusJSONResponse) VisitDownloadRecordsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8990,6 +10612,45 @@ type PutHolidaysdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PutHolidaysdefaultApplicationProblemPlusJSONResponse) VisitPutHolidaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LineUpRequestObject struct {
+	Body *LineUpJSONRequestBody
+}
+
+type LineUpResponseObject interface {
+	VisitLineUpResponse(w http.ResponseWriter) error
+}
+
+type LineUp200JSONResponse Lineup
+
+func (response LineUp200JSONResponse) VisitLineUpResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LineUpdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LineUpdefaultApplicationProblemPlusJSONResponse) VisitLineUpResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9372,6 +11033,12 @@ type StrictServerInterface interface {
 	// GetDataset One dataset
 	// (GET /datasets/{name})
 	GetDataset(ctx context.Context, request GetDatasetRequestObject) (GetDatasetResponseObject, error)
+	// DescribeDataset Say what amounts are counted in, how they are shown, when they are good, and what a record stands for
+	// (PATCH /datasets/{name})
+	DescribeDataset(ctx context.Context, request DescribeDatasetRequestObject) (DescribeDatasetResponseObject, error)
+	// ListEdges The last and the first few records on both sides of each edge of a span
+	// (POST /datasets/{name}/edges)
+	ListEdges(ctx context.Context, request ListEdgesRequestObject) (ListEdgesResponseObject, error)
 	// ListLoads A dataset's loads, newest first
 	// (GET /datasets/{name}/loads)
 	ListLoads(ctx context.Context, request ListLoadsRequestObject) (ListLoadsResponseObject, error)
@@ -9387,6 +11054,9 @@ type StrictServerInterface interface {
 	// ListRecords The records of a span, newest first, with what they add up to
 	// (POST /datasets/{name}/records)
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
+	// DownloadRecords All records of a span as CSV, oldest first, with the columns and the order of the file they came in
+	// (GET /datasets/{name}/records.csv)
+	DownloadRecords(ctx context.Context, request DownloadRecordsRequestObject) (DownloadRecordsResponseObject, error)
 	// Total Figures over one or more spans
 	// (POST /datasets/{name}/total)
 	Total(ctx context.Context, request TotalRequestObject) (TotalResponseObject, error)
@@ -9414,6 +11084,9 @@ type StrictServerInterface interface {
 	// PutHolidays Put a holiday list in place
 	// (PUT /holidays/{name})
 	PutHolidays(ctx context.Context, request PutHolidaysRequestObject) (PutHolidaysResponseObject, error)
+	// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
+	// (POST /lines)
+	LineUp(ctx context.Context, request LineUpRequestObject) (LineUpResponseObject, error)
 	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	// (POST /rehearse)
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
@@ -9722,6 +11395,94 @@ func (sh *strictHandler) GetDataset(ctx *gin.Context, name Name) {
 	}
 }
 
+// DescribeDataset operation middleware
+func (sh *strictHandler) DescribeDataset(ctx *gin.Context, name Name) {
+	var request DescribeDatasetRequestObject
+
+	request.Name = name
+
+	var body DescribeDatasetJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DescribeDataset(ctx, request.(DescribeDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DescribeDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DescribeDatasetResponseObject); ok {
+		if err := validResponse.VisitDescribeDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListEdges operation middleware
+func (sh *strictHandler) ListEdges(ctx *gin.Context, name Name) {
+	var request ListEdgesRequestObject
+
+	request.Name = name
+
+	var body ListEdgesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListEdges(ctx, request.(ListEdgesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListEdges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListEdgesResponseObject); ok {
+		if err := validResponse.VisitListEdgesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListLoads operation middleware
 func (sh *strictHandler) ListLoads(ctx *gin.Context, name Name) {
 	var request ListLoadsRequestObject
@@ -9870,6 +11631,33 @@ func (sh *strictHandler) ListRecords(ctx *gin.Context, name Name) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
 		if err := validResponse.VisitListRecordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadRecords operation middleware
+func (sh *strictHandler) DownloadRecords(ctx *gin.Context, name Name, params DownloadRecordsParams) {
+	var request DownloadRecordsRequestObject
+
+	request.Name = name
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadRecords(ctx, request.(DownloadRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DownloadRecordsResponseObject); ok {
+		if err := validResponse.VisitDownloadRecordsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10176,6 +11964,48 @@ func (sh *strictHandler) PutHolidays(ctx *gin.Context, name Name) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PutHolidaysResponseObject); ok {
 		if err := validResponse.VisitPutHolidaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LineUp operation middleware
+func (sh *strictHandler) LineUp(ctx *gin.Context) {
+	var request LineUpRequestObject
+
+	var body LineUpJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LineUp(ctx, request.(LineUpRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LineUp")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LineUpResponseObject); ok {
+		if err := validResponse.VisitLineUpResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

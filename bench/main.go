@@ -119,10 +119,15 @@ func (b *bench) run() error {
 	if err != nil {
 		return err
 	}
-	row("load, with day sums and indexes", load, `bare \copy`, bare)
+	row("load, with day sums and indexes", load, `bare \copy and its index`, bare)
 	if err := b.settle(); err != nil {
 		return err
 	}
+	start := time.Now()
+	if _, err := b.store.Hold(b.ctx, b.dataset); err != nil {
+		return err
+	}
+	fmt.Printf("| bringing day sums into memory, once a load | %.3f s | | | |\n", time.Since(start).Seconds())
 	for _, filter := range []bool{false, true} {
 		with := ""
 		if filter {
@@ -136,7 +141,11 @@ func (b *bench) run() error {
 		if err != nil {
 			return err
 		}
-		sums, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.Facts(b.dataset)); return err })
+		held, err := measure(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Facts(b.dataset)); return err })
+		if err != nil {
+			return err
+		}
+		sums, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.SumFacts(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
@@ -144,7 +153,8 @@ func (b *bench) run() error {
 		if err != nil {
 			return err
 		}
-		row("16 stretches by a category, day sums"+with, sums, "hand-written SQL", hand)
+		row("16 stretches by a category, day sums in memory"+with, held, "hand-written SQL", hand)
+		row("the same, day sums by SQL"+with, sums, "hand-written SQL", hand)
 		row("the same, one pass over the records"+with, pass, "hand-written SQL", hand)
 	}
 	plan, err := b.plan(false)
@@ -232,7 +242,8 @@ func (b *bench) copyBare() error {
 		return err
 	}
 	defer conn.Close(b.ctx)
-	if _, err := conn.Exec(b.ctx, "CREATE TABLE bare_"+b.name+" (day date, product text, region text, channel text, amount numeric)"); err != nil {
+	// The same table as the service makes, its two columns of bookkeeping filled by constants.
+	if _, err := conn.Exec(b.ctx, "CREATE TABLE bare_"+b.name+" (_record bigint NOT NULL DEFAULT 1, _load bigint NOT NULL DEFAULT 1, day date, product text, region text, channel text, amount numeric)"); err != nil {
 		return err
 	}
 	f, err := os.Open(b.file)
@@ -240,7 +251,10 @@ func (b *bench) copyBare() error {
 		return err
 	}
 	defer f.Close()
-	_, err = conn.PgConn().CopyFrom(b.ctx, f, "COPY bare_"+b.name+" FROM STDIN (FORMAT csv, HEADER)")
+	if _, err = conn.PgConn().CopyFrom(b.ctx, f, "COPY bare_"+b.name+" (day, product, region, channel, amount) FROM STDIN (FORMAT csv, HEADER)"); err != nil {
+		return err
+	}
+	_, err = conn.Exec(b.ctx, "CREATE INDEX ON bare_"+b.name+" (day)")
 	return err
 }
 

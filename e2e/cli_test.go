@@ -136,7 +136,7 @@ func TestTheMainJob(t *testing.T) {
 	s.checkBreakdown(file)
 	s.checkRecords(september)
 	table := s.must("total", "crossings", "--over", "month to date", "--as-of", "2026-10-19")
-	if !strings.Contains(table, "as of Mon 19 Oct 2026") || !strings.Contains(table, "14 without a day stand outside") {
+	if !strings.Contains(table, "as of Mon 19 Oct 2026") || !strings.Contains(table, "14 with no sailed_on stand outside") {
 		t.Errorf("the table says\n%s", table)
 	}
 }

@@ -1,6 +1,7 @@
 import { createRouter } from 'sv-router'
 import Calendars from './pages/Calendars.svelte'
 import Check from './pages/Check.svelte'
+import Lines from './pages/Lines.svelte'
 import Missing from './pages/Missing.svelte'
 import Records from './pages/Records.svelte'
 import Span from './pages/Span.svelte'
@@ -12,6 +13,7 @@ export const { navigate, route } = createRouter({
   '/span/:name': Span,
   '/check': Check,
   '/totals': Totals,
+  '/lines': Lines,
   '/records': Records,
   '/calendars': Calendars,
   '*': Missing,

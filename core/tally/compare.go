@@ -57,3 +57,17 @@ func quotient(into, a, b *apd.Decimal, decimals int32) error {
 	_, err := ctx.Quantize(into, into, -decimals)
 	return err
 }
+
+// Share gives a part as a share of its whole, rounded like a change; not set where either is blank or
+// the whole is zero.
+func Share(part, whole Value) (Value, error) {
+	var v Value
+	if !part.Set || !whole.Set || whole.Decimal.IsZero() {
+		return v, nil
+	}
+	v.Set = true
+	return v, quotient(&v.Decimal, &part.Decimal, &whole.Decimal, changeDigits)
+}
+
+// Shares tells whether parts of a figure add up to the whole, so that a share of it means anything.
+func (k Kind) Shares() bool { return k == Count || k == Sum }

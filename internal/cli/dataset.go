@@ -11,7 +11,7 @@ import (
 )
 
 func (a *app) datasetCommand() *cobra.Command {
-	return group("dataset", "List datasets and show what they hold", a.datasetList(), a.datasetShow(), a.datasetRemove())
+	return group("dataset", "List datasets and show what they hold", a.datasetList(), a.datasetShow(), a.datasetDescribe(), a.datasetRemove())
 }
 
 func (a *app) datasetList() *cobra.Command {
@@ -113,11 +113,87 @@ func (a *app) datasetShow() *cobra.Command {
 }
 
 func columnsGrid(columns []api.Column) grid {
-	g := grid{header: []string{"column", "type", "role", "decimals"}, right: map[int]bool{3: true}}
+	g := grid{header: []string{"column", "type", "role", "decimals", "unit", "better"}, right: map[int]bool{3: true}}
 	for _, c := range columns {
-		g.rows = append(g.rows, []string{c.Name, string(c.Type), string(c.Role), countOf(c.Decimals)})
+		better := ""
+		if c.Better != nil {
+			better = string(*c.Better)
+		}
+		g.rows = append(g.rows, []string{c.Name, string(c.Type), string(c.Role), countOf(c.Decimals), deref(c.Unit), better})
 	}
 	return g
+}
+
+func (a *app) datasetDescribe() *cobra.Command {
+	var column, unit, better, covers string
+	var decimals int
+	c := &cobra.Command{
+		Use:   "describe NAME",
+		Short: "Say what an amount is counted in, how it is shown and when it is good",
+		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether it is good when it
+goes up; all totals show it so. With --covers, says that each record stands for a whole unit, as in a
+plan by months: a span that cuts such a unit then says so.`,
+		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better up
+  vastspan dataset describe plan --covers month`,
+		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+	}
+	flags := c.Flags()
+	flags.StringVar(&column, "column", "", "the amount that unit, decimals and better are said of")
+	flags.StringVar(&unit, "unit", "", "what it is counted in: EUR, passengers")
+	flags.StringVar(&better, "better", "", "when it is good: up, down or neither")
+	flags.IntVar(&decimals, "decimals", 0, "digits after the point")
+	flags.StringVar(&covers, "covers", "", "what a record stands for: day, week, month, quarter, half or year")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		q, err := describing(cmd, column, unit, better, covers, decimals)
+		if err != nil {
+			return err
+		}
+		_, err = call(a, func(c *api.ClientWithResponses) (*api.DescribeDatasetResponse, error) {
+			return c.DescribeDatasetWithResponse(cmd.Context(), args[0], *q)
+		}, func(r *api.DescribeDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		if err == nil {
+			fmt.Fprintf(a.out, "dataset %s is described\n", args[0])
+		}
+		return err
+	}
+	return c
+}
+
+// describing reads what is said about a dataset: what is not given stays as it is.
+func describing(cmd *cobra.Command, column, unit, better, covers string, decimals int) (*api.DatasetDescription, error) {
+	var q api.DatasetDescription
+	given := cmd.Flags().Changed
+	if given("covers") {
+		u := api.DatasetDescriptionCovers(covers)
+		q.Covers = &u
+	}
+	about := given("unit") || given("better") || given("decimals")
+	switch {
+	case about && column == "":
+		return nil, usagef("dataset describe: expected --column and the amount that is meant")
+	case !about && column != "":
+		return nil, usagef("dataset describe --column %s: expected --unit, --decimals or --better", column)
+	case !about && !given("covers"):
+		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --covers")
+	case !about:
+		return &q, nil
+	}
+	list := []api.ColumnDescription{{Name: column}}
+	if given("unit") {
+		list[0].Unit = &unit
+	}
+	if given("decimals") {
+		list[0].Decimals = &decimals
+	}
+	if given("better") {
+		b := api.Better(better)
+		if !b.Valid() {
+			return nil, usagef("--better %s: expected up, down or neither", better)
+		}
+		list[0].Better = &b
+	}
+	q.Columns = &list
+	return &q, nil
 }
 
 func (a *app) verifyCommand() *cobra.Command {

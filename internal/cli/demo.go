@@ -104,7 +104,23 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 		if err != nil {
 			return err
 		}
+		if _, err := s.Describe(ctx, d.Name, describedDemo(&d)); err != nil {
+			return err
+		}
 		fmt.Fprintf(a.err, "loaded %s: %s records\n", d.Name, grouped(fmt.Sprint(load.Records)))
 	}
 	return nil
+}
+
+// describedDemo says what the demo's amounts are counted in.
+func describedDemo(d *demo.Dataset) service.Description {
+	var described service.Description
+	if d.Covers != "" {
+		described.Covers = &d.Covers
+	}
+	for i := range d.Amounts {
+		c := &d.Amounts[i]
+		described.Columns = append(described.Columns, service.ColumnDescription{Name: c.Name, Unit: &c.Unit, Better: &c.Better})
+	}
+	return described
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math/big"
 	"strconv"
 	"strings"
 
@@ -15,88 +16,168 @@ func counterparts(s *api.SpanTotal) []api.Counterpart {
 	return *s.Counterparts
 }
 
-// figureHeader names the figures of a total: each by itself, then beside its counterparts, running
-// and rolling.
-func figureHeader(t *api.Total) []string {
-	var header []string
-	var rows []api.TotalRow
-	against := 0
-	for i := range t.Spans {
-		rows = append(rows, t.Spans[i].Rows...)
-		against = len(counterparts(&t.Spans[i]))
-	}
-	for _, f := range t.Figures {
-		header = append(header, f)
-		for i := range against {
-			n := ""
-			if i > 0 {
-				n = "_" + strconv.Itoa(i+1)
-			}
-			header = append(header, f+"_against"+n, f+"_difference"+n, f+"_change"+n)
-		}
-		if len(rows) > 0 && rows[0].Running != nil {
-			header = append(header, f+"_running")
-		}
-		if len(rows) > 0 && rows[0].Rolling != nil {
-			header = append(header, f+"_rolling")
-		}
-	}
-	return header
+// role is what a column of figures holds.
+type role int
+
+const (
+	amount role = iota // in the figure's own unit
+	change             // a fraction, with a direction
+	share              // a fraction
+)
+
+// A figureColumn is one column of a printed total: a figure by itself, beside a counterpart, running
+// and so on.
+type figureColumn struct {
+	name   string
+	role   role
+	figure *api.FigureInfo
+	cell   func(*api.TotalRow) *api.Value
 }
 
-// rowFigures gives the figures of a row in the order of figureHeader.
-func rowFigures(r *api.TotalRow) []string {
-	var cells []string
-	add := func(v *api.Value) { cells = append(cells, deref(v)) }
-	for i, v := range r.Values {
-		add(v)
-		if r.Against != nil {
-			for _, comparisons := range *r.Against {
-				c := comparisons[i]
-				add(c.Against)
-				add(c.Difference)
-				add(c.Change)
+// figureColumns lists the columns of a total's figures.
+func figureColumns(t *api.Total) []figureColumn {
+	var columns []figureColumn
+	against := 0
+	var like api.TotalRow // what rows have
+	for i := range t.Spans {
+		against = len(counterparts(&t.Spans[i]))
+		if rows := t.Spans[i].Rows; len(rows) > 0 {
+			like = rows[0]
+		}
+	}
+	for i := range t.Figures {
+		f := &t.Figures[i]
+		add := func(suffix string, r role, cell func(*api.TotalRow) *api.Value) {
+			columns = append(columns, figureColumn{f.Name + suffix, r, f, cell})
+		}
+		compared := func(suffix, number string, of func(*api.TotalRow) *api.Comparison) {
+			part := func(take func(*api.Comparison) *api.Value) func(*api.TotalRow) *api.Value {
+				return func(r *api.TotalRow) *api.Value {
+					if c := of(r); c != nil {
+						return take(c)
+					}
+					return nil
+				}
+			}
+			difference, changed := suffix+"_difference", suffix+"_change"
+			if suffix == "_against" { // the contract's names
+				difference, changed = "_difference", "_change"
+			}
+			add(suffix+number, amount, part(func(c *api.Comparison) *api.Value { return c.Against }))
+			add(difference+number, amount, part(func(c *api.Comparison) *api.Value { return c.Difference }))
+			add(changed+number, change, part(func(c *api.Comparison) *api.Value { return c.Change }))
+		}
+		add("", amount, func(r *api.TotalRow) *api.Value { return r.Values[i] })
+		for j := range against {
+			number := ""
+			if j > 0 {
+				number = "_" + strconv.Itoa(j+1)
+			}
+			compared("_against", number, func(r *api.TotalRow) *api.Comparison {
+				if r.Against == nil {
+					return nil
+				}
+				return &(*r.Against)[j][i]
+			})
+		}
+		if like.Previous != nil {
+			compared("_previous", "", func(r *api.TotalRow) *api.Comparison {
+				if r.Previous == nil {
+					return nil
+				}
+				return &(*r.Previous)[i]
+			})
+		}
+		some := func(suffix string, r role, asked *[]*api.Value, of func(*api.TotalRow) *[]*api.Value) {
+			if asked != nil {
+				add(suffix, r, func(row *api.TotalRow) *api.Value {
+					if list := of(row); list != nil {
+						return (*list)[i]
+					}
+					return nil
+				})
 			}
 		}
-		if r.Running != nil {
-			add((*r.Running)[i])
+		some("_share", share, like.Share, func(r *api.TotalRow) *[]*api.Value { return r.Share })
+		some("_running", amount, like.Running, func(r *api.TotalRow) *[]*api.Value { return r.Running })
+		some("_rolling", amount, like.Rolling, func(r *api.TotalRow) *[]*api.Value { return r.Rolling })
+	}
+	return columns
+}
+
+// marks says what is special about a row: partial, in progress, ahead, incomplete, uneven.
+func marks(u *api.RowUnit) string {
+	if u == nil {
+		return ""
+	}
+	var list []string
+	for _, m := range []struct {
+		set  *bool
+		name string
+	}{{u.Partial, "partial"}, {u.InProgress, "in-progress"}, {u.Ahead, "ahead"}, {u.Incomplete, "incomplete"}, {u.Uneven, "uneven"}} {
+		if m.set != nil {
+			list = append(list, m.name)
 		}
-		if r.Rolling != nil {
-			add((*r.Rolling)[i])
+	}
+	return strings.Join(list, " ")
+}
+
+// groupCells gives the labels of a row's group.
+func groupCells(t *api.Total, r *api.TotalRow, out output) []string {
+	cells := make([]string, len(r.Group))
+	for i, label := range r.Group {
+		switch {
+		case r.All != nil && (*r.All)[i]:
+			cells[i] = "all"
+		case i == 0 && r.Rest != nil:
+			cells[i] = restLabel(t)
+		default:
+			cells[i] = orBlank(label, out)
 		}
 	}
 	return cells
 }
 
-// marks says what is special about a row: partial, in progress, ahead, incomplete.
-func marks(u *api.RowUnit) string {
-	var list []string
-	if u.Partial != nil {
-		list = append(list, "partial")
+// restLabel names the values that are not among the top ones.
+func restLabel(t *api.Total) string {
+	if t.Folded == nil {
+		return "(the rest)"
 	}
-	if u.InProgress != nil {
-		list = append(list, "in-progress")
+	return fmt.Sprintf("(the other %d)", *t.Folded)
+}
+
+// hasUnits tells whether a total's rows are units of a span.
+func hasUnits(t *api.Total) bool {
+	for i := range t.Spans {
+		if rows := t.Spans[i].Rows; len(rows) > 0 && rows[0].Unit != nil {
+			return true
+		}
 	}
-	if u.Ahead != nil {
-		list = append(list, "ahead")
+	return false
+}
+
+// rowDays gives the days that a row is about, and how many.
+func rowDays(s *api.SpanTotal, r *api.TotalRow) (first, last, days string) {
+	if r.Unit != nil {
+		first, last = firstLast(r.Unit.Intervals)
+		return first, last, strconv.Itoa(r.Unit.Days)
 	}
-	if u.Incomplete != nil {
-		list = append(list, "incomplete")
-	}
-	return strings.Join(list, " ")
+	first, last = firstLast(s.Intervals)
+	return first, last, countOf(s.Days)
 }
 
 // printTotalCSV prints a row for each span, group and unit. With units a last column, marks, says
 // which are partial, ahead or incomplete; with counterparts a last column, uneven, says why.
 func (a *app) printTotalCSV(t *api.Total) error {
 	g := grid{header: append(append([]string{"span", "first_day", "last_day", "days"}, t.By...), "unit")}
-	g.header = append(g.header, figureHeader(t)...)
-	withUnits, withUneven := false, false
+	columns, units, withUneven := figureColumns(t), hasUnits(t), false
+	for _, c := range columns {
+		g.header = append(g.header, c.name)
+	}
 	for i := range t.Spans {
 		withUneven = withUneven || t.Spans[i].Counterparts != nil
-		withUnits = withUnits || len(t.Spans[i].Rows) > 0 && t.Spans[i].Rows[0].Unit != nil
 	}
-	if withUnits {
+	if units {
 		g.header = append(g.header, "marks")
 	}
 	if withUneven {
@@ -112,18 +193,17 @@ func (a *app) printTotalCSV(t *api.Total) error {
 		}
 		for j := range s.Rows {
 			r := &s.Rows[j]
-			first, last := firstLast(s.Intervals)
-			days, unit := countOf(s.Days), ""
+			first, last, days := rowDays(s, r)
+			cells := append([]string{s.Expression, first, last, days}, groupCells(t, r, asCSV)...)
+			label := ""
 			if r.Unit != nil {
-				first, last = firstLast(r.Unit.Intervals)
-				days, unit = strconv.Itoa(r.Unit.Days), r.Unit.Label
+				label = r.Unit.Label
 			}
-			cells := []string{s.Expression, first, last, days}
-			for _, label := range r.Group {
-				cells = append(cells, orBlank(label, asCSV))
+			cells = append(cells, label)
+			for _, c := range columns {
+				cells = append(cells, deref(c.cell(r)))
 			}
-			cells = append(append(cells, unit), rowFigures(r)...)
-			if withUnits {
+			if units {
 				cells = append(cells, marks(r.Unit))
 			}
 			if withUneven {
@@ -138,113 +218,128 @@ func (a *app) printTotalCSV(t *api.Total) error {
 // printTotalTable prints the same for people: changes as percentages with an arrow, digits grouped,
 // and a last row over all groups or units.
 func (a *app) printTotalTable(t *api.Total) {
-	withUnits := false
-	for i := range t.Spans {
-		withUnits = withUnits || len(t.Spans[i].Rows) > 0 && t.Spans[i].Rows[0].Unit != nil
-	}
+	units := hasUnits(t)
 	g := grid{header: []string{"span", "first_day", "last_day", "days"}, right: map[int]bool{3: true}}
-	if withUnits {
+	if units {
 		g.header = append(g.header, "unit")
 	}
 	g.header = append(g.header, t.By...)
 	numbers := len(g.header)
-	g.header = append(g.header, figureHeader(t)...)
-	for i := numbers; i < len(g.header); i++ {
-		g.right[i] = true
+	columns := figureColumns(t)
+	for i, c := range columns {
+		g.header = append(g.header, c.name)
+		g.right[numbers+i] = true
+	}
+	add := func(s *api.SpanTotal, r *api.TotalRow, label string) {
+		first, last, days := rowDays(s, r)
+		cells := []string{s.Expression, shownDay(first), shownDay(last), days}
+		if units {
+			cells = append(cells, label)
+		}
+		cells = append(cells, groupCells(t, r, asTable)...)
+		for _, c := range columns {
+			cells = append(cells, a.shownFigure(c, r))
+		}
+		g.rows = append(g.rows, cells)
 	}
 	for i := range t.Spans {
 		s := &t.Spans[i]
 		for j := range s.Rows {
-			g.rows = append(g.rows, tableRow(s, &s.Rows[j], withUnits))
+			add(s, &s.Rows[j], unitLabel(s.Rows[j].Unit))
 		}
-		if len(t.By) > 0 || withUnits {
-			all := s.Total
-			for range t.By {
-				all.Group = append(all.Group, new(string))
-			}
-			if len(all.Group) > 0 {
-				all.Group[0] = pointer("all")
-			}
-			cells := tableRow(s, &all, withUnits)
-			if withUnits {
-				cells[4] = "all"
-			}
-			g.rows = append(g.rows, pad(cells, len(g.header), s, numbers))
+		if len(t.By) > 0 || units {
+			add(s, &s.Total, "all")
 		}
-	}
-	header := g.header
-	g.shown = func(column int, cell string) string {
-		switch {
-		case column < numbers:
-			if column == 1 || column == 2 {
-				return shownDay(cell)
-			}
-			return cell
-		case strings.Contains(header[column], "_change"):
-			return shownChange(cell)
-		case cell == "":
-			return "–"
-		}
-		return grouped(cell)
 	}
 	a.printTable(g)
 }
 
-func pointer(s string) *string { return &s }
+func unitLabel(u *api.RowUnit) string {
+	if u == nil {
+		return ""
+	}
+	if m := marks(u); m != "" {
+		return u.Label + " (" + m + ")"
+	}
+	return u.Label
+}
 
-func tableRow(s *api.SpanTotal, r *api.TotalRow, withUnits bool) []string {
-	first, last := firstLast(s.Intervals)
-	days, label := countOf(s.Days), ""
-	if r.Unit != nil {
-		first, last = firstLast(r.Unit.Intervals)
-		days, label = strconv.Itoa(r.Unit.Days), r.Unit.Label
-		if m := marks(r.Unit); m != "" {
-			label += " (" + m + ")"
+// shownFigure writes a figure as people read it.
+func (a *app) shownFigure(c figureColumn, r *api.TotalRow) string {
+	v := c.cell(r)
+	switch {
+	case c.role == change:
+		return a.shownChange(deref(v), c.figure.Better)
+	case v == nil:
+		return "–"
+	case c.role == share:
+		return shownShare(*v)
+	}
+	return grouped(shownDigits(*v, c.figure))
+}
+
+// shownDigits gives a number as many decimals as its amount is shown with. Digits are cut off a mean
+// alone, and none that are not zero off anything else.
+func shownDigits(v string, f *api.FigureInfo) string {
+	if f.Decimals == nil || f.Kind == string(api.Distinct) {
+		return v
+	}
+	want := *f.Decimals
+	whole, fraction, _ := strings.Cut(v, ".")
+	if f.Kind == string(api.Mean) {
+		want += 2
+		if len(fraction) > want {
+			return rounded(v, want)
 		}
 	}
-	cells := []string{s.Expression, first, last, days}
-	if withUnits {
-		cells = append(cells, label)
+	kept := strings.TrimRight(fraction, "0")
+	if len(kept) < want {
+		kept += strings.Repeat("0", want-len(kept))
 	}
-	for _, l := range r.Group {
-		cells = append(cells, orBlank(l, asTable))
+	if kept == "" {
+		return whole
 	}
-	return append(cells, rowFigures(r)...)
+	return whole + "." + kept
 }
 
-// pad gives the row over all units as many figures as the others have: it has no running or rolling
-// ones.
-func pad(cells []string, columns int, s *api.SpanTotal, numbers int) []string {
-	if len(cells) == columns || len(s.Rows) == 0 {
-		return append(cells, make([]string, max(0, columns-len(cells)))...)
+// rounded rounds a number in plain digits to some decimals.
+func rounded(v string, decimals int) string {
+	r, ok := new(big.Rat).SetString(v)
+	if !ok {
+		return v
 	}
-	extra := 0
-	if s.Rows[0].Running != nil {
-		extra++
-	}
-	if s.Rows[0].Rolling != nil {
-		extra++
-	}
-	figures := cells[numbers:]
-	per := len(figures) / len(s.Total.Values)
-	padded := append([]string{}, cells[:numbers]...)
-	for i := range s.Total.Values {
-		padded = append(padded, figures[i*per:(i+1)*per]...)
-		padded = append(padded, make([]string, extra)...)
-	}
-	return padded
+	return r.FloatString(decimals)
 }
 
-// shownChange writes a change as a percentage with an arrow; n/a where it is undefined.
-func shownChange(cell string) string {
+// shownShare writes a fraction as a percentage.
+func shownShare(cell string) string {
 	v, err := strconv.ParseFloat(cell, 64)
+	if err != nil {
+		return "–"
+	}
+	return fmt.Sprintf("%.1f%%", 100*v)
+}
+
+// shownChange writes a change as a percentage with an arrow; n/a where it is undefined. On a terminal
+// its colour says whether that is good.
+func (a *app) shownChange(cell string, better api.Better) string {
+	v, err := strconv.ParseFloat(cell, 64)
+	var s string
 	switch {
 	case err != nil:
 		return "n/a"
 	case v > 0:
-		return fmt.Sprintf("▲ %.1f%%", 100*v)
+		s = fmt.Sprintf("▲ %.1f%%", 100*v)
 	case v < 0:
-		return fmt.Sprintf("▼ %.1f%%", -100*v)
+		s = fmt.Sprintf("▼ %.1f%%", -100*v)
+	default:
+		return "= level"
 	}
-	return "= level"
+	if !a.colour() || better == api.BetterNeither {
+		return s
+	}
+	if (v > 0) == (better == api.BetterUp) {
+		return "\x1b[32m" + s + "\x1b[0m"
+	}
+	return "\x1b[31m" + s + "\x1b[0m"
 }

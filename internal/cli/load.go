@@ -16,9 +16,9 @@ import (
 
 // loadFlags are what is stated about a file.
 type loadFlags struct {
-	date, zone, order         string
-	amount, category, detail  []string
-	allowUndated, previewOnly bool
+	date, zone, order, numbers string
+	amount, category, detail   []string
+	allowUndated, previewOnly  bool
 }
 
 func (a *app) loadCommand() *cobra.Command {
@@ -41,6 +41,7 @@ not stated are inferred: --preview shows them and loads nothing. The first load 
 	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only; may be given several times")
 	flags.StringVar(&f.zone, "zone", "", "the IANA time zone in which an instant becomes a day (default UTC)")
 	flags.StringVar(&f.order, "date-order", "", "the order of dates such as 03/04/2026: dmy, mdy or ymd; never guessed")
+	flags.StringVar(&f.numbers, "numbers", "", "how the file writes numbers, such as 1.234,56 (default plain digits); never guessed")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "let records without a date in; every total says how many stand outside")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -95,7 +96,7 @@ func (f *loadFlags) params(file string) *api.LoadFileParams {
 	for _, text := range []struct {
 		from string
 		to   **string
-	}{{f.date, &p.Date}, {f.zone, &p.Zone}} {
+	}{{f.date, &p.Date}, {f.zone, &p.Zone}, {f.numbers, &p.Numbers}} {
 		if text.from != "" {
 			*text.to = &text.from
 		}

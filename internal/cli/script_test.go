@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"vastspan/api"
 )
 
 var rewrite = flag.Bool("rewrite", false, "write what comes out into the scripts; read it before it is kept")
@@ -94,14 +96,14 @@ func TestGrouped(t *testing.T) {
 
 func TestShownChange(t *testing.T) {
 	for in, want := range map[string]string{"0.098": "▲ 9.8%", "-0.5": "▼ 50.0%", "0.000000": "= level", "": "n/a", "12": "▲ 1200.0%"} {
-		if got := shownChange(in); got != want {
+		if got := (&app{out: &bytes.Buffer{}}).shownChange(in, api.BetterUp); got != want {
 			t.Errorf("%q is shown %q, want %q", in, got, want)
 		}
 	}
 }
 
 func TestReadWhere(t *testing.T) {
-	filters, err := readWhere([]string{"route=Gull Rock", "route=", "route!=Saltmarsh", "fare>=10", "fare<=20", "note~a=b"})
+	filters, err := readWhere([]string{"route=Gull Rock", "route=", "route!=Saltmarsh", "fare>=10", "fare<=20", "note~a=b", "fare between 10 and 20.5"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -113,7 +115,7 @@ func TestReadWhere(t *testing.T) {
 		}
 		told = append(told, text)
 	}
-	want := "route is Gull Rock (blank)|route is-not Saltmarsh|fare at-least 10|fare at-most 20|note contains a=b"
+	want := "route is Gull Rock (blank)|route is-not Saltmarsh|fare at-least 10|fare at-most 20|note contains a=b|fare between 10 20.5"
 	if got := strings.Join(told, "|"); got != want {
 		t.Errorf("the filters are %s, want %s", got, want)
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,11 +26,13 @@ import (
 
 // totalFlags are the flags of total.
 type totalFlags struct {
-	over, sum, mean, min, max, by, where []string
-	against                              []string
-	each, running, rolling               string
-	count, allowUndated, even, planned   bool
-	date, zone, dateOrder                string
+	over, by, where, against, beside      []string
+	columns                               map[api.FigureKind]*[]string // of the figures
+	each, running, rolling, share, across string
+	count, allowUndated, even, planned    bool
+	previous, blankIncomplete             bool
+	top                                   int
+	date, zone, dateOrder, numbers        string
 	*reading
 }
 
@@ -43,6 +46,8 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 		Example: `  vastspan total crossings --over @closed-month --sum fare --count --by route --as-of latest
   vastspan total crossings.csv --date sailed_on --over 'last full month' --sum fare --as-of 2026-10-19
   vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest
+  vastspan total crossings --over 'this quarter' --sum fare --beside 'plan fare=planned_fare' --even --as-of latest
+  vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest
   zcat big.csv.gz | vastspan total - --over 'month to date' 'last full month' --sum amount --where 'region=North'`,
 		Args:              takes(cobra.MinimumNArgs(1), "a dataset or a file, then --over and expressions"),
 		ValidArgsFunction: a.completeDatasets,
@@ -52,22 +57,29 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	f.bookFlag(c)
 	flags := c.Flags()
 	flags.StringArrayVar(&f.over, "over", nil, "expressions to total over; may be given several times, and words after it count too")
-	flags.StringArrayVar(&f.sum, "sum", nil, "column to sum")
-	flags.StringArrayVar(&f.mean, "mean", nil, "column to take the mean of")
-	flags.StringArrayVar(&f.min, "min", nil, "column to take the least value of")
-	flags.StringArrayVar(&f.max, "max", nil, "column to take the greatest value of")
+	f.columns = map[api.FigureKind]*[]string{}
+	for _, figure := range figureFlags {
+		f.columns[figure.kind] = flags.StringArray(string(figure.kind), nil, "column to "+figure.help)
+	}
 	flags.BoolVar(&f.count, "count", false, "count records")
 	flags.StringArrayVar(&f.by, "by", nil, "category to break down by, at most two")
+	flags.IntVar(&f.top, "top", 0, "keep so many values of the first category, those highest by the first figure of a column over the first span, and put the rest together")
+	flags.StringVar(&f.across, "across", "", "category to set across: units or the other category go down, with totals on both edges")
+	flags.StringVar(&f.share, "share", "", "give figures that add up as a share, too: of the span or of the unit")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
+	flags.StringArrayVar(&f.beside, "beside", nil, "other records to compare with: a dataset, then COL=ITS_COL where its columns have other names")
 	flags.StringArrayVar(&f.against, "against", nil, "what to compare with: 'year earlier', '52 weeks earlier', prior, or an expression; may be given several times")
 	flags.BoolVar(&f.even, "even", false, "cut each span at the as-of day before it is moved, so that both sides are alike")
 	flags.StringVar(&f.each, "each", "", "unit to break each span down into: day, week, month, quarter, half or year")
 	flags.StringVar(&f.running, "running", "", "with --each: add up from the start of this unit, or of the span")
 	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")
+	flags.BoolVar(&f.blankIncomplete, "blank-incomplete", false, "leave a rolling figure blank whose window begins before the records do")
+	flags.BoolVar(&f.previous, "previous", false, "with --each: compare every unit with the one before it")
 	flags.BoolVar(&f.planned, "planned", false, "the records are planned: units that are ahead count like the others")
-	flags.StringVar(&f.date, "date", "", "of a file: the column that holds the day")
+	flags.StringVar(&f.date, "date", "", "the column that says on which day a record lies; a dataset has one of its own")
 	flags.StringVar(&f.zone, "zone", "", "of a file: the IANA time zone in which an instant becomes a day (default UTC)")
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
+	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: let records without a date in; they are counted and stand outside")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		f.over = append(f.over, args[1:]...)
@@ -79,28 +91,43 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 		if err != nil {
 			return err
 		}
-		return a.printTotal(t, *out)
+		return a.printTotal(t, f.across, *out)
 	}
 	return c
 }
 
-// question puts the flags together as a request; figures come in the order count, sum, mean, min,
-// max.
+// figureFlags are the figures of a column, in the order in which they come.
+var figureFlags = []struct {
+	kind api.FigureKind
+	help string
+}{
+	{api.Sum, "sum"}, {api.Mean, "take the mean of"}, {api.Min, "take the least value of"}, {api.Max, "take the greatest value of"},
+	{api.Distinct, "count the different values of"}, {api.Median, "take the median of"}, {api.First, "take the first value in time of"}, {api.Last, "take the last value in time of"},
+}
+
+// question puts the flags together as a request; figures come in the order count, sum, mean and so on.
 func (f *totalFlags) question() (*api.TotalRequest, error) {
 	if len(f.over) == 0 {
 		return nil, usagef("total: expected --over and an expression, such as --over 'last full month'")
 	}
-	q := &api.TotalRequest{Over: f.over, By: &f.by, AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar}
-	for _, figures := range []struct {
-		kind    api.FigureKind
-		columns []string
-	}{{api.Sum, f.sum}, {api.Mean, f.mean}, {api.Min, f.min}, {api.Max, f.max}} {
-		for _, column := range figures.columns {
-			q.Figures = append(q.Figures, api.Figure{Kind: figures.kind, Column: &column})
+	if f.across != "" && !slices.Contains(f.by, f.across) {
+		f.by = append(f.by, f.across)
+	}
+	if f.across != "" && len(f.by) == 1 && f.each == "" {
+		return nil, usagef("--across %s: say what goes down: --each UNIT, or another category with --by", f.across)
+	}
+	edges := f.across != ""
+	q := &api.TotalRequest{Over: f.over, By: &f.by, AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar, Edges: &edges}
+	for _, figure := range figureFlags {
+		for _, column := range *f.columns[figure.kind] {
+			q.Figures = append(q.Figures, api.Figure{Kind: figure.kind, Column: &column})
 		}
 	}
 	if f.count || len(q.Figures) == 0 {
 		q.Figures = slices.Insert(q.Figures, 0, api.Figure{Kind: api.Count})
+	}
+	if f.top > 0 {
+		q.Top = &f.top
 	}
 	where, err := readWhere(f.where)
 	q.Where = where
@@ -110,12 +137,47 @@ func (f *totalFlags) question() (*api.TotalRequest, error) {
 	return q, f.breakDown(q)
 }
 
+// readBeside reads a dataset and the columns that stand there for others: plan fare=planned_fare.
+func readBeside(texts []string) (*[]api.Beside, error) {
+	var list []api.Beside
+	for _, text := range texts {
+		words := strings.Fields(text)
+		if len(words) == 0 {
+			return nil, usagef("--beside: expected a dataset, then COL=ITS_COL where its columns have other names")
+		}
+		b := api.Beside{Dataset: words[0]}
+		columns := map[string]string{}
+		for _, pair := range words[1:] {
+			mine, theirs, ok := strings.Cut(pair, "=")
+			if !ok || mine == "" || theirs == "" {
+				return nil, usagef("--beside: %q: expected COL=ITS_COL, such as fare=planned_fare", pair)
+			}
+			columns[mine] = theirs
+		}
+		if len(columns) > 0 {
+			b.Columns = &columns
+		}
+		list = append(list, b)
+	}
+	return &list, nil
+}
+
 // breakDown reads the flags that set spans beside others and take them apart.
 func (f *totalFlags) breakDown(q *api.TotalRequest) error {
 	if len(f.against) > 0 {
 		q.Against = &f.against
 	}
-	q.Even, q.Planned = &f.even, &f.planned
+	q.Even, q.Planned, q.Previous, q.BlankIncomplete = &f.even, &f.planned, &f.previous, &f.blankIncomplete
+	if len(f.beside) > 0 {
+		var err error
+		if q.Beside, err = readBeside(f.beside); err != nil {
+			return err
+		}
+	}
+	if f.share != "" {
+		of := api.TotalRequestShare(f.share)
+		q.Share = &of
+	}
 	each, ok := calendar.ParseUnit(f.each)
 	if f.each != "" {
 		if !ok {
@@ -142,7 +204,7 @@ func (f *totalFlags) breakDown(q *api.TotalRequest) error {
 	return nil
 }
 
-const whereHelp = "records to keep: COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE or COL~TEXT (contains); several values of one column and test are alternatives; COL= keeps blanks"
+const whereHelp = "records to keep: COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE, 'COL between LOW and HIGH' or COL~TEXT (contains); several values of one column and test are alternatives; COL= keeps blanks"
 
 // whereSigns are the tests as they are written, the longer ones first.
 var whereSigns = []struct {
@@ -154,6 +216,11 @@ var whereSigns = []struct {
 func readWhere(texts []string) (*[]api.Filter, error) {
 	filters := []api.Filter{}
 	for _, text := range texts {
+		if m := betweenPattern.FindStringSubmatch(text); m != nil {
+			between := api.Between
+			filters = append(filters, api.Filter{Column: m[1], Test: &between, Values: []*string{&m[2], &m[3]}})
+			continue
+		}
 		column, test, value, ok := cutSign(text)
 		if !ok {
 			return nil, usagef("--where: %q: expected COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE or COL~TEXT", text)
@@ -173,6 +240,9 @@ func readWhere(texts []string) (*[]api.Filter, error) {
 	return &filters, nil
 }
 
+// betweenPattern is COL between LOW and HIGH.
+var betweenPattern = regexp.MustCompile(`^([^=<>~!]+?) between (.+) and (.+)$`)
+
 // cutSign takes a filter apart at the first sign in it.
 func cutSign(text string) (column string, test api.FilterTest, value string, ok bool) {
 	at := -1
@@ -189,6 +259,9 @@ func cutSign(text string) (column string, test api.FilterTest, value string, ok 
 func (a *app) total(ctx context.Context, source string, q *api.TotalRequest, f *totalFlags) (*api.Total, error) {
 	if isFile(source) {
 		return a.totalFile(ctx, source, q, f)
+	}
+	if f.date != "" {
+		q.Date = &f.date
 	}
 	if f.book != "" {
 		return nil, usagef("--book goes with a file; dataset %s is read with the service's own definitions", source)
@@ -249,7 +322,7 @@ func (a *app) totalFile(ctx context.Context, file string, q *api.TotalRequest, f
 		return nil, fmt.Errorf("%s: %w", file, err)
 	}
 	asOf, err := f.day(func() (civil.Day, bool, error) {
-		newest, ok, err := tabular.Newest(reader, schema, f.allowUndated)
+		newest, ok, err := tabular.Newest(ctx, reader, schema, f.allowUndated)
 		if err != nil {
 			return 0, false, err
 		}
@@ -266,7 +339,10 @@ func (a *app) totalFile(ctx context.Context, file string, q *api.TotalRequest, f
 	if err != nil {
 		return nil, err
 	}
-	t, err := service.Answer(ctx, file, schema, l, asOf, question, &tabular.Source{Reader: reader, Schema: schema, AllowUndated: f.allowUndated})
+	records := service.Records{Name: file, Schema: schema, Source: &tabular.Source{Reader: reader, Schema: schema, AllowUndated: f.allowUndated}}
+	t, err := service.Answer(ctx, records, l, asOf, question, func(name string) (service.Records, error) {
+		return service.Records{}, usagef("--beside %s: a file is totalled on the spot; load it as a dataset to set it beside another", name)
+	})
 	if err != nil {
 		return nil, fileProblem(err, q.Over)
 	}
@@ -295,9 +371,9 @@ func fileProblem(err error, texts []string) error {
 // wishes are what a total says about a file's columns: its figures need amounts, its categories
 // text.
 func (f *totalFlags) wishes(q service.Question) tabular.Wishes {
-	w := tabular.Wishes{Date: f.date, Zone: f.zone, DateOrder: tabular.DateOrder(f.dateOrder), Categories: slices.Clone(q.By)}
+	w := tabular.Wishes{Date: f.date, Zone: f.zone, DateOrder: tabular.DateOrder(f.dateOrder), Numbers: f.numbers, Categories: slices.Clone(q.By)}
 	for _, fig := range q.Figures {
-		if fig.Kind != tally.Count {
+		if fig.Kind != tally.Count && fig.Kind != tally.Distinct {
 			w.Amounts = append(w.Amounts, fig.Column)
 		}
 	}
@@ -332,15 +408,23 @@ func rereadable(in io.Reader) (io.Reader, func(), error) {
 	return f, clean, nil
 }
 
-func (a *app) printTotal(t *api.Total, out output) error {
-	switch out {
-	case asJSON:
+func (a *app) printTotal(t *api.Total, across string, out output) error {
+	switch {
+	case out == asJSON:
 		return a.printJSON(t)
-	case asCSV:
+	case out == asCSV && across != "":
+		return a.printCrossTabs(t, across, out)
+	case out == asCSV:
 		return a.printTotalCSV(t)
 	}
-	fmt.Fprintf(a.out, "%s, %s\n\n", t.Dataset, asOfLine(t.AsOf, t.AtClose, t.Calendar))
-	a.printTotalTable(t)
+	fmt.Fprintf(a.out, "%s by %s, %s\n\n", t.Dataset, t.Date, asOfLine(t.AsOf, t.AtClose, t.Calendar))
+	if across != "" {
+		if err := a.printCrossTabs(t, across, out); err != nil {
+			return err
+		}
+	} else {
+		a.printTotalTable(t)
+	}
 	a.printTotalNotes(t)
 	return nil
 }
@@ -348,26 +432,17 @@ func (a *app) printTotal(t *api.Total, out output) error {
 // printTotalNotes says what shaped the figures: filters, records left out, the newest day.
 func (a *app) printTotalNotes(t *api.Total) {
 	fmt.Fprintln(a.out)
-	for _, f := range t.Where {
-		var values []string
-		for _, v := range f.Values {
-			values = append(values, orBlank(v, asTable))
-		}
-		test := "is"
-		if f.Test != nil {
-			test = strings.ReplaceAll(string(*f.Test), "-", " ")
-		}
-		fmt.Fprintf(a.out, "where %s %s %s\n", f.Column, test, strings.Join(values, " or "))
-	}
+	a.printFilters(t.Where)
 	if t.NewestDay != nil {
 		fmt.Fprintf(a.out, "%s records from %s to %s", grouped(fmt.Sprint(t.Records)), longDay(*t.OldestDay), longDay(*t.NewestDay))
 	} else {
 		fmt.Fprint(a.out, "no records with a day")
 	}
 	if t.Undated > 0 {
-		fmt.Fprintf(a.out, "; %s without a day stand outside every span", grouped(fmt.Sprint(t.Undated)))
+		fmt.Fprintf(a.out, "; %s with no %s stand outside every span", grouped(fmt.Sprint(t.Undated)), t.Date)
 	}
 	fmt.Fprintln(a.out)
+	a.printUnits(t)
 	if t.Definitions != nil && len(*t.Definitions) > 0 {
 		var used []string
 		for _, d := range *t.Definitions {
@@ -415,4 +490,37 @@ func figureCells(values []*api.Value) []string {
 		}
 	}
 	return cells
+}
+
+// printUnits says what amounts are counted in.
+func (a *app) printUnits(t *api.Total) {
+	var told []string
+	for _, f := range t.Figures {
+		if f.Unit != nil {
+			if text := fmt.Sprintf("%s in %s", *f.Column, *f.Unit); !slices.Contains(told, text) {
+				told = append(told, text)
+			}
+		}
+	}
+	if len(told) > 0 {
+		fmt.Fprintln(a.out, strings.Join(told, ", "))
+	}
+}
+
+// printFilters says which records are kept.
+func (a *app) printFilters(where []api.Filter) {
+	for _, f := range where {
+		var values []string
+		for _, v := range f.Values {
+			values = append(values, orBlank(v, asTable))
+		}
+		test, between := "is", " or "
+		if f.Test != nil {
+			test = strings.ReplaceAll(string(*f.Test), "-", " ")
+			if *f.Test == api.Between {
+				between = " and "
+			}
+		}
+		fmt.Fprintf(a.out, "where %s %s %s\n", f.Column, test, strings.Join(values, between))
+	}
 }

@@ -35,15 +35,23 @@ type Dataset struct {
 	Wishes       tabular.Wishes
 	AllowUndated bool
 	Write        func(w io.Writer) error
+	// Amounts says what amounts are counted in and when they are good.
+	Amounts []tabular.Column
+	// Covers is the unit that a record stands for, "" for the day alone.
+	Covers string
 }
 
 // Datasets lists the demo's files in the order in which they are loaded.
 func Datasets() []Dataset {
 	return []Dataset{
-		{"crossings", tabular.Wishes{Date: "sailed_on", Amounts: []string{"passengers", "fare"}, Categories: []string{"route", "fare_class", "channel"}}, true, crossings},
-		{"plan", tabular.Wishes{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}}, false, plan},
-		{"gates", tabular.Wishes{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone}, false, gates},
-		{"jobs", tabular.Wishes{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}}, false, jobs},
+		{"crossings", tabular.Wishes{Date: "sailed_on", Amounts: []string{"passengers", "fare"}, Categories: []string{"route", "fare_class", "channel"}}, true, crossings,
+			[]tabular.Column{{Name: "fare", Unit: "EUR", Better: tabular.Upward}, {Name: "passengers", Unit: "people", Better: tabular.Upward}}, ""},
+		{"plan", tabular.Wishes{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}}, false, plan,
+			[]tabular.Column{{Name: "planned_fare", Unit: "EUR", Better: tabular.Upward}}, "month"},
+		{"gates", tabular.Wishes{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone}, false, gates,
+			[]tabular.Column{{Name: "people", Unit: "people", Better: tabular.Upward}}, ""},
+		{"jobs", tabular.Wishes{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}}, false, jobs,
+			[]tabular.Column{{Name: "cost", Unit: "EUR", Better: tabular.Downward}}, ""},
 	}
 }
 
@@ -170,7 +178,7 @@ func plan(w io.Writer) error {
 			if month < rt.opens || month > rt.closes || year < rt.firstYear {
 				continue
 			}
-			fares := rt.weight * season[month-1] / 100 * (1 + 0.065*float64(year-2022)) * 30 * float64(rt.price) * 5.1
+			fares := rt.weight * season[month-1] / 100 * (1 + 0.065*float64(year-2022)) * 30 * float64(rt.price) * 3.45
 			_ = out.Write([]string{m.String(), rt.name, money(int(fares/10000) * 10000)})
 		}
 	}

@@ -1,10 +1,13 @@
 package service
 
 import (
+	"cmp"
 	"context"
+	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"vastspan/core/book"
@@ -54,12 +57,16 @@ func (s *Service) RemoveDataset(ctx context.Context, name string) error {
 	return s.store.RemoveDataset(ctx, name)
 }
 
-func (s *Service) newest(ctx context.Context, dataset string) (civil.Day, bool, error) {
-	d, err := s.Dataset(ctx, dataset)
+// newest gives the newest day of a dataset by one of its dates; false where it has none.
+func (s *Service) newest(ctx context.Context, dataset, date string) (civil.Day, bool, error) {
+	d, err := s.store.Dataset(ctx, dataset)
 	if err != nil {
 		return 0, false, err
 	}
-	return d.Newest, d.Records > 0, nil
+	if _, err := d.Schema.DateColumn(date); err != nil {
+		return 0, false, invalid(err)
+	}
+	return s.store.Newest(ctx, d, date)
 }
 
 // A LoadRequest is a file on its way into a dataset.
@@ -152,6 +159,9 @@ func agree(d *store.Dataset, w tabular.Wishes) error {
 	if w.DateOrder != "" && w.DateOrder != d.Schema.DateOrder {
 		return invalidf("dataset %s is settled on dates in the order %q, not %q", d.Name, orISO(d.Schema.DateOrder), w.DateOrder)
 	}
+	if w.Numbers != "" && w.Numbers != d.Schema.Numbers {
+		return invalidf("dataset %s is settled on numbers written like %s, not %s", d.Name, cmp.Or(d.Schema.Numbers, "1234.56"), w.Numbers)
+	}
 	return errors.Join(check(date, tabular.DayRole), check(w.Amounts, tabular.Amount), check(w.Categories, tabular.Category), check(w.Details, tabular.Detail))
 }
 
@@ -214,21 +224,83 @@ func (s *Service) Verify(ctx context.Context, dataset string) (*store.Verificati
 	return s.store.Verify(ctx, d)
 }
 
+// A Description says what amounts are counted in, how they are shown, when they are good, and what a
+// record stands for. What is nil stays as it is.
+type Description struct {
+	Covers  *string
+	Columns []ColumnDescription
+}
+
+// A ColumnDescription is a Description of one column.
+type ColumnDescription struct {
+	Name     string
+	Unit     *string
+	Decimals *int
+	Better   *tabular.Better
+}
+
+// Describe changes what is said about a dataset.
+func (s *Service) Describe(ctx context.Context, dataset string, d Description) (*Dataset, error) {
+	_, err := s.store.Describe(ctx, dataset, func(schema *tabular.Schema) error { return invalid(d.apply(schema)) })
+	if err != nil {
+		return nil, err
+	}
+	return s.Dataset(ctx, dataset)
+}
+
+func (d *Description) apply(s *tabular.Schema) error {
+	if d.Covers != nil {
+		u, ok := calendar.ParseUnit(*d.Covers)
+		if !ok || u == calendar.BusinessDay {
+			return fmt.Errorf("covers %q: expected day, week, month, quarter, half or year", *d.Covers)
+		}
+		s.Covers = u.String()
+		if u == calendar.Day {
+			s.Covers = ""
+		}
+	}
+	for _, c := range d.Columns {
+		column, err := s.AmountColumn(c.Name)
+		if err != nil {
+			return err
+		}
+		if c.Unit != nil {
+			column.Unit = *c.Unit
+		}
+		if c.Better != nil {
+			column.Better = *c.Better
+		}
+		if c.Decimals != nil {
+			if *c.Decimals < 0 || *c.Decimals > 18 {
+				return fmt.Errorf("decimals of %s: %d: expected 0 to 18", c.Name, *c.Decimals)
+			}
+			column.Decimals = *c.Decimals
+		}
+	}
+	return nil
+}
+
 // A RecordsQuestion asks for the records of a span.
 type RecordsQuestion struct {
-	Over  string
-	Where []tally.Filter
-	Limit int
-	After string
+	Over        string
+	Where       []tally.Filter
+	Date        string
+	OldestFirst bool
+	Running     string // an amount to add up from record to record, "" for none
+	Limit       int
+	After       string
 	Reading
 }
 
-// A Page is one page of records, newest first, with what all records of the span add up to.
+// A Page is one page of records with what all records of the span add up to.
 type Page struct {
 	Dataset Dataset
+	Date    string // the column of the day
 	AsOf    civil.Day
 	Span    Resolved
+	Where   []tally.Filter
 	Records []store.Record
+	Running []tally.Value // by record, what the amount adds up to through it
 	Count   int64
 	Undated int64
 	Amounts []string
@@ -236,35 +308,43 @@ type Page struct {
 	Next    string
 }
 
-// Records lists a dataset's records by the same span and filters as a total, and what they add up to.
-func (s *Service) Records(ctx context.Context, dataset string, q RecordsQuestion) (*Page, error) {
+// listing resolves a question's span and gives the listing of its records.
+func (s *Service) listing(ctx context.Context, dataset string, q *RecordsQuestion) (*Dataset, *Total, store.Listing, error) {
+	l := store.Listing{Where: q.Where, Date: q.Date, OldestFirst: q.OldestFirst}
 	d, err := s.Dataset(ctx, dataset)
 	if err != nil {
-		return nil, err
+		return nil, nil, l, err
 	}
-	question := Question{Over: []string{q.Over}, Where: q.Where, Reading: q.Reading, Figures: []tally.Figure{{Kind: tally.Count}}}
-	amounts := d.Schema.Names(tabular.Amount)
-	for _, name := range amounts {
+	question := Question{Over: []string{q.Over}, Where: q.Where, Date: q.Date, Reading: q.Reading, Figures: []tally.Figure{{Kind: tally.Count}}}
+	for _, name := range d.Schema.Names(tabular.Amount) {
 		question.Figures = append(question.Figures, tally.Figure{Kind: tally.Sum, Column: name})
-	}
-	listing := store.Listing{Where: q.Where, Limit: q.Limit + 1}
-	if q.After != "" {
-		after, err := readCursor(q.After)
-		if err != nil {
-			return nil, err
-		}
-		listing.After = after
 	}
 	total, err := s.Total(ctx, dataset, question)
 	if err != nil {
+		return nil, nil, l, err
+	}
+	l.Days = total.Spans[0].Days
+	return d, total, l, nil
+}
+
+// Records lists a dataset's records by the same span and filters as a total, and what they add up to.
+func (s *Service) Records(ctx context.Context, dataset string, q RecordsQuestion) (*Page, error) {
+	d, total, listing, err := s.listing(ctx, dataset, &q)
+	if err != nil {
 		return nil, err
 	}
-	listing.Days = total.Spans[0].Days
+	if q.After != "" {
+		if listing.After, err = readCursor(q.After); err != nil {
+			return nil, err
+		}
+	}
+	listing.Limit = q.Limit + 1
 	records, err := s.store.Records(ctx, &d.Dataset, listing)
 	if err != nil {
 		return nil, err
 	}
-	p := &Page{Dataset: *d, AsOf: total.AsOf, Span: total.Spans[0].Resolved, Records: records, Amounts: amounts, Undated: total.Extent.Undated}
+	p := &Page{Dataset: *d, Date: total.Date, AsOf: total.AsOf, Span: total.Spans[0].Resolved, Where: q.Where, Records: records, Undated: total.Extent.Undated,
+		Amounts: d.Schema.Names(tabular.Amount)}
 	if len(records) > q.Limit {
 		p.Records = records[:q.Limit]
 		p.Next = cursor(p.Records[q.Limit-1])
@@ -274,7 +354,110 @@ func (s *Service) Records(ctx context.Context, dataset string, q RecordsQuestion
 		return nil, err
 	}
 	p.Sums = values[1:]
-	return p, nil
+	if q.Running != "" {
+		err = s.run(ctx, p, listing, q.Running)
+	}
+	return p, err
+}
+
+// run adds an amount up from record to record, from where the page before ended.
+func (s *Service) run(ctx context.Context, p *Page, l store.Listing, amount string) error {
+	if _, err := p.Dataset.Schema.AmountColumn(amount); err != nil {
+		return invalid(err)
+	}
+	so, err := s.store.SumThrough(ctx, &p.Dataset.Dataset, l, amount)
+	if err != nil {
+		return err
+	}
+	at := slices.Index(p.Dataset.Schema.Names(), amount)
+	for _, r := range p.Records {
+		if cell := r.Cells[at]; cell.Valid {
+			if so, err = so.Plus(cell.String); err != nil {
+				return err
+			}
+		}
+		p.Running = append(p.Running, so)
+	}
+	return nil
+}
+
+// An EdgesQuestion asks for the records around each edge of a span.
+type EdgesQuestion struct {
+	Over    string
+	Where   []tally.Filter
+	Date    string
+	Records int // on each side
+	Reading
+}
+
+// An Edge is where a stretch of days begins, or has ended the day before.
+type Edge struct {
+	Day          civil.Day
+	Begins       bool
+	Before, From []store.Record
+}
+
+// Edges is the answer: the edges of a span in time order.
+type Edges struct {
+	Dataset Dataset
+	Date    string
+	AsOf    civil.Day
+	Span    Resolved
+	Edges   []Edge
+}
+
+// maxEdges is how many edges of a span are looked at.
+const maxEdges = 40
+
+// Edges gives the last and the first few records on both sides of each edge of a span: what is just
+// in and what is just out.
+func (s *Service) Edges(ctx context.Context, dataset string, q EdgesQuestion) (*Edges, error) {
+	d, total, listing, err := s.listing(ctx, dataset, &RecordsQuestion{Over: q.Over, Where: q.Where, Date: q.Date, Reading: q.Reading})
+	if err != nil {
+		return nil, err
+	}
+	listing.Limit = q.Records
+	e := &Edges{Dataset: *d, Date: total.Date, AsOf: total.AsOf, Span: total.Spans[0].Resolved, Edges: []Edge{}}
+	if 2*e.Span.Days.Len() > maxEdges {
+		return nil, invalidf("%q has %d stretches of days; edges are looked at of at most %d", q.Over, e.Span.Days.Len(), maxEdges/2)
+	}
+	for v := range e.Span.Days.Intervals() {
+		for _, edge := range []Edge{{Day: v.Start, Begins: true}, {Day: v.End}} {
+			if edge.Day == civil.Since || edge.Day == civil.Onward {
+				continue
+			}
+			if edge.Before, edge.From, err = s.store.Around(ctx, &d.Dataset, listing, edge.Day); err != nil {
+				return nil, err
+			}
+			e.Edges = append(e.Edges, edge)
+		}
+	}
+	return e, nil
+}
+
+// Download gives all records of a span, oldest first, as CSV: the header, then a row for each. It
+// checks the question first and writes when the returned function is called.
+func (s *Service) Download(ctx context.Context, dataset string, q RecordsQuestion) (func(io.Writer) error, error) {
+	q.OldestFirst = true
+	d, _, listing, err := s.listing(ctx, dataset, &q)
+	if err != nil {
+		return nil, err
+	}
+	return func(w io.Writer) error {
+		out := csv.NewWriter(w)
+		if err := out.Write(d.Schema.Names()); err != nil {
+			return err
+		}
+		row := make([]string, len(d.Schema.Columns))
+		err := s.store.EachRecord(ctx, &d.Dataset, listing, func(r store.Record) error {
+			for i, c := range r.Cells {
+				row[i] = c.String
+			}
+			return out.Write(row)
+		})
+		out.Flush()
+		return errors.Join(err, out.Error())
+	}, nil
 }
 
 func cursor(r store.Record) string { return fmt.Sprintf("%s.%d", r.Day, r.ID) }

@@ -160,7 +160,7 @@ func (s *Service) Resolve(ctx context.Context, expressions []string, r Reading) 
 	}
 	var newest func() (civil.Day, bool, error)
 	if r.Dataset != "" {
-		newest = func() (civil.Day, bool, error) { return s.newest(ctx, r.Dataset) }
+		newest = func() (civil.Day, bool, error) { return s.newest(ctx, r.Dataset, "") }
 	}
 	asOf, err := s.day(r.AsOf, newest)
 	if err != nil {

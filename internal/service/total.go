@@ -4,70 +4,18 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"vastspan/core/book"
-	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/span"
 	"vastspan/core/tally"
 	"vastspan/internal/tabular"
 )
 
-// A Question asks for figures over spans.
-type Question struct {
-	Over    []string
-	Figures []tally.Figure
-	By      []string
-	Where   []tally.Filter
-	Against []string // what to compare with
-	Even    bool     // cut each span at the as-of day before it is moved
-	Each    string   // the unit to break down into, "" for none
-	Running string   // the unit that a running figure starts over with, or span; "" for none
-	Rolling int      // the number of units of a rolling figure, 0 for none
-	Planned bool     // the records are planned: units that are ahead count like the others
-	Reading
-}
-
-// A Row is the figures of a span, or of a unit of it, for one group.
-type Row struct {
-	Unit       *tally.Unit // nil for the span itself
-	Incomplete bool        // the rolling window begins before the oldest day of the records
-	Group      []tally.Label
-	Values     []tally.Value
-	Against    [][]tally.Comparison // by what it is compared with, and figure
-	Running    []tally.Value
-	Rolling    []tally.Value
-}
-
-// A Counterpart is what a span is compared with.
-type Counterpart struct {
-	Against string
-	Days    civil.Set
-	Uneven  string // why the two should not stand side by side without a word, or ""
-}
-
-// A SpanTotal is the answer for one span: its total over all groups, and its rows.
-type SpanTotal struct {
-	Resolved
-	Counterparts []Counterpart
-	Total        Row
-	Rows         []Row
-}
-
-// A Total is the answer to a Question.
-type Total struct {
-	Question Question
-	Dataset  string
-	AsOf     civil.Day
-	Calendar string
-	Spans    []SpanTotal
-	Used     []UsedDefinition
-	Extent   tally.Extent
-}
-
 // Total answers a question from a stored dataset.
 func (s *Service) Total(ctx context.Context, dataset string, q Question) (*Total, error) {
-	d, err := s.Dataset(ctx, dataset)
+	main, err := s.records(ctx, dataset)
 	if err != nil {
 		return nil, err
 	}
@@ -75,11 +23,11 @@ func (s *Service) Total(ctx context.Context, dataset string, q Question) (*Total
 	if err != nil {
 		return nil, err
 	}
-	asOf, err := s.day(q.AsOf, func() (civil.Day, bool, error) { return d.Newest, d.Records > 0, nil })
+	asOf, err := s.day(q.AsOf, func() (civil.Day, bool, error) { return s.newest(ctx, dataset, q.Date) })
 	if err != nil {
 		return nil, err
 	}
-	t, err := Answer(ctx, dataset, &d.Schema, l, asOf, q, s.store.Facts(&d.Dataset))
+	t, err := Answer(ctx, main, l, asOf, q, func(name string) (Records, error) { return s.records(ctx, name) })
 	if err != nil {
 		return nil, err
 	}
@@ -95,17 +43,30 @@ func (s *Service) Total(ctx context.Context, dataset string, q Question) (*Total
 	return t, err
 }
 
-// maxStretches bounds how many stretches of days one question may ask about.
-const maxStretches = 20_000
+// records gives a stored dataset to be totalled.
+func (s *Service) records(ctx context.Context, name string) (Records, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return Records{}, err
+	}
+	return Records{name, &d.Schema, s.store.Facts(d)}, nil
+}
 
-// Answer resolves a question's spans, lays out one pass over a source for them, their counterparts
-// and their units, runs it and puts the rows together.
-func Answer(ctx context.Context, dataset string, schema *tabular.Schema, l *book.Library, asOf civil.Day, q Question, src tally.Source) (*Total, error) {
+// maxStretches bounds how many stretches of days one question may ask about.
+const maxStretches = 40_000
+
+// maxRows bounds how many rows one answer may have.
+const maxRows = 400_000
+
+// Answer resolves a question's spans, lays out one pass over the records for them, their
+// counterparts and their units, runs it and puts the rows together. find gives the records that are
+// set beside them.
+func Answer(ctx context.Context, main Records, l *book.Library, asOf civil.Day, q Question, find func(string) (Records, error)) (*Total, error) {
 	scope, err := Scope(l, asOf, q.Reading)
 	if err != nil {
 		return nil, err
 	}
-	y, err := newLayout(q, scope)
+	y, err := newLayout(q, scope, main, find)
 	if err != nil {
 		return nil, err
 	}
@@ -113,28 +74,23 @@ func Answer(ctx context.Context, dataset string, schema *tabular.Schema, l *book
 		if err := y.add(text); err != nil {
 			return nil, invalid(fmt.Errorf("%q: %w", text, err))
 		}
-		if n := len(y.stretches); n > maxStretches {
+		if y.stretches() > maxStretches {
 			return nil, invalidf("the question asks about more than %d stretches of days: take fewer spans, longer units or shorter spans", maxStretches)
 		}
 	}
-	plan, err := tally.NewPlan(tally.Request{Stretches: y.stretches, Figures: q.Figures, By: q.By, Where: q.Where})
-	if err == nil {
-		err = schema.CheckPlan(plan)
-	}
-	if err != nil {
-		return nil, invalid(err)
-	}
-	result, err := tally.Run(ctx, plan, src)
-	if err != nil {
-		var faults *tabular.Faults
-		if errors.As(err, &faults) {
-			err = invalid(err)
-		}
+	if err := y.run(ctx); err != nil {
 		return nil, err
 	}
-	t := &Total{Question: q, Dataset: dataset, AsOf: asOf, Calendar: scope.Calendar.Name(), Extent: result.Extent}
-	for _, sp := range y.spans {
-		one, err := sp.answer(result, asOf)
+	result := y.sides[0].result
+	t := &Total{Question: q, Dataset: main.Name, Schema: main.Schema, AsOf: asOf, Calendar: scope.Calendar.Name(), Extent: result.Extent}
+	at, err := main.Schema.DateColumn(q.Date)
+	if err != nil {
+		return nil, err
+	}
+	t.Date = main.Schema.Columns[at].Name
+	_, t.Folded = result.Folded()
+	for i := range y.spans {
+		one, err := y.answer(&y.spans[i])
 		if err != nil {
 			return nil, err
 		}
@@ -143,200 +99,256 @@ func Answer(ctx context.Context, dataset string, schema *tabular.Schema, l *book
 	return t, nil
 }
 
-// A layout collects the stretches of days that a question needs, and where each is found in the
-// result.
-type layout struct {
-	question  Question
-	scope     span.Scope
-	against   []span.Against
-	each      calendar.Unit
-	reset     calendar.Unit
-	stretches []civil.Set
-	spans     []spanLayout
-}
-
-// none marks a place in a layout that has no stretch.
-const none = -1
-
-type spanLayout struct {
-	resolved     Resolved
-	counterparts []Counterpart
-	at           int
-	against      []int
-	rows         []rowLayout
-}
-
-type rowLayout struct {
-	unit             tally.Unit
-	at               int
-	against          []int
-	running, rolling int
-	window           civil.Interval
-	blank            bool // it has not happened yet: nothing runs on into it, nothing is compared
-}
-
-func newLayout(q Question, scope span.Scope) (*layout, error) {
-	y := &layout{question: q, scope: scope}
-	for _, text := range q.Against {
-		a, err := span.ParseAgainst(text)
+// run asks each side once. The values that are kept as the top ones are those of the first.
+func (y *layout) run(ctx context.Context) error {
+	var groups [][]tally.Label
+	seen := map[string]bool{}
+	for i, side := range y.sides {
+		var err error
+		if side.plan, err = tally.NewPlan(side.request); err == nil {
+			err = side.Schema.CheckPlan(side.plan)
+		}
 		if err != nil {
-			return nil, invalid(fmt.Errorf("against %q: %w", text, err))
-		}
-		y.against = append(y.against, a)
-	}
-	var ok bool
-	if q.Each == "" {
-		if q.Running != "" || q.Rolling != 0 {
-			return nil, invalidf("a running or rolling figure needs each: the unit of its rows")
-		}
-		return y, nil
-	}
-	if y.each, ok = calendar.ParseUnit(q.Each); !ok || y.each == calendar.BusinessDay {
-		return nil, invalidf("each %q: expected day, week, month, quarter, half or year", q.Each)
-	}
-	if q.Running != "" && q.Running != runningSpan {
-		if y.reset, ok = calendar.ParseUnit(q.Running); !ok || y.reset <= y.each {
-			return nil, invalidf("running %q: expected span, or a unit longer than %s to start over with", q.Running, y.each)
-		}
-	}
-	if q.Rolling != 0 && (q.Rolling < 2 || q.Rolling > maxRolling) {
-		return nil, invalidf("rolling %d: expected 2 to %d units", q.Rolling, maxRolling)
-	}
-	return y, nil
-}
-
-// runningSpan asks for a running figure that starts over with the span alone.
-const runningSpan = "span"
-
-// maxRolling is how many units a rolling figure may cover.
-const maxRolling = 1000
-
-func (y *layout) stretch(s civil.Set) int {
-	y.stretches = append(y.stretches, s)
-	return len(y.stretches) - 1
-}
-
-// add lays one span out.
-func (y *layout) add(text string) error {
-	n, err := span.Parse(text)
-	if err != nil {
-		return err
-	}
-	if y.question.Even {
-		n = &span.SoFar{X: n}
-	}
-	resolution, err := span.Explain(n, y.scope)
-	if err != nil {
-		return err
-	}
-	sp := spanLayout{resolved: Resolved{Text: n.String(), Resolution: resolution}, at: y.stretch(resolution.Days)}
-	for _, a := range y.against {
-		days, err := a.Resolve(n, y.scope)
-		if err != nil {
-			return fmt.Errorf("against %s: %w", a.Text, err)
-		}
-		sp.counterparts = append(sp.counterparts, Counterpart{Against: a.Text, Days: days})
-		sp.against = append(sp.against, y.stretch(days))
-	}
-	if y.question.Each != "" {
-		if err := y.breakDown(&sp); err != nil {
-			return err
-		}
-	}
-	y.spans = append(y.spans, sp)
-	return nil
-}
-
-// breakDown lays the units of a span out. A unit is set beside the one in the same place of the
-// counterpart.
-func (y *layout) breakDown(sp *spanLayout) error {
-	cal := y.scope.Calendar
-	set := sp.resolved.Days
-	units, err := tally.Each(set, cal, y.each, y.scope.AsOf)
-	if err != nil {
-		return err
-	}
-	others := make([][]tally.Unit, len(sp.counterparts))
-	for i, c := range sp.counterparts {
-		if others[i], err = tally.Each(c.Days, cal, y.each, y.scope.AsOf); err != nil {
-			return fmt.Errorf("against %s: %w", c.Against, err)
-		}
-	}
-	for i, u := range units {
-		row := rowLayout{unit: u, at: y.stretch(u.Days), running: none, rolling: none, blank: u.Ahead && !y.question.Planned}
-		if y.question.Planned {
-			u.Ahead = false
-		}
-		for _, other := range others {
-			at := none
-			if i < len(other) {
-				at = y.stretch(other[i].Days)
+			if i > 0 {
+				err = fmt.Errorf("beside %s: %w", side.Name, err)
 			}
-			row.against = append(row.against, at)
+			return invalid(err)
 		}
-		if row.running, err = y.running(set, u); err != nil {
-			return err
+		if i > 0 && y.question.Top > 0 {
+			side.plan.Keep(y.kept, 0)
 		}
-		if y.question.Rolling > 0 {
-			if row.window, err = tally.Rolling(u, cal, y.each, y.question.Rolling); err != nil {
-				return err
+		if side.result, err = tally.Run(ctx, side.plan, side.Source); err != nil {
+			return runError(err)
+		}
+		if i == 0 {
+			y.kept, _ = side.result.Folded()
+		}
+		for _, g := range side.result.Groups {
+			if key := tally.GroupKey(g); !seen[key] {
+				seen[key] = true
+				groups = append(groups, g)
 			}
-			row.rolling = y.stretch(civil.SetOf(row.window))
 		}
-		sp.rows = append(sp.rows, row)
+	}
+	tally.SortGroups(groups, y.kept)
+	y.groups = groups
+	rows := 0
+	for i := range y.spans {
+		rows += max(1, len(y.spans[i].rows)) * len(groups)
+	}
+	if rows > maxRows {
+		return invalidf("the answer has %d rows, more than %d: keep the top ones, or take fewer spans, longer units or a filter", rows, maxRows)
 	}
 	return nil
 }
 
-func (y *layout) running(set civil.Set, u tally.Unit) (int, error) {
-	switch y.question.Running {
-	case "":
-		return none, nil
-	case runningSpan:
-		return y.stretch(tally.RunningSpan(set, u)), nil
+// runError tells errors of the records from those of the machine.
+func runError(err error) error {
+	var faults *tabular.Faults
+	var many *tally.TooMany
+	if errors.As(err, &faults) || errors.As(err, &many) {
+		return invalid(err)
 	}
-	days, err := tally.Running(set, u, y.scope.Calendar, y.reset)
-	return y.stretch(days), err
+	return err
 }
 
-// answer puts the rows of a span together from the result.
-func (sp *spanLayout) answer(r *tally.Result, asOf civil.Day) (SpanTotal, error) {
+// at gives the figures of a place and a group.
+func (y *layout) at(p place, group []tally.Label) []tally.Value {
+	if p == nowhere {
+		return make([]tally.Value, len(y.question.Figures))
+	}
+	return y.sides[p.side].result.At(p.stretch, group)
+}
+
+// everything is the group over all values of all categories.
+func (y *layout) everything() []tally.Label {
+	group := make([]tally.Label, len(y.question.By))
+	for i := range group {
+		group[i] = tally.All
+	}
+	return group
+}
+
+// answer puts the rows of a span together from the results.
+func (y *layout) answer(sp *spanLayout) (SpanTotal, error) {
 	t := SpanTotal{Resolved: sp.resolved, Counterparts: sp.counterparts}
 	for i := range t.Counterparts {
-		c := &t.Counterparts[i]
-		c.Uneven = span.Uneven(sp.resolved.Days, c.Days, asOf, r.Extent.Oldest, r.Extent.Records > 0)
+		t.Counterparts[i].Uneven = y.uneven(sp, i)
 	}
-	overAll := func(at int) []tally.Value { return r.Totals[at] }
+	whole := rowLayout{at: sp.at, against: sp.against, previous: nowhere, running: nowhere, rolling: nowhere}
 	var err error
-	if t.Total, err = row(sp.at, sp.against, false, overAll); err != nil {
+	if t.Total, err = y.row(sp, &whole, false, y.everything()); err != nil {
 		return t, err
 	}
-	rows := sp.rows
-	if rows == nil {
-		rows = []rowLayout{{at: sp.at, against: sp.against, running: none, rolling: none}}
+	rows, units := sp.rows, sp.rows != nil
+	if !units && y.question.Each == "" {
+		rows = []rowLayout{whole}
 	}
-	for _, one := range rows {
-		for g, labels := range r.Groups {
-			ofGroup := func(at int) []tally.Value { return r.Cells[at][g] }
-			line, err := row(one.at, one.against, one.blank, ofGroup)
+	for i := range rows {
+		for _, group := range y.groups {
+			line, err := y.row(sp, &rows[i], units, group)
 			if err != nil {
 				return t, err
-			}
-			line.Group = labels
-			if sp.rows != nil {
-				line.Unit = &one.unit
-				line.Incomplete = !one.window.Empty() && (r.Extent.Records == 0 || one.window.Start < r.Extent.Oldest)
-			}
-			if one.running != none {
-				line.Running = blankAhead(ofGroup(one.running), one.blank)
-			}
-			if one.rolling != none {
-				line.Rolling = blankAhead(ofGroup(one.rolling), one.blank)
 			}
 			t.Rows = append(t.Rows, line)
 		}
 	}
-	return t, nil
+	if y.question.Edges {
+		t.Edges, err = y.edges(sp, &whole)
+	}
+	return t, err
+}
+
+// edges gives what rows add up to: each unit over the groups, each group over the span, and both over
+// one category of two.
+func (y *layout) edges(sp *spanLayout, whole *rowLayout) ([]Row, error) {
+	var edges []Row
+	add := func(row *rowLayout, unit bool, groups [][]tally.Label) error {
+		for _, g := range groups {
+			line, err := y.row(sp, row, unit, g)
+			if err != nil {
+				return err
+			}
+			edges = append(edges, line)
+		}
+		return nil
+	}
+	var margins [][]tally.Label
+	for i := range y.question.By {
+		if len(y.question.By) > 1 {
+			for _, l := range tally.LabelsOf(y.groups, i, y.kept) {
+				g := y.everything()
+				g[i] = l
+				margins = append(margins, g)
+			}
+		}
+	}
+	for i := range sp.rows {
+		groups := margins
+		if len(y.question.By) > 0 {
+			groups = append(slices.Clone(margins), y.everything())
+		}
+		if err := add(&sp.rows[i], true, groups); err != nil {
+			return nil, err
+		}
+	}
+	if sp.rows != nil && len(y.question.By) > 0 {
+		margins = slices.Concat(y.groups, margins)
+	}
+	return edges, add(whole, false, margins)
+}
+
+// uneven tells why a span and one of its counterparts should not stand side by side without a word.
+func (y *layout) uneven(sp *spanLayout, i int) string {
+	c := &sp.counterparts[i]
+	side := y.sides[max(0, sp.against[i].side)]
+	e := side.result.Extent
+	if why := span.Uneven(sp.resolved.Days, c.Days, y.scope.AsOf, e.Oldest, e.Records > 0); why != "" {
+		return why
+	}
+	if c.Dataset == "" {
+		return ""
+	}
+	return y.unevenRecords(sp, sp.against[i].side)
+}
+
+// unevenRecords is uneven for other records of the same days.
+func (y *layout) unevenRecords(sp *spanLayout, at int) string {
+	other := y.sides[at]
+	days, e := sp.resolved.Days, other.result.Extent
+	if days.Empty() {
+		return ""
+	}
+	switch {
+	case e.Records == 0:
+		return fmt.Sprintf("there are no records of %s", other.Name)
+	case days.Hull().End > y.scope.AsOf+1 && !y.question.Planned:
+		return fmt.Sprintf("cut off by the as-of day, %s, while the records of %s go on", y.scope.AsOf, other.Name)
+	}
+	if cut := y.cuts(at, days); cut != "" {
+		return cut
+	}
+	if last := y.lastCovered(other, e.Newest); !days.Open() && days.Hull().Last() > last {
+		return fmt.Sprintf("the records of %s end on %s, before the span does", other.Name, last)
+	}
+	return ""
+}
+
+// lastCovered gives the last day that records stand for.
+func (y *layout) lastCovered(side *side, newest civil.Day) civil.Day {
+	unit, ok := parseCovers(side.Schema)
+	if !ok {
+		return newest
+	}
+	whole, err := y.scope.Calendar.Holding(unit, newest)
+	if err != nil {
+		return newest
+	}
+	return whole.Last()
+}
+
+// row gives the figures of one stretch and group, and sets them beside others.
+func (y *layout) row(sp *spanLayout, r *rowLayout, unit bool, group []tally.Label) (Row, error) {
+	own := y.at(r.at, group)
+	line := Row{Group: group, Values: own, Uneven: r.uneven}
+	extent := y.sides[0].result.Extent
+	if unit {
+		line.Unit = &r.unit
+		line.Incomplete = !r.window.Empty() && (extent.Records == 0 || r.window.Start < extent.Oldest)
+	}
+	mine := blankAhead(own, r.blank)
+	for _, other := range r.against {
+		comparisons, err := compareAll(mine, y.at(other, group))
+		if err != nil {
+			return line, err
+		}
+		line.Against = append(line.Against, comparisons)
+	}
+	var err error
+	if unit && y.question.Previous {
+		if line.Previous, err = compareAll(mine, y.at(r.previous, group)); err != nil {
+			return line, err
+		}
+	}
+	if unit && y.question.Running != "" {
+		line.Running = blankAhead(y.at(r.running, group), r.blank)
+	}
+	if unit && y.question.Rolling > 0 {
+		line.Rolling = blankAhead(y.at(r.rolling, group), r.blank || line.Incomplete && y.question.BlankIncomplete)
+	}
+	switch y.question.Share {
+	case ShareOfSpan:
+		line.Share, err = y.shares(mine, y.at(sp.at, y.everything()))
+	case ShareOfUnit:
+		line.Share, err = y.shares(mine, y.at(r.at, y.everything()))
+	}
+	return line, err
+}
+
+func compareAll(mine, theirs []tally.Value) ([]tally.Comparison, error) {
+	list := make([]tally.Comparison, len(mine))
+	for i := range mine {
+		var err error
+		if list[i], err = tally.Compare(mine[i], theirs[i]); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// shares gives each figure that adds up as a share of the whole.
+func (y *layout) shares(parts, whole []tally.Value) ([]tally.Value, error) {
+	list := make([]tally.Value, len(parts))
+	for i, f := range y.question.Figures {
+		if !f.Kind.Shares() {
+			continue
+		}
+		var err error
+		if list[i], err = tally.Share(parts[i], whole[i]); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
 }
 
 // blankAhead blanks every figure of a row that is ahead, counts as well: a running total does not
@@ -346,26 +358,4 @@ func blankAhead(values []tally.Value, blank bool) []tally.Value {
 		return make([]tally.Value, len(values))
 	}
 	return values
-}
-
-// row compares a stretch with its counterparts; values gives the figures of a stretch. In a row that
-// has not happened yet the counterpart is shown and nothing compared: no records there is no fall.
-func row(at int, against []int, blank bool, values func(int) []tally.Value) (Row, error) {
-	r := Row{Values: values(at)}
-	mine := blankAhead(r.Values, blank)
-	for _, other := range against {
-		comparisons := make([]tally.Comparison, len(r.Values))
-		for i, v := range mine {
-			var theirs tally.Value
-			if other != none {
-				theirs = values(other)[i]
-			}
-			var err error
-			if comparisons[i], err = tally.Compare(v, theirs); err != nil {
-				return r, err
-			}
-		}
-		r.Against = append(r.Against, comparisons)
-	}
-	return r, nil
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/big"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -87,7 +88,7 @@ func ask(t *testing.T, l *book.Library, list []sale, asOf civil.Day, q Question)
 		t.Fatal(err)
 	}
 	q.Figures = []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "amount"}}
-	return Answer(context.Background(), "sales", schema, l, asOf, q, &tabular.Source{Reader: r, Schema: schema})
+	return Answer(context.Background(), Records{"sales", schema, &tabular.Source{Reader: r, Schema: schema}}, l, asOf, q, nil)
 }
 
 // Every figure of thousands of rows, by itself, beside its counterpart, running and rolling, is what
@@ -105,7 +106,7 @@ func TestBreakdownsAgainstALoop(t *testing.T) {
 			Over:    []string{pick("this year", "year to date", "last 3 full months", "trailing 100 days", "this half", "last full quarter, only Sat/Sun")},
 			Against: []string{pick("1 year earlier", "52 weeks earlier", "prior", "last full quarter")},
 			Each:    each, Running: pick("", "year", "half", "span"), Rolling: []int{0, 2, 5}[rng.IntN(3)], Even: rng.IntN(3) == 0, Planned: rng.IntN(4) == 0,
-			Reading: Reading{Calendar: pick("civil", "april", "trade")},
+			Reading: Reading{Calendar: pick("civil", "april", "trade")}, Previous: rng.IntN(2) == 0, Share: pick("", "span", "unit"), Edges: true, BlankIncomplete: rng.IntN(3) == 0,
 		}
 		if each == "quarter" && q.Running == "quarter" {
 			q.Running = "year"
@@ -148,6 +149,24 @@ func checkBreakdown(t *testing.T, l *book.Library, list []sale, asOf civil.Day, 
 			t.Fatalf("%+v as of %s: %s is %s, want %s", q, asOf, u.Label, got, want)
 		}
 		blank := u.Whole.Start > asOf && !q.Planned
+		checkShare(t, list, q, sp, r, blank, region)
+		if i := slices.IndexFunc(sp.Rows, func(other Row) bool { return other.Unit.Label == u.Label }); q.Previous {
+			before, err := cal.Index(each, u.Whole.Start)
+			if err != nil {
+				t.Fatal(err)
+			}
+			whole, err := cal.Unit(each, before-1)
+			if err != nil {
+				t.Fatal(err)
+			}
+			days := civil.SetOf(whole)
+			if i > 0 {
+				days = sp.Rows[i-1].Unit.Days
+			}
+			if got, want := r.Previous[0].Against.String()+" "+r.Previous[1].Against.String(), naive(list, days, region); got != want {
+				t.Fatalf("%+v as of %s: before %s is %s, want %s", q, asOf, u.Label, got, want)
+			}
+		}
 		if q.Running != "" {
 			from := civil.Since
 			if reset, ok := calendar.ParseUnit(q.Running); ok && !u.Days.Empty() {
@@ -173,16 +192,81 @@ func checkBreakdown(t *testing.T, l *book.Library, list []sale, asOf civil.Day, 
 				start = before.Start
 			}
 			days := civil.SetOf(civil.Interval{Start: start, End: u.Days.Hull().End})
-			expect(t, r.Rolling, blank, u.Days.Empty(), naive(list, days, region), fmt.Sprintf("%+v as of %s: rolling %s", q, asOf, u.Label))
+			expect(t, r.Rolling, blank || r.Incomplete && q.BlankIncomplete, u.Days.Empty(), naive(list, days, region), fmt.Sprintf("%+v as of %s: rolling %s", q, asOf, u.Label))
 			if !blank && !u.Days.Empty() && r.Incomplete != (start < total.Extent.Oldest) {
 				t.Fatalf("%+v as of %s: %s incomplete is %v, its window begins on %s", q, asOf, u.Label, r.Incomplete, start)
 			}
 		}
 	}
+	checkEdges(t, list, q, sp)
 	if !covered.Equal(sp.Days) {
 		t.Fatalf("%+v as of %s: the rows cover %s of %s", q, asOf, covered, sp.Days)
 	}
 	return len(sp.Rows)
+}
+
+// checkShare compares the share of a count: of its span, or of its unit.
+func checkShare(t *testing.T, list []sale, q Question, sp SpanTotal, r Row, blank bool, region *string) {
+	t.Helper()
+	if q.Share == "" {
+		return
+	}
+	of := sp.Days
+	if q.Share == ShareOfUnit {
+		of = r.Unit.Days
+	}
+	count := func(days civil.Set, region *string) (n int64) {
+		_, err := fmt.Sscan(naive(list, days, region), &n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	part, whole := count(r.Unit.Days, region), count(of, nil)
+	want := ""
+	if whole != 0 && !blank {
+		want = big.NewRat(part, whole).FloatString(6)
+	}
+	got := r.Share[0].String()
+	if got != want && (got == "" || want == "" || !nearly(got, want)) {
+		t.Fatalf("%+v: the share of %s is %q, want %q", q, r.Unit.Label, got, want)
+	}
+}
+
+// nearly lets the last digit differ: one side rounds half to even, the other half up.
+func nearly(a, b string) bool {
+	x, _ := new(big.Rat).SetString(a)
+	y, _ := new(big.Rat).SetString(b)
+	return x.Sub(x, y).Abs(x).Cmp(big.NewRat(1, 1_000_000)) <= 0
+}
+
+// checkEdges compares the totals at the edges with a loop, and counts that they are all there.
+func checkEdges(t *testing.T, list []sale, q Question, sp SpanTotal) {
+	t.Helper()
+	want := 0
+	if len(q.By) > 0 {
+		groups := map[string]bool{}
+		units := map[string]bool{}
+		for _, r := range sp.Rows {
+			groups[tally.GroupKey(r.Group)], units[r.Unit.Label] = true, true
+		}
+		want = len(groups) + len(units)
+	}
+	if len(sp.Edges) != want {
+		t.Fatalf("%+v has %d edges, want %d", q, len(sp.Edges), want)
+	}
+	for _, r := range sp.Edges {
+		days, region := sp.Days, (*string)(nil)
+		if r.Unit != nil {
+			days = r.Unit.Days
+		}
+		if !r.Group[0].IsAll() {
+			region = &r.Group[0].Text
+		}
+		if got := shown(r.Values); got != naive(list, days, region) {
+			t.Fatalf("%+v: the edge %v is %s, want %s", q, r.Group, got, naive(list, days, region))
+		}
+	}
 }
 
 func comparedWith(r Row) string {
@@ -246,21 +330,26 @@ func TestQuestionsAreChecked(t *testing.T) {
 	list := []sale{{civil.Of(2026, 10, 19), "North", 100, false}}
 	year := []string{"this year"}
 	for want, q := range map[string]Question{
-		"two readings":                      {Over: []string{"last month"}},
-		"against also takes prior":          {Over: year, Against: []string{"last year"}},
-		"needs each":                        {Over: year, Running: "year"},
-		"rolling figure needs each":         {Over: year, Rolling: 3},
-		`each "fortnight"`:                  {Over: year, Each: "fortnight"},
-		"a unit longer than month":          {Over: year, Each: "month", Running: "week"},
-		"rolling 1: expected 2":             {Over: year, Each: "month", Rolling: 1},
-		"each week needs a span with both":  {Over: []string{"all dates"}, Each: "week"},
-		"at most 5000":                      {Over: []string{"from 1990-01-01 through today"}, Each: "day"},
-		"no calendar is named moon":         {Over: year, Reading: Reading{Calendar: "moon"}},
-		`there is no column "color"`:        {Over: year, By: []string{"color"}},
-		"holds numbers and is no category":  {Over: year, By: []string{"amount"}},
-		"at most 2":                         {Over: year, By: []string{"region", "region", "region"}},
-		"more than 20000 stretches":         {Over: []string{"trailing 4000 days", "trailing 4001 days", "trailing 4002 days"}, Each: "day", Running: "year", Rolling: 7},
-		"against prior: the stretch before": {Over: []string{"from 0001-02-01 through today"}, Against: []string{"prior"}},
+		"two readings":                       {Over: []string{"last month"}},
+		"against also takes prior":           {Over: year, Against: []string{"last year"}},
+		"running figure needs each":          {Over: year, Running: "year"},
+		"unit before needs each":             {Over: year, Previous: true},
+		"share of a unit needs each":         {Over: year, Share: "unit"},
+		`share "whole": expected`:            {Over: year, Share: "whole"},
+		"top 2 needs a category":             {Over: year, Top: 2},
+		"gives no day; the columns of dates": {Over: year, Date: "amount"},
+		"rolling figure needs each":          {Over: year, Rolling: 3},
+		`each "fortnight"`:                   {Over: year, Each: "fortnight"},
+		"a unit longer than month":           {Over: year, Each: "month", Running: "week"},
+		"rolling 1: expected 2":              {Over: year, Each: "month", Rolling: 1},
+		"each week needs a span with both":   {Over: []string{"all dates"}, Each: "week"},
+		"at most 5000":                       {Over: []string{"from 1990-01-01 through today"}, Each: "day"},
+		"no calendar is named moon":          {Over: year, Reading: Reading{Calendar: "moon"}},
+		`there is no column "color"`:         {Over: year, By: []string{"color"}},
+		"holds numbers and is no category":   {Over: year, By: []string{"amount"}},
+		"at most 2":                          {Over: year, By: []string{"region", "region", "region"}},
+		"more than 40000 stretches":          {Over: []string{"trailing 4000 days", "trailing 4001 days", "trailing 4002 days", "trailing 4003 days"}, Each: "day", Running: "year", Rolling: 7},
+		"against prior: the stretch before":  {Over: []string{"from 0001-02-01 through today"}, Against: []string{"prior"}},
 	} {
 		if _, err := ask(t, l, list, civil.Of(2026, 10, 19), q); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v gives %v, want %s", q, err, want)

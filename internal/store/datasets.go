@@ -17,11 +17,13 @@ import (
 
 // A Dataset is a named table of records. Version grows with every load and every load taken back.
 type Dataset struct {
-	ID        int64
-	Name      string
-	Schema    tabular.Schema `gorm:"serializer:json;type:jsonb"`
-	Version   int64
-	CreatedAt time.Time
+	ID      int64
+	Name    string
+	Schema  tabular.Schema `gorm:"serializer:json;type:jsonb"`
+	Version int64
+	// NextRecord is greater than the number of any record so far.
+	NextRecord int64
+	CreatedAt  time.Time
 }
 
 // A Load is one file that landed in a dataset, whole.
@@ -158,7 +160,7 @@ func (d *Dataset) create(tx *gorm.DB) error {
 		return err
 	}
 	columns := []string{
-		quote(recordColumn) + " bigint GENERATED ALWAYS AS IDENTITY",
+		quote(recordColumn) + " bigint NOT NULL",
 		quote(loadColumn) + " bigint NOT NULL",
 	}
 	if d.day() == quote(dayColumn) {
@@ -173,21 +175,30 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	return tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error
 }
 
-// createIndexes makes the table's indexes, once its first records are there: that is several times
-// as fast as keeping them while the records come.
+// createIndexes makes the table's index, once its first records are there: that is several times as
+// fast as keeping it while the records come.
 func (d *Dataset) createIndexes(tx *gorm.DB) error {
-	for _, statement := range []string{
-		"ALTER TABLE " + d.table() + " ADD PRIMARY KEY (" + quote(recordColumn) + ")",
-		"CREATE INDEX ON " + d.table() + " (" + d.day() + ", " + quote(recordColumn) + ")",
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
+	return tx.Exec("CREATE INDEX ON " + d.table() + " (" + d.day() + ")").Error
 }
 
 // DayOf gives the civil day of a date that the database gave.
 func DayOf(t time.Time) civil.Day { return civil.OfTime(t, time.UTC) }
 
 var readOnly = &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}
+
+// Describe changes what is said about a dataset's columns; change is given the schema as it is, and
+// may not change what the table is made of.
+func (s *Store) Describe(ctx context.Context, name string, change func(*tabular.Schema) error) (*Dataset, error) {
+	var d *Dataset
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
+		var err error
+		if d, err = findDataset(tx.Clauses(forUpdate), name); err != nil {
+			return err
+		}
+		if err := change(&d.Schema); err != nil {
+			return err
+		}
+		return tx.Model(d).Select("schema").Updates(d).Error
+	})
+	return d, err
+}

@@ -16,6 +16,21 @@ import (
 // of each amount the count, sum, least and greatest value. They are kept in the transaction of each
 // load, so that the cost of a total grows with days and groups, not with records.
 
+// Day sums hold so many categories and amounts of a dataset at most, the first ones: a table has a
+// limited number of columns, and by many categories nearly every record has a sum of its own. What
+// is asked of the others is answered from the records.
+const (
+	maxSumCategories = 12
+	maxSumAmounts    = 100
+)
+
+func (d *Dataset) sumCategories() []string {
+	return first(d.Schema.Names(tabular.Category), maxSumCategories)
+}
+func (d *Dataset) sumAmounts() []string { return first(d.Schema.Names(tabular.Amount), maxSumAmounts) }
+
+func first(names []string, n int) []string { return names[:min(n, len(names))] }
+
 // sums gives the table of a dataset's day sums.
 func (d *Dataset) sums() string { return quote("sums", d.Name) }
 
@@ -31,16 +46,15 @@ func sumColumn(amount int, part string) string { return quote(fmt.Sprintf("_a%d_
 
 func (d *Dataset) createSums(tx *gorm.DB) error {
 	columns := []string{quote(sumDay) + " date", quote(sumRecords) + " bigint NOT NULL"}
-	for _, name := range d.Schema.Names(tabular.Category) {
+	for _, name := range d.sumCategories() {
 		columns = append(columns, quote(name)+" text")
 	}
-	for i := range d.Schema.Names(tabular.Amount) {
+	for i := range d.sumAmounts() {
 		columns = append(columns, sumColumn(i, "count")+" bigint NOT NULL", sumColumn(i, "sum")+" numeric", sumColumn(i, "min")+" numeric", sumColumn(i, "max")+" numeric")
 	}
 	for _, statement := range []string{
 		"CREATE SCHEMA IF NOT EXISTS sums",
 		"CREATE TABLE " + d.sums() + " (" + strings.Join(columns, ", ") + ")",
-		"CREATE INDEX ON " + d.sums() + " (" + quote(sumDay) + ")",
 	} {
 		if err := tx.Exec(statement).Error; err != nil {
 			return err
@@ -49,15 +63,20 @@ func (d *Dataset) createSums(tx *gorm.DB) error {
 	return nil
 }
 
+// indexSums makes the index of the day sums, once the first of them are there.
+func (d *Dataset) indexSums(tx *gorm.DB) error {
+	return tx.Exec("CREATE INDEX ON " + d.sums() + " (" + quote(sumDay) + ")").Error
+}
+
 // selectSums adds the records up that a condition keeps.
 func (d *Dataset) selectSums(condition string) string {
 	selects := []string{d.day(), "count(*)"}
 	group := []string{"1"}
-	for i, name := range d.Schema.Names(tabular.Category) {
+	for i, name := range d.sumCategories() {
 		selects = append(selects, quote(name))
 		group = append(group, fmt.Sprint(i+3))
 	}
-	for _, name := range d.Schema.Names(tabular.Amount) {
+	for _, name := range d.sumAmounts() {
 		c := quote(name)
 		selects = append(selects, "count("+c+")", "sum("+c+")", "min("+c+")", "max("+c+")")
 	}
@@ -95,9 +114,48 @@ func (d *Dataset) renewSums(tx *gorm.DB) error {
 	return tx.Exec("INSERT INTO " + d.sums() + " " + d.selectSums(fmt.Sprintf(among, "r."+d.day()))).Error
 }
 
+// sumColumns lists the columns of the day sums.
+func (d *Dataset) sumColumns() []string {
+	columns := []string{quote(sumDay), quote(sumRecords)}
+	for _, name := range d.sumCategories() {
+		columns = append(columns, quote(name))
+	}
+	for i := range d.sumAmounts() {
+		for _, part := range []string{"count", "sum", "min", "max"} {
+			columns = append(columns, sumColumn(i, part))
+		}
+	}
+	return columns
+}
+
+// addSums adds the sums of the table fresh to those of the days that they lie on.
+func (d *Dataset) addSums(tx *gorm.DB) error {
+	selects, groups := []string{quote(sumDay), "sum(" + quote(sumRecords) + ")"}, []string{quote(sumDay)}
+	for _, name := range d.sumCategories() {
+		selects, groups = append(selects, quote(name)), append(groups, quote(name))
+	}
+	for i := range d.sumAmounts() {
+		selects = append(selects, "sum("+sumColumn(i, "count")+")", "sum("+sumColumn(i, "sum")+")", "min("+sumColumn(i, "min")+")", "max("+sumColumn(i, "max")+")")
+	}
+	columns := strings.Join(d.sumColumns(), ", ")
+	for _, statement := range []string{
+		"ANALYZE fresh",
+		"WITH old AS (DELETE FROM " + d.sums() + " WHERE " + quote(sumDay) + " IN (SELECT " + quote(sumDay) + " FROM fresh) OR " + quote(sumDay) + " IS NULL AND EXISTS (SELECT FROM fresh WHERE " + quote(sumDay) + " IS NULL) RETURNING " + columns + ") " +
+			"INSERT INTO " + d.sums() + " (" + columns + ") SELECT " + strings.Join(selects, ", ") + " FROM (SELECT " + columns + " FROM old UNION ALL SELECT " + columns + " FROM fresh) AS together GROUP BY " + strings.Join(groups, ", "),
+	} {
+		if err := tx.Exec(statement).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // summed tells whether day sums can answer: they know categories and amounts, nothing else.
 func (d *Dataset) summed(p *tally.Plan) bool {
-	categories, amounts := d.Schema.Names(tabular.Category), d.Schema.Names(tabular.Amount)
+	if p.Timed() || len(p.Wholes) > 0 || d.dateColumn(p.Date).Role != tabular.DayRole {
+		return false
+	}
+	categories, amounts := d.sumCategories(), d.sumAmounts()
 	for _, name := range p.By {
 		if !slices.Contains(categories, name) {
 			return false
@@ -114,21 +172,31 @@ func (d *Dataset) summed(p *tally.Plan) bool {
 // A grain is where facts are read from and how: from the records themselves or from their day sums.
 type grain struct {
 	table, day, records string
-	amount              func(name string) [4]string // count, sum, min, max
+	summed              bool
+	parts               func(amount string) [4]string // of one row: count, sum, min, max
 }
 
-func (d *Dataset) recordGrain() grain {
-	return grain{d.table(), d.day(), "count(*)", func(name string) [4]string {
+// amount gives the parts of an amount over many rows.
+func (g grain) amount(name string) [4]string {
+	of := g.parts(name)
+	if !g.summed {
+		return [4]string{"count(" + of[1] + ")", "sum(" + of[1] + ")", "min(" + of[2] + ")", "max(" + of[3] + ")"}
+	}
+	return [4]string{"coalesce(sum(" + of[0] + "), 0)::bigint", "sum(" + of[1] + ")", "min(" + of[2] + ")", "max(" + of[3] + ")"}
+}
+
+func (d *Dataset) recordGrain(date string) grain {
+	return grain{d.table(), d.dayOf(d.dateColumn(date)), "count(*)", false, func(name string) [4]string {
 		c := quote(name)
-		return [4]string{"count(" + c + ")", "sum(" + c + ")", "min(" + c + ")", "max(" + c + ")"}
+		return [4]string{"(" + c + " IS NOT NULL)::int", c, c, c}
 	}}
 }
 
 func (d *Dataset) sumGrain() grain {
-	amounts := d.Schema.Names(tabular.Amount)
-	return grain{d.sums(), quote(sumDay), "coalesce(sum(" + quote(sumRecords) + "), 0)::bigint", func(name string) [4]string {
+	amounts := d.sumAmounts()
+	return grain{d.sums(), quote(sumDay), "coalesce(sum(" + quote(sumRecords) + "), 0)::bigint", true, func(name string) [4]string {
 		i := slices.Index(amounts, name)
-		return [4]string{"sum(" + sumColumn(i, "count") + ")::bigint", "sum(" + sumColumn(i, "sum") + ")", "min(" + sumColumn(i, "min") + ")", "max(" + sumColumn(i, "max") + ")"}
+		return [4]string{sumColumn(i, "count"), sumColumn(i, "sum"), sumColumn(i, "min"), sumColumn(i, "max")}
 	}}
 }
 
@@ -145,10 +213,10 @@ func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		counted := d.selectSums("true")
 		columns := "SELECT " + quote(sumDay) + ", " + quote(sumRecords)
-		for _, name := range d.Schema.Names(tabular.Category) {
+		for _, name := range d.sumCategories() {
 			columns += ", " + quote(name)
 		}
-		for i := range d.Schema.Names(tabular.Amount) {
+		for i := range d.sumAmounts() {
 			columns += ", " + sumColumn(i, "count") + ", " + sumColumn(i, "sum") + ", " + sumColumn(i, "min") + ", " + sumColumn(i, "max")
 		}
 		kept := columns + " FROM " + d.sums()

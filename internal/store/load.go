@@ -1,7 +1,6 @@
 package store
 
 import (
-	"bufio"
 	"context"
 	"database/sql"
 	"errors"
@@ -86,7 +85,7 @@ func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err := tx.Create(load).Error; err != nil {
 		return nil, err
 	}
-	extent, err := in.copy(ctx, conn, d, load.ID)
+	landing, err := in.copy(ctx, conn, d, load.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -95,12 +94,10 @@ func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return nil, err
 		}
 	}
-	if err := d.touch(tx, load.ID); err != nil {
+	if err := landing.sum(ctx, tx, conn, load.ID); err != nil {
 		return nil, err
 	}
-	if err := d.renewSums(tx); err != nil {
-		return nil, err
-	}
+	extent := landing.extent
 	load.Records, load.Undated = extent.Records+extent.Undated, extent.Undated
 	if extent.Records > 0 {
 		first, last := extent.Oldest.Time(), extent.Newest.Time()
@@ -109,7 +106,7 @@ func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	return load, tx.Model(d).Update("version", d.Version+1).Error
+	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": landing.next}).Error
 }
 
 // dataset finds the dataset, locked against other loads, or makes it.
@@ -127,53 +124,89 @@ func (in *Incoming) dataset(tx *gorm.DB) (*Dataset, error) {
 	return d, d.create(tx)
 }
 
-// copy streams the file's rows into the table by COPY.
-func (in *Incoming) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (tally.Extent, error) {
-	columns := []string{quote(loadColumn)}
-	withDay := d.day() == quote(dayColumn)
-	if withDay {
+// landing is a file on its way into the table.
+type landing struct {
+	dataset *Dataset
+	load    int64
+	withDay bool // the table keeps the day of a timestamp
+	extent  tally.Extent
+	next    int64 // the number of the first record after it
+	sums    *freshSums
+}
+
+// copy streams the file's rows into the table by COPY. Its blocks are read and written on all
+// processors, in the order of the file.
+func (in *Incoming) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (*landing, error) {
+	l := &landing{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, sums: newFreshSums(d)}
+	columns := []string{quote(recordColumn), quote(loadColumn)}
+	if l.withDay {
 		columns = append(columns, quote(dayColumn))
 	}
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, quote(c.Name))
 	}
-	statement := "COPY " + d.table() + " (" + strings.Join(columns, ", ") + ") FROM STDIN"
-	var extent tally.Extent
 	var readError error
-	err := conn.Raw(func(driver any) error {
+	err := copyInto(ctx, conn, d.table(), columns, func(out io.Writer) error {
+		readError = tabular.Scan(ctx, in.Reader, tabular.Scanning{Schema: &d.Schema, AllowUndated: in.AllowUndated}, l.encode, func(b encoded) error {
+			l.extent.Merge(b.extent)
+			l.next = max(l.next, b.next)
+			_, err := out.Write(b.rows)
+			return err
+		})
+		return readError
+	})
+	if readError != nil && !errors.Is(readError, errTaken) {
+		return l, readError
+	}
+	return l, err
+}
+
+// errTaken ends the writing of rows when the database takes no more; the error is the database's.
+var errTaken = errors.New("the database took no more")
+
+// copyInto runs COPY with what write writes.
+func copyInto(ctx context.Context, conn *sql.Conn, table string, columns []string, write func(io.Writer) error) error {
+	return conn.Raw(func(driver any) error {
 		pg := driver.(*stdlib.Conn).Conn().PgConn()
 		pipe, out := io.Pipe()
 		done := make(chan struct{})
 		go func() {
 			defer close(done)
-			extent, readError = in.encode(out, d, load, withDay)
-			out.CloseWithError(readError) // nil ends the copy well
+			out.CloseWithError(write(out)) // nil ends the copy well
 		}()
-		_, err := pg.CopyFrom(ctx, pipe, statement)
-		pipe.CloseWithError(errors.New("the database took no more"))
+		_, err := pg.CopyFrom(ctx, pipe, "COPY "+table+" ("+strings.Join(columns, ", ")+") FROM STDIN")
+		pipe.CloseWithError(errTaken)
 		<-done
 		return err
 	})
-	if err != nil && readError != nil && !strings.Contains(readError.Error(), "the database took no more") {
-		return extent, readError
-	}
-	return extent, err
 }
 
-// encode writes the rows in the text form of COPY.
-func (in *Incoming) encode(out io.Writer, d *Dataset, load int64, withDay bool) (tally.Extent, error) {
-	w := bufio.NewWriterSize(out, 1<<18)
-	day := d.Schema.Day()
-	var extent tally.Extent
-	line := make([]byte, 0, 256)
-	err := in.Reader.Records(&d.Schema, in.AllowUndated, func(cells []tabular.Cell) error {
-		line = strconv.AppendInt(line[:0], load, 10)
+// encoded is a block of rows in the text form of COPY.
+type encoded struct {
+	rows   []byte
+	extent tally.Extent
+	next   int64
+}
+
+// encode writes a block of rows and adds them up. A record's number grows with its line, so that
+// blocks need not wait for each other to be counted.
+func (l *landing) encode(worker int, rows tabular.Rows) (encoded, error) {
+	s := &l.dataset.Schema
+	day := s.Day()
+	var e encoded
+	line := make([]byte, 0, 3<<19)
+	err := rows(func(at int, cells []tabular.Cell) error {
+		number := l.dataset.NextRecord + int64(at)
+		e.next = number + 1
+		line = strconv.AppendInt(line, number, 10)
+		line = append(line, '\t')
+		line = strconv.AppendInt(line, l.load, 10)
 		if cells[day].Set {
-			extent.Add(cells[day].Day)
+			e.extent.Add(cells[day].Day)
 		} else {
-			extent.Undated++
+			e.extent.Undated++
 		}
-		if withDay {
+		if l.withDay {
 			line = append(line, '\t')
 			if cells[day].Set {
 				line = cells[day].Day.AppendText(line)
@@ -181,22 +214,15 @@ func (in *Incoming) encode(out io.Writer, d *Dataset, load int64, withDay bool) 
 				line = append(line, `\N`...)
 			}
 		}
-		for i := range d.Schema.Columns {
+		for i := range s.Columns {
 			line = append(line, '\t')
-			line = appendCell(line, d.Schema.Columns[i].Type, &cells[i])
+			line = appendCell(line, s.Columns[i].Type, &cells[i])
 		}
 		line = append(line, '\n')
-		_, err := w.Write(line)
-		return err
+		return l.sums.add(worker, cells)
 	})
-	return extent, errors.Join(err, flushUnless(err, w))
-}
-
-func flushUnless(err error, w *bufio.Writer) error {
-	if err != nil {
-		return nil
-	}
-	return w.Flush()
+	e.rows = line
+	return e, err
 }
 
 func appendCell(line []byte, t tabular.Type, c *tabular.Cell) []byte {
@@ -209,6 +235,9 @@ func appendCell(line []byte, t tabular.Type, c *tabular.Cell) []byte {
 	case tabular.Timestamp:
 		return c.Moment.UTC().AppendFormat(line, time.RFC3339Nano)
 	case tabular.Number:
+		return append(line, c.Text...)
+	}
+	if !strings.ContainsAny(c.Text, "\\\t\n\r") {
 		return append(line, c.Text...)
 	}
 	for i := range len(c.Text) {

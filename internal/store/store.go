@@ -19,8 +19,9 @@ import (
 
 // A Store is open on one database and is safe for use at once by many.
 type Store struct {
-	db  *gorm.DB
-	sql *sql.DB
+	db      *gorm.DB
+	sql     *sql.DB
+	columns *columnStore
 }
 
 // NotFound is the error of asking for something that is not there.
@@ -52,11 +53,16 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err := migrate(db.WithContext(ctx)); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), pool.Close())
 	}
-	return &Store{db, pool}, nil
+	s := &Store{db: db, sql: pool}
+	s.columns = newColumnStore(s)
+	return s, nil
 }
 
 // Close ends all connections.
-func (s *Store) Close() error { return s.sql.Close() }
+func (s *Store) Close() error {
+	s.columns.close()
+	return s.sql.Close()
+}
 
 // Ping tells whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.sql.PingContext(ctx) }
@@ -101,12 +107,28 @@ func migrate(db *gorm.DB) error {
 			}},
 			{ID: "2026-11-day-tables", Migrate: createDayTables},
 			{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
-				var sets []Dataset
-				if err := tx.Find(&sets).Error; err != nil {
+				sets, err := existing(tx)
+				if err != nil {
 					return err
 				}
 				for i := range sets {
-					if err := errors.Join(sets[i].createSums(tx), sets[i].fillSums(tx)); err != nil {
+					if err := errors.Join(sets[i].createSums(tx), sets[i].fillSums(tx), sets[i].indexSums(tx)); err != nil {
+						return err
+					}
+				}
+				return nil
+			}},
+			{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
+				if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
+					return err
+				}
+				sets, err := existing(tx)
+				if err != nil {
+					return err
+				}
+				for i := range sets {
+					err := tx.Exec("UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(recordColumn)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?", sets[i].ID).Error
+					if err != nil {
 						return err
 					}
 				}
@@ -114,6 +136,14 @@ func migrate(db *gorm.DB) error {
 			}},
 		}).Migrate()
 	})
+}
+
+// existing lists the datasets by what every version of their table has. Columns are named, as a plan
+// for all of them would not outlive the next migration.
+func existing(tx *gorm.DB) ([]Dataset, error) {
+	var sets []Dataset
+	err := tx.Select("id", "name", "schema").Find(&sets).Error
+	return sets, err
 }
 
 // connection runs work on one connection of the pool. GORM hands out a session that carries state

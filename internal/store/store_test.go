@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -121,8 +122,13 @@ func randomFilters(rng *rand.Rand) []tally.Filter {
 }
 
 func randomRequest(rng *rand.Rand) tally.Request {
-	r := tally.Request{Figures: []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}, {Kind: tally.Mean, Column: "fare"},
-		{Kind: tally.Min, Column: "people"}, {Kind: tally.Max, Column: "fare"}}}
+	figures := []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}, {Kind: tally.Mean, Column: "fare"}, {Kind: tally.Min, Column: "people"},
+		{Kind: tally.Max, Column: "fare"}}
+	if rng.IntN(2) == 0 {
+		figures = append(figures, tally.Figure{Kind: tally.Distinct, Column: []string{"people", "route", "seen_at", "day"}[rng.IntN(4)]}, tally.Figure{Kind: tally.Median, Column: "fare"},
+			tally.Figure{Kind: tally.First, Column: "fare"}, tally.Figure{Kind: tally.Last, Column: "people"})
+	}
+	r := tally.Request{Figures: figures}
 	for range 1 + rng.IntN(5) {
 		var vs []civil.Interval
 		for range rng.IntN(3) {
@@ -144,45 +150,63 @@ func randomRequest(rng *rand.Rand) tally.Request {
 	if rng.IntN(2) == 0 {
 		r.Where = randomFilters(rng)
 	}
+	if rng.IntN(4) == 0 {
+		r.Date = "seen_at"
+	}
+	if len(r.By) > 0 && rng.IntN(3) == 0 {
+		r.Top = 1 + rng.IntN(3)
+		first := 1 + rng.IntN(4) // rank by any of the figures of a column that rank
+		r.Figures[1], r.Figures[first] = r.Figures[first], r.Figures[1]
+	}
 	return r
 }
 
-// One pass of SQL, and one over the file, give what a loop over all records gives, to the last digit.
+// Columns in memory, day sums, one pass of SQL over the records and one over the file give what a
+// loop over all records gives, to the last digit.
 func TestTotalsAgree(t *testing.T) {
 	s := open(t)
+	ctx := context.Background()
 	rng := rand.New(rand.NewPCG(3, 4))
-	text := randomCSV(rng, 3000)
+	text := randomCSV(rng, 300)
 	s.mustLoad(t, "agree", text, tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}, Zone: "Pacific/Auckland"}, true)
-	d, err := s.Dataset(context.Background(), "agree")
+	d, err := s.Dataset(ctx, "agree")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for i := range 400 {
-		p, err := tally.NewPlan(randomRequest(rng))
+	if _, err := s.columns.current(ctx, d); err != nil {
+		t.Fatal(err)
+	}
+	s.columns.settle()
+	if c, err := s.columns.current(ctx, d); err != nil || c == nil {
+		t.Fatalf("there is no copy in memory: %v", err)
+	}
+	list := naiveRecords(t, text, &d.Schema)
+	requests := 1200
+	if testing.Short() {
+		requests = 150
+	}
+	for i := range requests {
+		request := randomRequest(rng)
+		reader, err := tabular.NewReader(strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
 		}
-		stored, err := tally.Run(context.Background(), p, s.RecordFacts(d))
-		if err != nil {
-			t.Fatal(err)
-		}
-		summed, err := tally.Run(context.Background(), p, s.Facts(d))
-		if err != nil {
-			t.Fatal(err)
-		}
-		if a, b := describe(stored), describe(summed); a != b {
-			t.Fatalf("request %d, %+v:\nfrom the records\n%s\nfrom the day sums\n%s", i, p.Request, a, b)
-		}
-		r, err := tabular.NewReader(strings.NewReader(text))
-		if err != nil {
-			t.Fatal(err)
-		}
-		streamed, err := tally.Run(context.Background(), p, &tabular.Source{Reader: r, Schema: &d.Schema, AllowUndated: true})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if a, b := describe(stored), describe(streamed); a != b {
-			t.Fatalf("request %d, %+v:\nstored\n%s\nstreamed\n%s", i, p.Request, a, b)
+		want := list.describe(t, request)
+		for name, source := range map[string]tally.Source{
+			"the columns in memory": s.Facts(d), "day sums": s.SumFacts(d), "the records": s.RecordFacts(d),
+			"the file": &tabular.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
+		} {
+			p, err := tally.NewPlan(request)
+			if err != nil {
+				t.Fatal(err)
+			}
+			r, err := tally.Run(ctx, p, source)
+			if err != nil {
+				t.Fatalf("request %d, %+v, from %s: %v", i, request, name, err)
+			}
+			if got := describe(r, request); got != want {
+				t.Fatalf("request %d, %+v:\nfrom %s\n%s\nby a loop\n%s", i, request, name, got, want)
+			}
 		}
 	}
 }
@@ -233,12 +257,30 @@ func TestDaySumsFollowLoads(t *testing.T) {
 	}
 }
 
-func describe(r *tally.Result) string {
+// describe writes down everything that a result says.
+func describe(r *tally.Result, request tally.Request) string {
+	kept, folded := r.Folded()
+	return write(r.Extent, r.Groups, kept, folded, request, r.At)
+}
+
+func write(extent tally.Extent, groups [][]tally.Label, kept []tally.Label, folded int, request tally.Request, at func(int, []tally.Label) []tally.Value) string {
 	var b strings.Builder
-	fmt.Fprintln(&b, r.Extent)
-	fmt.Fprintln(&b, r.Groups)
-	for i := range r.Cells {
-		fmt.Fprintln(&b, r.Cells[i], r.Totals[i])
+	if extent.Records == 0 {
+		extent.Oldest, extent.Newest = 0, 0
+	}
+	fmt.Fprintln(&b, extent, kept, folded)
+	for i := range request.Stretches {
+		for _, g := range groups {
+			for mask := range 1 << len(g) {
+				part := slices.Clone(g)
+				for j := range part {
+					if mask&(1<<j) != 0 {
+						part[j] = tally.All
+					}
+				}
+				fmt.Fprintln(&b, i, part, at(i, part))
+			}
+		}
 	}
 	return b.String()
 }
@@ -358,9 +400,9 @@ func TestLoadsAtOnce(t *testing.T) {
 					t.Error(err)
 					return
 				}
-				n, _ := r.Totals[0][0].Decimal.Int64()
-				if n%500 != 0 || r.Extent.Records != n || r.Totals[0][1].String() != fmt.Sprint(n) {
-					t.Errorf("half a load is seen: %v of %+v", r.Totals[0], r.Extent)
+				n, _ := r.Overall(0)[0].Decimal.Int64()
+				if n%500 != 0 || r.Extent.Records != n || r.Overall(0)[1].String() != fmt.Sprint(n) {
+					t.Errorf("half a load is seen: %v of %+v", r.Overall(0), r.Extent)
 				}
 			}
 		})

@@ -1,15 +1,14 @@
 package tabular
 
 import (
-	"bufio"
 	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"strings"
-	"time"
 	"unicode/utf8"
+	"unsafe"
 )
 
 // SampleRows is how many rows a table is described from.
@@ -50,170 +49,260 @@ func (f *Faults) Error() string {
 	return strings.Join(lines, "\n")
 }
 
-// A Reader reads a CSV file row by row. Its sample is read at once, so that the table can be
-// described before the first row is taken.
+// A Reader reads a CSV file: comma-separated, UTF-8, with or without a byte order mark. Its sample is
+// read at once, so that the table can be described before its rows are taken by Scan or Records.
 type Reader struct {
 	Header []string
 	Sample [][]string
 
-	csv     *csv.Reader
-	lines   []int // of the sample rows
-	next    int   // the sample row to give next
-	current int   // the line of the row given last
+	in     io.Reader
+	blocks []block // read already, for the sample
+	rest   []byte  // read already, the start of a block
+	line   int     // of the next block
+	ended  bool
+	known  bool // the columns are the schema's, in its order
 }
 
-// NewReader reads the header and the sample of a CSV file: comma-separated, UTF-8, with or without
-// a byte order mark.
+// A block is a part of a file that holds whole rows.
+type block struct {
+	text string
+	line int // its first one
+	rows int // at most as many are given; 0 is no limit
+}
+
+const (
+	blockSize = 1 << 20
+	// maxRow is how long a row may be, in bytes.
+	maxRow = 64 << 20
+)
+
+// NewReader reads the header and the sample of a CSV file.
 func NewReader(r io.Reader) (*Reader, error) {
-	buffered := bufio.NewReaderSize(r, 1<<18)
-	if mark, err := buffered.Peek(3); err == nil && bytes.Equal(mark, []byte("\ufeff")) {
-		if _, err := buffered.Discard(3); err != nil {
-			return nil, err
-		}
-	}
-	t := &Reader{csv: csv.NewReader(buffered)}
-	t.csv.FieldsPerRecord = -1 // rows of another length are faults like any other, gathered by Records
-	header, err := t.csv.Read()
+	t := &Reader{in: r, line: 1}
+	first, err := t.read()
 	if errors.Is(err, io.EOF) {
 		return nil, errors.New("the file is empty: expected a header line with the names of the columns")
 	}
 	if err != nil {
-		return nil, csvError(err)
+		return nil, err
+	}
+	first.text = strings.TrimPrefix(first.text, "\ufeff")
+	if err := t.header(&first); err != nil {
+		return nil, err
+	}
+	for b := first; ; {
+		t.blocks = append(t.blocks, b)
+		err := b.each(func(line int, row []string) error {
+			if len(t.Sample) == SampleRows {
+				return errEnough
+			}
+			t.Sample = append(t.Sample, append([]string(nil), row...))
+			return nil
+		})
+		if errors.Is(err, errEnough) {
+			return t, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		if b, err = t.read(); errors.Is(err, io.EOF) {
+			return t, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+}
+
+var errEnough = errors.New("enough")
+
+// NewHeadless reads a CSV file that has no header line and whose columns are known.
+func NewHeadless(r io.Reader, header []string) *Reader {
+	return &Reader{Header: header, in: r, line: 1, known: true}
+}
+
+// header takes the header off the first block.
+func (t *Reader) header(b *block) error {
+	rows := csv.NewReader(strings.NewReader(b.text))
+	header, err := rows.Read()
+	if errors.Is(err, io.EOF) {
+		return errors.New("the file is empty: expected a header line with the names of the columns")
+	}
+	if err != nil {
+		return csvError(err, 0)
 	}
 	for _, name := range header {
 		if !utf8.ValidString(name) {
-			return nil, errors.New("the header is not UTF-8")
+			return errors.New("the header is not UTF-8")
 		}
 	}
 	t.Header = header
-	for len(t.Sample) < SampleRows {
-		row, err := t.csv.Read()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return nil, csvError(err)
-		}
-		line, _ := t.csv.FieldPos(0)
-		t.Sample = append(t.Sample, row)
-		t.lines = append(t.lines, line)
-	}
-	t.csv.ReuseRecord = true
-	return t, nil
+	end := rows.InputOffset()
+	b.line += strings.Count(b.text[:end], "\n")
+	b.text = b.text[end:]
+	return nil
 }
 
 // SampleOnly gives a reader of the sample rows alone.
 func (t *Reader) SampleOnly() *Reader {
-	return &Reader{Header: t.Header, Sample: t.Sample, lines: t.lines, csv: csv.NewReader(strings.NewReader(""))}
+	s := &Reader{Header: t.Header, Sample: t.Sample, ended: true}
+	left := len(t.Sample)
+	for _, b := range t.blocks {
+		if left == 0 {
+			break
+		}
+		b.rows = left
+		_ = b.each(func(int, []string) error { left--; return nil }) // it was read well before
+		s.blocks = append(s.blocks, b)
+	}
+	return s
 }
 
-// csvError words the errors of encoding/csv.
-func csvError(err error) error {
-	var p *csv.ParseError
-	if errors.As(err, &p) {
-		return &Faults{Rows: []Fault{{Line: p.Line, Expected: p.Err.Error()}}}
+// next gives the next block; io.EOF at the end.
+func (t *Reader) next() (block, error) {
+	if len(t.blocks) > 0 {
+		b := t.blocks[0]
+		t.blocks = t.blocks[1:]
+		return b, nil
+	}
+	return t.read()
+}
+
+// read reads one more block of the file: as much as ends with a line break outside quotes. A quote
+// that stands where none may stand is found when the rows are taken apart.
+func (t *Reader) read() (block, error) {
+	if t.ended {
+		return block{}, io.EOF
+	}
+	buffer := make([]byte, max(blockSize, 2*len(t.rest)))
+	n := copy(buffer, t.rest)
+	quotes := bytes.Count(buffer[:n], quote)
+	for {
+		for n < len(buffer) {
+			m, err := t.in.Read(buffer[n:])
+			quotes += bytes.Count(buffer[n:n+m], quote)
+			n += m
+			if errors.Is(err, io.EOF) {
+				t.ended, t.rest = true, nil
+				if n == 0 {
+					return block{}, io.EOF
+				}
+				return t.cut(buffer[:n]), nil
+			}
+			if err != nil {
+				return block{}, err
+			}
+		}
+		// Seen from the end, a line break lies outside quotes where as many quotes as there are
+		// after it leave an even number before it.
+		for end, before := n, quotes; end > 0; {
+			at := bytes.LastIndexByte(buffer[:end], '\n')
+			if at < 0 {
+				break
+			}
+			before -= bytes.Count(buffer[at:end], quote)
+			if before%2 == 0 {
+				t.rest = append([]byte(nil), buffer[at+1:n]...)
+				return t.cut(buffer[:at+1]), nil
+			}
+			end = at
+		}
+		if len(buffer) >= maxRow {
+			return block{}, &Faults{Rows: []Fault{{Line: t.line, Expected: fmt.Sprintf("a row that ends within %d MB; a quote may be left open", maxRow>>20)}}}
+		}
+		buffer = append(buffer, make([]byte, len(buffer))...)
+	}
+}
+
+var quote = []byte{'"'}
+
+func (t *Reader) cut(text []byte) block {
+	// The buffer belongs to this block alone and is never written to again.
+	b := block{text: unsafe.String(unsafe.SliceData(text), len(text)), line: t.line}
+	t.line += bytes.Count(text, []byte{'\n'})
+	return b
+}
+
+// each gives the rows of a block with their lines. A row is valid until the next one.
+func (b *block) each(take func(line int, row []string) error) error {
+	given := 0
+	counted := func(line int, row []string) error {
+		if given++; b.rows > 0 && given > b.rows {
+			return errEnough
+		}
+		return take(line, row)
+	}
+	var err error
+	if strings.IndexByte(b.text, '"') < 0 {
+		err = b.plain(counted)
+	} else {
+		err = b.quoted(counted)
+	}
+	if b.rows > 0 && errors.Is(err, errEnough) {
+		return nil
 	}
 	return err
 }
 
-// Row gives the next row; io.EOF at the end. The row is valid until the next call.
-func (t *Reader) Row() ([]string, error) {
-	if t.next < len(t.Sample) {
-		t.current = t.lines[t.next]
-		t.next++
-		return t.Sample[t.next-1], nil
-	}
-	row, err := t.csv.Read()
-	if err == nil {
-		t.current, _ = t.csv.FieldPos(0)
-	} else if !errors.Is(err, io.EOF) {
-		err = csvError(err)
-	}
-	return row, err
-}
-
-// Records reads all rows as typed values and gives each to take, which may keep nothing of it. A row
-// with a wrong value is not given; reading goes on to gather the faults, up to MaxFaults, and they
-// are the error. A blank day is a fault unless allowUndated.
-func (t *Reader) Records(s *Schema, allowUndated bool, take func([]Cell) error) error {
-	at, err := s.Match(t.Header)
-	if err != nil {
-		return err
-	}
-	zone, err := s.Location()
-	if err != nil {
-		return err
-	}
-	day := s.Day()
-	cells := make([]Cell, len(s.Columns))
-	faults := &Faults{}
-	for {
-		row, err := t.Row()
-		if errors.Is(err, io.EOF) {
-			break
+// plain takes a block without quotes apart: every comma and line break separates.
+func (b *block) plain(take func(line int, row []string) error) error {
+	var row []string
+	line := b.line - 1
+	for text := b.text; text != ""; {
+		line++
+		one := text
+		if end := strings.IndexByte(text, '\n'); end >= 0 {
+			one, text = text[:end], text[end+1:]
+		} else {
+			text = ""
 		}
-		if err != nil {
-			return joinFaults(faults, err)
+		if n := len(one); n > 0 && one[n-1] == '\r' {
+			one = one[:n-1]
 		}
-		sound := len(row) == len(t.Header)
-		if !sound {
-			faults.Rows = append(faults.Rows, Fault{Line: t.current, Expected: fmt.Sprintf("the row has %d fields; expected %d, as in the header", len(row), len(t.Header))})
+		if one == "" {
+			continue
 		}
-		for i := range s.Columns {
-			if !sound {
+		row = row[:0]
+		for {
+			comma := strings.IndexByte(one, ',')
+			if comma < 0 {
 				break
 			}
-			c := &s.Columns[i]
-			fault := t.cell(c, row[at[i]], s.DateOrder, zone, &cells[i])
-			if fault == "" && i == day && !cells[i].Set && !allowUndated {
-				fault = "expected a date; records without one are let in only on request (allow undated)"
-			}
-			if fault != "" {
-				faults.Rows = append(faults.Rows, Fault{t.current, c.Name, shorten(row[at[i]]), fault})
-			}
+			row = append(row, one[:comma])
+			one = one[comma+1:]
 		}
-		if len(faults.Rows) >= MaxFaults {
-			faults.Rows, faults.More = faults.Rows[:MaxFaults], true
-			return faults
+		row = append(row, one)
+		if err := take(line, row); err != nil {
+			return err
 		}
-		if len(faults.Rows) == 0 {
-			if err := take(cells); err != nil {
-				return err
-			}
-		}
-	}
-	if len(faults.Rows) > 0 {
-		return faults
 	}
 	return nil
 }
 
-func (t *Reader) cell(c *Column, s string, order DateOrder, zone *time.Location, into *Cell) (fault string) {
-	if c.Type == Text && !utf8.ValidString(s) {
-		return "expected text in UTF-8"
+func (b *block) quoted(take func(line int, row []string) error) error {
+	rows := csv.NewReader(strings.NewReader(b.text))
+	rows.FieldsPerRecord = -1 // rows of another length are faults like any other, gathered by Scan
+	rows.ReuseRecord = true
+	for {
+		row, err := rows.Read()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return csvError(err, b.line-1)
+		}
+		line, _ := rows.FieldPos(0)
+		if err := take(b.line-1+line, row); err != nil {
+			return err
+		}
 	}
-	cell, err := c.cell(s, order, zone)
-	*into = cell
-	if err != nil {
-		return err.Error()
-	}
-	return ""
 }
 
-// joinFaults adds the fault that ended reading to those gathered before it.
-func joinFaults(have *Faults, err error) error {
-	var last *Faults
-	if errors.As(err, &last) {
-		have.Rows = append(have.Rows, last.Rows...)
-		have.More = true
-		return have
+// csvError words the errors of encoding/csv; before is the number of lines before its block.
+func csvError(err error, before int) error {
+	var p *csv.ParseError
+	if errors.As(err, &p) {
+		return &Faults{Rows: []Fault{{Line: before + p.Line, Expected: p.Err.Error()}}}
 	}
 	return err
-}
-
-func shorten(s string) string {
-	if len(s) > 80 {
-		return strings.ToValidUTF8(s[:80], "") + "…"
-	}
-	return s
 }

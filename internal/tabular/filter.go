@@ -45,6 +45,16 @@ func (s *Schema) keeper(where []tally.Filter) (func([]Cell) bool, error) {
 	}, nil
 }
 
+// LabelTest gives the test of a category's values against a filter on it.
+func (s *Schema) LabelTest(f tally.Filter) (func(tally.Label) bool, error) {
+	c, ok := s.Column(f.Column)
+	if !ok {
+		return nil, s.noColumn(f.Column)
+	}
+	pass, err := c.test(f, s.DateOrder)
+	return func(l tally.Label) bool { return pass(&Cell{Text: l.Text, Set: l.Set}) }, err
+}
+
 // test gives the test of one column. Numbers are compared as numbers, dates and times by their day.
 func (c *Column) test(f tally.Filter, order DateOrder) (func(*Cell) bool, error) {
 	if len(f.Values) == 0 {
@@ -60,9 +70,27 @@ func (c *Column) test(f tally.Filter, order DateOrder) (func(*Cell) bool, error)
 	}
 	switch f.Test {
 	case tally.Is, "":
+		if c.Type == Text && len(values) == 1 {
+			return func(cell *Cell) bool { return cell.Set == values[0].set && (!cell.Set || cell.Text == values[0].text) }, nil
+		}
 		return func(cell *Cell) bool { return slices.ContainsFunc(values, c.of(cell).equals) }, nil
 	case tally.IsNot:
 		return func(cell *Cell) bool { return !slices.ContainsFunc(values, c.of(cell).equals) }, nil
+	}
+	if f.Test == tally.Between {
+		if len(values) != 2 || !values[0].set || !values[1].set {
+			return nil, fmt.Errorf("between takes two values, and no blank one")
+		}
+		if c.Type == Text {
+			return nil, fmt.Errorf("between compares numbers and days; the column holds text")
+		}
+		if values[0].compare(values[1]) > 0 {
+			return nil, fmt.Errorf("between %s and %s: the first is the greater one", f.Values[0].Text, f.Values[1].Text)
+		}
+		return func(cell *Cell) bool {
+			v := c.of(cell)
+			return v.set && v.compare(values[0]) >= 0 && v.compare(values[1]) <= 0
+		}, nil
 	}
 	if len(values) != 1 || !values[0].set {
 		return nil, fmt.Errorf("%s takes one value, and not a blank one", f.Test)
@@ -84,7 +112,7 @@ func (c *Column) test(f tally.Filter, order DateOrder) (func(*Cell) bool, error)
 		}
 		return func(cell *Cell) bool { return cell.Set && sign*c.of(cell).compare(bound) >= 0 }, nil
 	}
-	return nil, fmt.Errorf("%q is no test: expected is, is-not, contains, at-least or at-most", f.Test)
+	return nil, fmt.Errorf("%q is no test: expected is, is-not, contains, at-least, at-most or between", f.Test)
 }
 
 // operand is a value as filters compare it: a number, a day or a text, or blank.
@@ -123,7 +151,7 @@ func (c *Column) of(cell *Cell) operand {
 	switch {
 	case !cell.Set:
 	case c.Type == Number:
-		v.number, _, _ = apd.NewFromString(cell.Text) // a cell holds plain digits
+		v.number, _ = cell.Decimal() // a cell holds plain digits
 	case c.Type == Text:
 		v.text = cell.Text
 	default:

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"vastspan/core/civil"
+	"vastspan/core/tally"
 )
 
 // Type is what the values of a column are.
@@ -40,9 +41,24 @@ type Column struct {
 	Name string `json:"name"`
 	Type Type   `json:"type"`
 	Role Role   `json:"role"`
-	// Decimals is the most digits after the point seen in a number column when it was described.
+	// Decimals is how many digits after the point the values of a number column are shown with: the
+	// most that were seen when it was described, until another number is stated.
 	Decimals int `json:"decimals,omitempty"`
+	// Unit is what an amount is counted in: EUR, kg, passengers.
+	Unit string `json:"unit,omitempty"`
+	// Better tells whether it is good when an amount goes up, or down; empty for neither.
+	Better Better `json:"better,omitempty"`
 }
+
+// Better is the direction in which an amount is good.
+type Better string
+
+// The directions.
+const (
+	Neither  Better = ""
+	Upward   Better = "up"
+	Downward Better = "down"
+)
 
 // A Schema describes a table and how its dates are to be read.
 type Schema struct {
@@ -52,6 +68,11 @@ type Schema struct {
 	Zone string `json:"zone"`
 	// DateOrder says how dates such as 03/04/2026 are read; empty where none may occur.
 	DateOrder DateOrder `json:"date_order,omitempty"`
+	// Numbers says how numbers are written, by an example: 1,234.56; empty for plain digits.
+	Numbers string `json:"numbers,omitempty"`
+	// Covers is the unit that a record stands for, such as month in a plan by months; empty for the
+	// day alone.
+	Covers string `json:"covers,omitempty"`
 }
 
 // DateOrder is the order of day, month and year in dates that are not ISO 8601.
@@ -91,6 +112,18 @@ func (s *Schema) Column(name string) (Column, bool) {
 	return s.Columns[i], true
 }
 
+// AmountColumn finds a column of numbers that is an amount.
+func (s *Schema) AmountColumn(name string) (*Column, error) {
+	i := slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name })
+	if i < 0 {
+		return nil, s.noColumn(name)
+	}
+	if c := &s.Columns[i]; c.Type == Number {
+		return c, nil
+	}
+	return nil, fmt.Errorf("column %s holds %s and is no amount; the amounts are %s", name, plural(s.Columns[i].Type), orNone(s.Names(Amount)))
+}
+
 // Names lists the columns with any of some roles, or all where none is given.
 func (s *Schema) Names(roles ...Role) []string {
 	var names []string
@@ -110,13 +143,20 @@ type Wishes struct {
 	Details    []string
 	Zone       string
 	DateOrder  DateOrder
+	Numbers    string
 }
 
 // maxColumnName is the longest name a column may have, in bytes.
 const maxColumnName = 60
 
+// maxColumns is how many columns a table may have.
+const maxColumns = 1500
+
 // checkHeader refuses a header in which columns cannot be told apart.
 func checkHeader(header []string) error {
+	if len(header) > maxColumns {
+		return fmt.Errorf("the header names %d columns: at most %d", len(header), maxColumns)
+	}
 	seen := map[string]int{}
 	for i, name := range header {
 		switch {
@@ -145,18 +185,22 @@ func Infer(header []string, sample [][]string, w Wishes) (*Schema, error) {
 	if err := checkHeader(header); err != nil {
 		return nil, err
 	}
-	s := &Schema{Zone: w.Zone, DateOrder: w.DateOrder}
+	s := &Schema{Zone: w.Zone, DateOrder: w.DateOrder, Numbers: w.Numbers}
 	if s.Zone == "" {
 		s.Zone = "UTC"
 	}
 	if _, err := s.Location(); err != nil {
 		return nil, err
 	}
+	style, err := ParseNumberStyle(w.Numbers)
+	if err != nil {
+		return nil, err
+	}
 	for i, name := range header {
-		c := describe(name, i, sample, w.DateOrder)
+		c := describe(name, i, sample, style)
 		s.Columns = append(s.Columns, c)
 	}
-	if err := s.wish(w, sample); err != nil {
+	if err := s.wish(w, sample, style); err != nil {
 		return nil, err
 	}
 	return s, s.chooseDay(w.Date, sample)
@@ -170,7 +214,7 @@ func anyValue(sample [][]string, column int, is func(string) bool) bool {
 }
 
 // describe finds a column's type and its likely role from the sample.
-func describe(name string, i int, sample [][]string, order DateOrder) Column {
+func describe(name string, i int, sample [][]string, style NumberStyle) Column {
 	c := Column{Name: name, Type: Text}
 	isDate, isTime, isNumber, isWhole, filled := true, true, true, true, 0
 	distinct := map[string]bool{}
@@ -186,7 +230,7 @@ func describe(name string, i int, sample [][]string, order DateOrder) Column {
 		distinct[v] = true
 		isDate = isDate && looksLikeDate(v)
 		isTime = isTime && looksLikeTime(v)
-		if isNumber = isNumber && isPlainNumber(v); isNumber {
+		if v, isNumber = style.reads(v, isNumber); isNumber {
 			if _, fraction, ok := strings.Cut(v, "."); ok {
 				c.Decimals = max(c.Decimals, len(fraction))
 				isWhole = false
@@ -218,7 +262,8 @@ func describe(name string, i int, sample [][]string, order DateOrder) Column {
 
 // wish applies what the caller states about columns other than the day. Values that do not fit are
 // left to be found row by row; a column with no fitting value at all is an error.
-func (s *Schema) wish(w Wishes, sample [][]string) error {
+func (s *Schema) wish(w Wishes, sample [][]string, style NumberStyle) error {
+	isNumber := func(v string) bool { _, ok := style.reads(v, true); return ok }
 	set := func(names []string, role Role) error {
 		for _, name := range names {
 			i := slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name })
@@ -227,7 +272,7 @@ func (s *Schema) wish(w Wishes, sample [][]string) error {
 			}
 			c := &s.Columns[i]
 			if role == Amount {
-				if c.Type != Number && len(sample) > 0 && !anyValue(sample, i, isPlainNumber) {
+				if c.Type != Number && len(sample) > 0 && !anyValue(sample, i, isNumber) {
 					return fmt.Errorf("column %s holds %s, not numbers; an amount needs numbers", name, plural(c.Type))
 				}
 				c.Type = Number
@@ -307,10 +352,12 @@ func (s *Schema) Match(header []string) ([]int, error) {
 	return at, nil
 }
 
-// A Cell is one typed value; the zero value is blank.
+// A Cell is one typed value; the zero value is blank. What a cell that is not Set holds means nothing.
 type Cell struct {
 	Set    bool
-	Text   string    // text and numbers, a number in plain digits
+	Text   string // text and numbers, a number in plain digits
+	Fixed  bool   // the number fits into Number
+	Number tally.Fixed
 	Day    civil.Day // dates, and the day of a timestamp in the schema's zone
 	Moment time.Time // timestamps
 }

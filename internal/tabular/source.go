@@ -6,8 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/cockroachdb/apd/v3"
-
 	"vastspan/core/civil"
 	"vastspan/core/tally"
 )
@@ -21,14 +19,13 @@ type Source struct {
 
 // CheckPlan refuses columns that a plan asks for and the schema cannot give.
 func (s *Schema) CheckPlan(p *tally.Plan) error {
-	for _, name := range p.Amounts {
-		c, ok := s.Column(name)
-		if !ok {
-			return s.noColumn(name)
+	for _, f := range p.Figures {
+		if err := s.checkFigure(f); err != nil {
+			return err
 		}
-		if c.Type != Number {
-			return fmt.Errorf("column %s holds %s; a figure other than count needs numbers: %s", name, plural(c.Type), orNone(s.Names(Amount)))
-		}
+	}
+	if _, err := s.DateColumn(p.Date); err != nil {
+		return err
 	}
 	for _, name := range p.By {
 		if err := s.CheckCategory(name); err != nil {
@@ -36,6 +33,50 @@ func (s *Schema) CheckPlan(p *tally.Plan) error {
 		}
 	}
 	return s.CheckFilters(p.Where)
+}
+
+func (s *Schema) checkFigure(f tally.Figure) error {
+	if f.Kind == tally.Count {
+		return nil
+	}
+	c, ok := s.Column(f.Column)
+	if !ok {
+		return s.noColumn(f.Column)
+	}
+	if c.Type != Number && f.Kind != tally.Distinct {
+		return fmt.Errorf("column %s holds %s; %s needs numbers: %s", f.Column, plural(c.Type), f.Kind, orNone(s.Names(Amount)))
+	}
+	return nil
+}
+
+// DateColumn gives the position of a column of dates or times; empty is the one that the records are
+// kept by.
+func (s *Schema) DateColumn(name string) (int, error) {
+	if name == "" {
+		return s.Day(), nil
+	}
+	c, ok := s.Column(name)
+	if !ok {
+		return 0, s.noColumn(name)
+	}
+	if c.Type != Date && c.Type != Timestamp {
+		return 0, fmt.Errorf("column %s holds %s and gives no day; the columns of dates are %s", name, plural(c.Type), orNone(s.Dates()))
+	}
+	return slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name }), nil
+}
+
+// Dates lists the columns of dates and times, the one that the records are kept by first.
+func (s *Schema) Dates() []string {
+	var names []string
+	for i, c := range s.Columns {
+		switch {
+		case i == s.Day():
+			names = slices.Insert(names, 0, c.Name)
+		case c.Type == Date || c.Type == Timestamp:
+			names = append(names, c.Name)
+		}
+	}
+	return names
 }
 
 // CheckCategory refuses a column that records cannot be broken down by.
@@ -65,111 +106,18 @@ func (s *Schema) positions(names []string) []int {
 	return at
 }
 
-// group is what the records of one segment and group add up to.
-type group struct {
-	labels []tally.Label
-	facts  []*tally.Fact // by segment
-}
-
-// Facts reads the file and yields the facts of a plan; see tally.Source.
-func (f *Source) Facts(ctx context.Context, p *tally.Plan, yield func(tally.Fact) error) (tally.Extent, error) {
-	if err := f.Schema.CheckPlan(p); err != nil {
-		return tally.Extent{}, err
-	}
-	day, amounts, by := f.Schema.Day(), f.Schema.positions(p.Amounts), f.Schema.positions(p.By)
-	keep, err := f.Schema.keeper(p.Where)
-	if err != nil {
-		return tally.Extent{}, err
-	}
-	var extent tally.Extent
-	groups := map[string]*group{}
-	var order []*group
-	var key []byte
-	err = f.Reader.Records(f.Schema, f.AllowUndated, func(cells []Cell) error {
-		if !keep(cells) {
-			return nil
-		}
-		if !cells[day].Set {
-			extent.Undated++
-			return ctx.Err()
-		}
-		d := cells[day].Day
-		extent.Add(d)
-		segment := p.Segment(d)
-		if !p.Wanted(segment) {
-			return nil
-		}
-		key = key[:0]
-		for _, i := range by {
-			key = appendKey(key, cells[i])
-		}
-		g := groups[string(key)]
-		if g == nil {
-			g = &group{facts: make([]*tally.Fact, len(p.Edges)+1)}
-			for _, i := range by {
-				g.labels = append(g.labels, tally.Label{Text: cells[i].Text, Set: cells[i].Set})
-			}
-			groups[string(key)] = g
-			order = append(order, g)
-		}
-		fact := g.facts[segment]
-		if fact == nil {
-			fact = &tally.Fact{Segment: segment, Group: g.labels, Amounts: make([]tally.Amount, len(amounts))}
-			g.facts[segment] = fact
-		}
-		return addRecord(fact, cells, amounts)
-	})
-	if err != nil {
-		return extent, err
-	}
-	for _, g := range order {
-		for _, fact := range g.facts {
-			if fact != nil {
-				if err := yield(*fact); err != nil {
-					return extent, err
-				}
-			}
-		}
-	}
-	return extent, nil
-}
-
-// appendKey makes texts into a key that is the same for the same values only.
-func appendKey(key []byte, c Cell) []byte {
-	if !c.Set {
-		return append(key, 0)
-	}
-	key = append(key, 1)
-	key = append(key, c.Text...)
-	return append(key, 0)
-}
-
-func addRecord(fact *tally.Fact, cells []Cell, amounts []int) error {
-	fact.Count++
-	for i, at := range amounts {
-		if !cells[at].Set {
-			continue
-		}
-		var v apd.Decimal
-		if _, _, err := v.SetString(cells[at].Text); err != nil {
-			return fmt.Errorf("%q: %w", cells[at].Text, err)
-		}
-		if err := fact.Amounts[i].Add(&v); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // Newest reads the rest of a file and gives the newest day in it; false where no record has a day.
-func Newest(r *Reader, s *Schema, allowUndated bool) (civil.Day, bool, error) {
+func Newest(ctx context.Context, r *Reader, s *Schema, allowUndated bool) (civil.Day, bool, error) {
 	day := s.Day()
-	newest, found := civil.MinDay, false
-	err := r.Records(s, allowUndated, func(cells []Cell) error {
-		if cells[day].Set {
-			newest, found = max(newest, cells[day].Day), true
-		}
-		return nil
-	})
-	return newest, found, err
+	var whole tally.Extent
+	err := Scan(ctx, r, Scanning{Schema: s, Columns: []int{day}, AllowUndated: allowUndated}, func(_ int, rows Rows) (tally.Extent, error) {
+		var e tally.Extent
+		return e, rows(func(_ int, cells []Cell) error {
+			if cells[day].Set {
+				e.Add(cells[day].Day)
+			}
+			return nil
+		})
+	}, func(e tally.Extent) error { whole.Merge(e); return nil })
+	return whole.Newest, whole.Records > 0, err
 }

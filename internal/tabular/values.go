@@ -5,8 +5,12 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
+
+	"github.com/cockroachdb/apd/v3"
 
 	"vastspan/core/civil"
+	"vastspan/core/tally"
 )
 
 // timeLayouts are the forms of ISO 8601 in which instants are read; those without an offset are
@@ -119,27 +123,69 @@ func allDigits(s string) bool {
 	return s != ""
 }
 
-// cell reads one value of a column.
-func (c *Column) cell(s string, order DateOrder, zone *time.Location) (Cell, error) {
-	trimmed := strings.TrimSpace(s)
-	if trimmed == "" {
-		return Cell{}, nil
+// parse reads one value of a column. A cell is always of the same column: what its type does not use
+// is never set.
+func (p *parser) parse(c *Column, s string, into *Cell) error {
+	trimmed := trim(s)
+	if into.Set = false; trimmed == "" {
+		return nil
 	}
+	var err error
 	switch c.Type {
 	case Date:
-		d, err := parseDate(trimmed, order)
-		return Cell{Set: true, Day: d}, err
+		into.Day, err = parseDate(trimmed, p.schema.DateOrder)
 	case Timestamp:
-		t, err := parseMoment(trimmed, zone)
-		return Cell{Set: true, Moment: t, Day: civil.OfTime(t, zone)}, err
+		into.Moment, err = parseMoment(trimmed, p.zone)
+		into.Day = civil.OfTime(into.Moment, p.zone)
 	case Number:
-		if !isPlainNumber(trimmed) {
-			return Cell{}, fmt.Errorf("expected a number in plain digits, such as 12.50, of at most %d", maxDigits)
+		return p.number(trimmed, into)
+	default:
+		if strings.IndexByte(s, 0) >= 0 {
+			return fmt.Errorf("expected text without NUL characters")
 		}
-		return Cell{Set: true, Text: strings.TrimPrefix(trimmed, "+")}, nil
+		into.Text = s
 	}
-	if strings.IndexByte(s, 0) >= 0 {
-		return Cell{}, fmt.Errorf("expected text without NUL characters")
+	into.Set = err == nil
+	return err
+}
+
+func (p *parser) number(s string, into *Cell) error {
+	s, ok := p.numbers.plain(s)
+	if !ok {
+		return fmt.Errorf("expected a number such as %s", p.numbers.example())
 	}
-	return Cell{Set: true, Text: s}, nil
+	if into.Number, into.Fixed = tally.ParseFixed(s); !into.Fixed && !isPlainNumber(s) {
+		return fmt.Errorf("expected a number in plain digits, such as 12.50, of at most %d; marks between thousands and decimal commas have to be stated (numbers)", maxDigits)
+	}
+	into.Text, into.Set = strings.TrimPrefix(s, "+"), true
+	return nil
+}
+
+// trim takes blanks off both ends; most values have none.
+func trim(s string) string {
+	if n := len(s); n > 0 && s[0] > ' ' && s[n-1] > ' ' && s[0] < utf8.RuneSelf && s[n-1] < utf8.RuneSelf {
+		return s
+	}
+	return strings.TrimSpace(s)
+}
+
+// Decimal gives the number of a cell.
+func (c *Cell) Decimal() (*apd.Decimal, error) {
+	if c.Fixed {
+		return c.Number.Decimal(), nil
+	}
+	d, _, err := apd.NewFromString(c.Text)
+	return d, err
+}
+
+// AddTo adds the number of a cell that is set to sums.
+func (c *Cell) AddTo(s *tally.Sums) error {
+	if c.Fixed {
+		return s.Add(c.Number)
+	}
+	d, err := c.Decimal()
+	if err != nil {
+		return err
+	}
+	return s.AddDecimal(d)
 }

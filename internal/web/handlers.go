@@ -2,7 +2,9 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"io"
 
 	"vastspan/api"
 	"vastspan/internal/service"
@@ -182,6 +184,13 @@ func (h *handlers) ListRecords(ctx context.Context, r api.ListRecordsRequestObje
 	if b.Over != nil {
 		q.Over = *b.Over
 	}
+	if b.Date != nil {
+		q.Date = *b.Date
+	}
+	if b.Running != nil {
+		q.Running = *b.Running
+	}
+	q.OldestFirst = b.Order != nil && *b.Order == api.Oldest
 	if b.After != nil {
 		q.After = *b.After
 	}
@@ -196,6 +205,72 @@ func (h *handlers) ListRecords(ctx context.Context, r api.ListRecordsRequestObje
 		return nil, err
 	}
 	return api.ListRecords200JSONResponse(wire.Page(p, q.AtClose)), nil
+}
+
+func (h *handlers) ListEdges(ctx context.Context, r api.ListEdgesRequestObject) (api.ListEdgesResponseObject, error) {
+	b := r.Body
+	q := service.EdgesQuestion{Over: b.Over, Where: wire.Filters(b.Where), Records: defaultEdge, Reading: wire.Reading(b.AsOf, b.AtClose, b.Calendar)}
+	if b.Date != nil {
+		q.Date = *b.Date
+	}
+	if b.Records != nil {
+		q.Records = *b.Records
+	}
+	if q.Records < 1 || q.Records > maxEdge {
+		return nil, &service.Invalid{Err: fmt.Errorf("records: %d: expected 1 to %d on each side of an edge", q.Records, maxEdge)}
+	}
+	e, err := h.service.Edges(ctx, r.Name, q)
+	if err != nil {
+		return nil, err
+	}
+	return api.ListEdges200JSONResponse(wire.Edges(e, q.AtClose)), nil
+}
+
+// Each side of an edge shows at most maxEdge records.
+const (
+	maxEdge     = 50
+	defaultEdge = 3
+)
+
+func (h *handlers) DownloadRecords(ctx context.Context, r api.DownloadRecordsRequestObject) (api.DownloadRecordsResponseObject, error) {
+	p := r.Params
+	q := service.RecordsQuestion{Over: "all dates", Reading: wire.Reading(p.AsOf, p.AtClose, p.Calendar)}
+	if p.Over != nil {
+		q.Over = *p.Over
+	}
+	if p.Date != nil {
+		q.Date = *p.Date
+	}
+	if p.Where != nil {
+		var where []api.Filter
+		if err := json.Unmarshal([]byte(*p.Where), &where); err != nil {
+			return nil, &service.Invalid{Err: fmt.Errorf("where: expected a JSON array of filters: %w", err)}
+		}
+		q.Where = wire.Filters(&where)
+	}
+	write, err := h.service.Download(ctx, r.Name, q)
+	if err != nil {
+		return nil, err
+	}
+	body, out := io.Pipe()
+	go func() { out.CloseWithError(write(out)) }()
+	return api.DownloadRecords200TextcsvResponse{Body: body}, nil
+}
+
+func (h *handlers) LineUp(ctx context.Context, r api.LineUpRequestObject) (api.LineUpResponseObject, error) {
+	up, err := h.service.Lines(ctx, wire.Lines(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return api.LineUp200JSONResponse(wire.Lineup(up)), nil
+}
+
+func (h *handlers) DescribeDataset(ctx context.Context, r api.DescribeDatasetRequestObject) (api.DescribeDatasetResponseObject, error) {
+	d, err := h.service.Describe(ctx, r.Name, wire.Description(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return api.DescribeDataset200JSONResponse(wire.Dataset(d)), nil
 }
 
 func (h *handlers) VerifyDataset(ctx context.Context, r api.VerifyDatasetRequestObject) (api.VerifyDatasetResponseObject, error) {

@@ -124,17 +124,29 @@ func Columns(s *tabular.Schema) []api.Column {
 	for i, c := range s.Columns {
 		out[i] = api.Column{Name: c.Name, Type: api.ColumnType(c.Type), Role: api.ColumnRole(c.Role)}
 		if c.Type == tabular.Number {
-			out[i].Decimals = &c.Decimals
+			out[i].Decimals, out[i].Unit = &c.Decimals, optional(c.Unit)
+			if c.Better != tabular.Neither {
+				b := better(c.Better)
+				out[i].Better = &b
+			}
 		}
 	}
 	return out
+}
+
+func better(b tabular.Better) api.Better {
+	if b == tabular.Neither {
+		return api.BetterNeither
+	}
+	return api.Better(b)
 }
 
 // Dataset gives a dataset with what it holds.
 func Dataset(d *service.Dataset) api.Dataset {
 	out := api.Dataset{
 		Name: d.Name, Zone: d.Schema.Zone, Columns: Columns(&d.Schema), Records: d.Records + d.Undated, Undated: d.Undated,
-		Version: d.Version, CreatedAt: d.CreatedAt,
+		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Covers: optional(d.Schema.Covers),
+		DateOrder: optional(api.DateOrder(d.Schema.DateOrder)),
 	}
 	out.FirstDay, out.LastDay = extentDays(d.Extent)
 	return out
@@ -178,26 +190,27 @@ func Preview(p *service.Preview) api.Preview {
 // Total gives the figures of a total.
 func Total(t *service.Total) api.Total {
 	out := api.Total{
-		Dataset: t.Dataset, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
-		Where: filters(t.Question.Where), Records: t.Extent.Records, Undated: t.Extent.Undated, Definitions: used(t.Used),
+		Dataset: t.Dataset, Date: t.Date, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
+		Where: filters(t.Question.Where), Records: t.Extent.Records, Undated: t.Extent.Undated, Definitions: used(t.Used), Folded: optional(t.Folded),
 	}
 	out.OldestDay, out.NewestDay = extentDays(t.Extent)
 	for _, f := range t.Question.Figures {
-		out.Figures = append(out.Figures, f.Name())
+		out.Figures = append(out.Figures, figure(f, t.Schema))
 	}
 	for i := range t.Spans {
 		s := &t.Spans[i]
 		st := api.SpanTotal{
 			Expression: s.Text, Intervals: Intervals(s.Days), Days: Days(s.Days), Cautions: cautions(s.Cautions),
-			Total: totalRow(&s.Total), Rows: make([]api.TotalRow, len(s.Rows)),
+			Total: totalRow(&s.Total), Rows: totalRows(s.Rows),
 		}
-		for j := range s.Rows {
-			st.Rows[j] = totalRow(&s.Rows[j])
+		if t.Question.Edges {
+			edges := totalRows(s.Edges)
+			st.Edges = &edges
 		}
 		if len(s.Counterparts) > 0 {
 			list := make([]api.Counterpart, len(s.Counterparts))
 			for j, c := range s.Counterparts {
-				list[j] = api.Counterpart{Against: c.Against, Intervals: Intervals(c.Days), Days: Days(c.Days), Uneven: optional(c.Uneven)}
+				list[j] = api.Counterpart{Against: c.Against, Dataset: optional(c.Dataset), Intervals: Intervals(c.Days), Days: Days(c.Days), Uneven: optional(c.Uneven)}
 			}
 			st.Counterparts = &list
 		}
@@ -206,29 +219,88 @@ func Total(t *service.Total) api.Total {
 	return out
 }
 
+// figure names a figure and says how it is to be shown.
+func figure(f tally.Figure, s *tabular.Schema) api.FigureInfo {
+	out := api.FigureInfo{Name: f.Name(), Kind: string(f.Kind), Column: optional(f.Column), Better: api.BetterNeither}
+	if c, ok := s.Column(f.Column); ok && c.Type == tabular.Number && f.Kind != tally.Distinct {
+		out.Unit, out.Decimals, out.Better = optional(c.Unit), &c.Decimals, better(c.Better)
+	}
+	return out
+}
+
+func totalRows(rows []service.Row) []api.TotalRow {
+	out := make([]api.TotalRow, len(rows))
+	for i := range rows {
+		out[i] = totalRow(&rows[i])
+	}
+	return out
+}
+
 func totalRow(r *service.Row) api.TotalRow {
 	out := api.TotalRow{Group: group(r.Group), Values: values(r.Values)}
+	over := make([]bool, len(r.Group))
+	for i, l := range r.Group {
+		over[i] = l.IsAll()
+		if l.IsAll() {
+			out.All = &over
+		}
+		if l.IsRest() {
+			out.Rest = optional(true)
+		}
+	}
 	if r.Unit != nil {
-		out.Unit = &api.RowUnit{Label: r.Unit.Label, Intervals: Intervals(r.Unit.Days), Days: r.Unit.Days.Days(),
+		out.Unit = &api.RowUnit{Label: r.Unit.Label, Intervals: Intervals(r.Unit.Days), Days: r.Unit.Days.Days(), Uneven: optional(r.Uneven),
 			Partial: optional(r.Unit.Partial), Ahead: optional(r.Unit.Ahead), InProgress: optional(r.Unit.InProgress), Incomplete: optional(r.Incomplete)}
 	}
 	if r.Against != nil {
 		list := make([][]api.Comparison, len(r.Against))
 		for i, comparisons := range r.Against {
-			for _, c := range comparisons {
-				all := values([]tally.Value{c.Against, c.Difference, c.Change})
-				list[i] = append(list[i], api.Comparison{Against: all[0], Difference: all[1], Change: all[2], Direction: api.ComparisonDirection(c.Direction)})
-			}
+			list[i] = compared(comparisons)
 		}
 		out.Against = &list
 	}
-	if r.Running != nil {
-		running := values(r.Running)
-		out.Running = &running
+	if r.Previous != nil {
+		list := compared(r.Previous)
+		out.Previous = &list
 	}
-	if r.Rolling != nil {
-		rolling := values(r.Rolling)
-		out.Rolling = &rolling
+	out.Share, out.Running, out.Rolling = someValues(r.Share), someValues(r.Running), someValues(r.Rolling)
+	return out
+}
+
+func compared(list []tally.Comparison) []api.Comparison {
+	out := make([]api.Comparison, len(list))
+	for i, c := range list {
+		all := values([]tally.Value{c.Against, c.Difference, c.Change})
+		out[i] = api.Comparison{Against: all[0], Difference: all[1], Change: all[2], Direction: api.ComparisonDirection(c.Direction)}
+	}
+	return out
+}
+
+// someValues gives values, nil where they were not asked for.
+func someValues(list []tally.Value) *[]*api.Value {
+	if list == nil {
+		return nil
+	}
+	out := values(list)
+	return &out
+}
+
+// Lineup gives several lines, lined up.
+func Lineup(up *service.Lineup) api.Lineup {
+	out := api.Lineup{AsOf: up.AsOf, AtClose: up.Question.AtClose, Calendar: up.Calendar, Each: up.Question.Each, Running: optional(up.Question.Running),
+		Positions: make([]api.LinePosition, len(up.Positions))}
+	for _, l := range up.Lines {
+		out.Lines = append(out.Lines, api.LineTotal{Label: l.Label, Against: optional(l.Against), Total: Total(l.Total)})
+	}
+	for i, p := range up.Positions {
+		one := api.LinePosition{Number: p.Number, Label: p.Label, Rows: make([]*api.TotalRow, len(p.Rows))}
+		for j, r := range p.Rows {
+			if r != nil {
+				row := totalRow(r)
+				one.Rows[j] = &row
+			}
+		}
+		out.Positions[i] = one
 	}
 	return out
 }
@@ -266,22 +338,39 @@ func filters(where []tally.Filter) []api.Filter {
 // Page gives a page of records.
 func Page(p *service.Page, atClose bool) api.RecordsPage {
 	out := api.RecordsPage{
-		Dataset: p.Dataset.Name, AsOf: p.AsOf, AtClose: atClose, Expression: p.Span.Text, Intervals: Intervals(p.Span.Days), Days: Days(p.Span.Days),
-		Columns: Columns(&p.Dataset.Schema), Count: p.Count, Undated: p.Undated, Next: optional(p.Next),
-		Records: make([][]*string, len(p.Records)), Sums: make([]api.ColumnSum, len(p.Sums)),
+		Dataset: p.Dataset.Name, Date: p.Date, AsOf: p.AsOf, AtClose: atClose, Expression: p.Span.Text, Intervals: Intervals(p.Span.Days), Days: Days(p.Span.Days),
+		Columns: Columns(&p.Dataset.Schema), Count: p.Count, Undated: p.Undated, Next: optional(p.Next), Where: filters(p.Where),
+		Records: records(p.Records), Sums: make([]api.ColumnSum, len(p.Sums)), Running: someValues(p.Running),
 	}
-	for i, r := range p.Records {
+	sums := values(p.Sums)
+	for i, name := range p.Amounts {
+		out.Sums[i] = api.ColumnSum{Column: name, Sum: sums[i]}
+	}
+	return out
+}
+
+func records(list []store.Record) [][]*string {
+	out := make([][]*string, len(list))
+	for i, r := range list {
 		row := make([]*string, len(r.Cells))
 		for j, c := range r.Cells {
 			if c.Valid {
 				row[j] = &c.String
 			}
 		}
-		out.Records[i] = row
+		out[i] = row
 	}
-	sums := values(p.Sums)
-	for i, name := range p.Amounts {
-		out.Sums[i] = api.ColumnSum{Column: name, Sum: sums[i]}
+	return out
+}
+
+// Edges gives the records around the edges of a span.
+func Edges(e *service.Edges, atClose bool) api.EdgesAnswer {
+	out := api.EdgesAnswer{
+		Dataset: e.Dataset.Name, Date: e.Date, AsOf: e.AsOf, AtClose: atClose, Expression: e.Span.Text, Intervals: Intervals(e.Span.Days), Days: Days(e.Span.Days),
+		Columns: Columns(&e.Dataset.Schema), Edges: make([]api.Edge, len(e.Edges)),
+	}
+	for i, edge := range e.Edges {
+		out.Edges[i] = api.Edge{Day: edge.Day, Begins: edge.Begins, Before: records(edge.Before), From: records(edge.From)}
 	}
 	return out
 }

@@ -16,9 +16,11 @@
   let column = $state('')
   let test = $state<Test>('is')
   let typed = $state('')
+  let upper = $state('')
 
   const chosen = $derived(dataset.columns.find((c) => c.name === column))
-  const tests = $derived<Test[]>(chosen?.role === 'category' ? ['is', 'is-not', 'contains'] : chosen?.type === 'text' ? ['contains', 'is', 'is-not'] : ['at-least', 'at-most', 'is', 'is-not'])
+  const tests = $derived<Test[]>(chosen?.role === 'category' ? ['is', 'is-not', 'contains'] : chosen?.type === 'text' ? ['contains', 'is', 'is-not'] : ['at-least', 'at-most', 'between', 'is', 'is-not'])
+  const complete = $derived(typed.trim() !== '' && (test !== 'between' || upper.trim() !== ''))
   const byList = $derived(chosen?.role === 'category' && test !== 'contains')
 
   const values = createQuery(() => ({
@@ -45,9 +47,10 @@
     keep(filters.map((f) => (f === have ? { ...f, values: rest } : f)).filter((f) => f.values.length > 0))
   }
   function add() {
-    if (typed.trim() === '') return
-    keep([...filters, { column, test, values: [typed.trim()] }])
+    if (!complete) return
+    keep([...filters, { column, test, values: test === 'between' ? [typed.trim(), upper.trim()] : [typed.trim()] }])
     typed = ''
+    upper = ''
     open = false
   }
   const shown = (v: string | null) => v ?? '(blank)'
@@ -56,7 +59,7 @@
 <div class="flex flex-wrap items-center gap-1.5" data-filters>
   {#each filters as f, i (i)}
     <span class="chip chip-on pr-0.5">
-      <span class="max-w-72 truncate">{f.column.replaceAll('_', ' ')} {words(f.test ?? 'is')} {f.values.map(shown).join(' or ')}</span>
+      <span class="max-w-72 truncate">{f.column.replaceAll('_', ' ')} {words(f.test ?? 'is')} {f.values.map(shown).join(f.test === 'between' ? ' and ' : ' or ')}</span>
       <button class="rounded p-1 hover:bg-ahead" aria-label={`Drop the filter on ${f.column}`} onclick={() => keep(filters.filter((x) => x !== f))}><X class="size-3" /></button>
     </span>
   {/each}
@@ -91,7 +94,8 @@
             }}
           >
             <input class="field" bind:value={typed} aria-label="Value" autocomplete="off" placeholder={chosen?.type === 'number' ? '12.50' : chosen?.type === 'text' ? 'some words' : '2026-03-05'} />
-            <button class="button button-strong" disabled={typed.trim() === ''}>Add</button>
+            {#if test === 'between'}<input class="field" bind:value={upper} aria-label="Greatest value" autocomplete="off" placeholder="and" />{/if}
+            <button class="button button-strong" disabled={!complete}>Add</button>
           </form>
         {/if}
       </Popover.Content>

@@ -14,6 +14,7 @@
   const pages = $derived([
     { path: '/', name: 'Spans', count: spans.data?.length },
     { path: '/totals', name: 'Totals', count: undefined },
+    { path: '/lines', name: 'Lines', count: undefined },
     { path: '/records', name: 'Records', count: undefined },
     { path: '/calendars', name: 'Calendars', count: calendars.data?.length },
     { path: '/check', name: 'Check', count: undefined },

@@ -327,7 +327,8 @@ export interface paths {
         delete: operations["removeDataset"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Say what amounts are counted in, how they are shown, when they are good, and what a record stands for */
+        patch: operations["describeDataset"];
         trace?: never;
     };
     "/datasets/{name}/preview": {
@@ -425,6 +426,61 @@ export interface paths {
         put?: never;
         /** The records of a span, newest first, with what they add up to */
         post: operations["listRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/records.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        /** All records of a span as CSV, oldest first, with the columns and the order of the file they came in */
+        get: operations["downloadRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/edges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The last and the first few records on both sides of each edge of a span */
+        post: operations["listEdges"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Several lines, each of its own records, span and figure, lined up by the position of the unit in the year */
+        post: operations["lineUp"];
         delete?: never;
         options?: never;
         head?: never;
@@ -805,11 +861,39 @@ export interface components {
             type: "date" | "timestamp" | "number" | "text";
             /** @enum {string} */
             role: "day" | "amount" | "category" | "detail";
+            /** @description How many digits after the point an amount is shown with */
             decimals?: number;
+            /** @description What an amount is counted in: EUR, passengers */
+            unit?: string;
+            better?: components["schemas"]["Better"];
+        };
+        /**
+         * @description Whether it is good when the amount goes up
+         * @enum {string}
+         */
+        Better: "up" | "down" | "neither";
+        DatasetDescription: {
+            /**
+             * @description What a record stands for: a plan by months covers month
+             * @enum {string}
+             */
+            covers?: "day" | "week" | "month" | "quarter" | "half" | "year";
+            columns?: components["schemas"]["ColumnDescription"][];
+        };
+        ColumnDescription: {
+            name: string;
+            decimals?: number;
+            unit?: string;
+            better?: components["schemas"]["Better"];
         };
         Dataset: {
             name: string;
             zone: string;
+            date_order?: components["schemas"]["DateOrder"];
+            /** @description How its files write numbers, by an example; absent for plain digits */
+            numbers?: string;
+            /** @description The unit that a record stands for; absent for the day alone */
+            covers?: string;
             columns: components["schemas"]["Column"][];
             /**
              * Format: int64
@@ -860,19 +944,43 @@ export interface components {
             taken_back_at?: string;
         };
         Figure: {
-            /** @enum {string} */
-            kind: "count" | "sum" | "mean" | "min" | "max";
-            /** @description The amount; not given with count */
+            /**
+             * @description first and last are values in time; distinct counts different values
+             * @enum {string}
+             */
+            kind: "count" | "sum" | "mean" | "min" | "max" | "distinct" | "median" | "first" | "last";
+            /** @description The amount, with distinct any column; not given with count */
             column?: string;
+        };
+        FigureInfo: {
+            /** @example sum_fare */
+            name: string;
+            kind: string;
+            column?: string;
+            unit?: string;
+            decimals?: number;
+            better: components["schemas"]["Better"];
+        };
+        /** @description Other records to compare with, over the same days */
+        Beside: {
+            dataset: string;
+            /** @description Which of its columns stand for those of the figures, categories and filters, where the names differ */
+            columns?: {
+                [key: string]: string;
+            };
+            /** @description The column of the day there */
+            date?: string;
+            /** @description Filters of its own; left out, those of the question hold */
+            where?: components["schemas"]["Filter"][];
         };
         Filter: {
             column: string;
             /**
-             * @description is and is-not take one or several values, null for blank; the others take one. Numbers are compared as numbers, times by their day
+             * @description is and is-not take one or several values, null for blank; between takes two, both inside; the others take one. Numbers are compared as numbers, times by their day
              * @default is
              * @enum {string}
              */
-            test: "is" | "is-not" | "contains" | "at-least" | "at-most";
+            test: "is" | "is-not" | "contains" | "at-least" | "at-most" | "between";
             values: (string | null)[];
         };
         TotalRequest: {
@@ -880,9 +988,15 @@ export interface components {
             over: string[];
             figures: components["schemas"]["Figure"][];
             by?: string[];
+            /** @description Keep so many values of the first category, those that rank highest over the first span by the first sum, mean, min or max, else by the count, and put the rest together */
+            top?: number;
+            /** @description The column that says on which day a record lies; left out, the one that the dataset is kept by */
+            date?: string;
             where?: components["schemas"]["Filter"][];
             /** @description What to compare with: prior, a move such as 1 year earlier, or an expression */
             against?: string[];
+            /** @description Other records to compare with: a plan, say */
+            beside?: components["schemas"]["Beside"][];
             /**
              * @description Cut each span at the as-of day before it is moved, so that both sides are alike
              * @default false
@@ -901,10 +1015,30 @@ export interface components {
             /** @description With each: the row's unit and the ones before it, as many as this */
             rolling?: number;
             /**
+             * @description Leave a rolling figure blank whose window begins before the records do
+             * @default false
+             */
+            blank_incomplete: boolean;
+            /**
+             * @description With each: compare every unit with the one before it
+             * @default false
+             */
+            previous: boolean;
+            /**
+             * @description Give figures that add up as a share, too: of the span's total, or of the unit's
+             * @enum {string}
+             */
+            share?: "span" | "unit";
+            /**
              * @description The records are planned: units that are ahead count like the others
              * @default false
              */
             planned: boolean;
+            /**
+             * @description Give the totals over all units and over each category as well
+             * @default false
+             */
+            edges: boolean;
             as_of?: components["schemas"]["AsOf"];
             /** @default false */
             at_close: boolean;
@@ -913,14 +1047,17 @@ export interface components {
         };
         Total: {
             dataset: string;
+            /** @description The column that says on which day a record lies */
+            date: string;
+            /** @description With top: how many values of the first category were put together */
+            folded?: number;
             /** Format: date */
             as_of: string;
             at_close: boolean;
             calendar: string;
             by: string[];
             where: components["schemas"]["Filter"][];
-            /** @description The names of the figures, such as sum_fare */
-            figures: string[];
+            figures: components["schemas"]["FigureInfo"][];
             spans: components["schemas"]["SpanTotal"][];
             /** @description The named spans that were used and their versions */
             definitions?: components["schemas"]["UsedDefinition"][];
@@ -954,9 +1091,13 @@ export interface components {
             total: components["schemas"]["TotalRow"];
             /** @description One for each unit and group, units in time order */
             rows: components["schemas"]["TotalRow"][];
+            /** @description What rows add up to: each unit over all groups, each group over the span, and both over one category of two */
+            edges?: components["schemas"]["TotalRow"][];
         };
         Counterpart: {
             against: string;
+            /** @description Where the counterpart is other records of the same days */
+            dataset?: string;
             intervals: components["schemas"]["Interval"][];
             days: number | null;
             /** @description Why the two should not stand side by side without a word; absent where nothing speaks against it */
@@ -965,9 +1106,16 @@ export interface components {
         TotalRow: {
             unit?: components["schemas"]["RowUnit"];
             group: (string | null)[];
+            /** @description The first category stands for the values that are not among the top ones */
+            rest?: boolean;
+            /** @description By category, whether the row is over all of its values; absent where it is over none */
+            all?: boolean[];
             values: components["schemas"]["Value"][];
             /** @description One for each against, and in it one for each figure */
             against?: components["schemas"]["Comparison"][][];
+            /** @description The unit before, by figure */
+            previous?: components["schemas"]["Comparison"][];
+            share?: components["schemas"]["Value"][];
             running?: components["schemas"]["Value"][];
             rolling?: components["schemas"]["Value"][];
         };
@@ -984,6 +1132,8 @@ export interface components {
             in_progress?: boolean;
             /** @description Its rolling window begins before the oldest day of the records */
             incomplete?: boolean;
+            /** @description It cuts a unit that a record it is compared with stands for as a whole */
+            uneven?: boolean;
         };
         Comparison: {
             against: components["schemas"]["Value"];
@@ -1006,6 +1156,16 @@ export interface components {
             at_close: boolean;
             /** @default civil */
             calendar: string;
+            /** @description The column of the day */
+            date?: string;
+            /**
+             * @description Which records come first
+             * @default newest
+             * @enum {string}
+             */
+            order: "newest" | "oldest";
+            /** @description An amount to add up from record to record; the last one ends in its sum */
+            running?: string;
             /** @default 50 */
             limit: number;
             /** @description The `next` of the page before */
@@ -1013,6 +1173,11 @@ export interface components {
         };
         RecordsPage: {
             dataset: string;
+            /** @description The column of the day */
+            date: string;
+            where: components["schemas"]["Filter"][];
+            /** @description What the amount adds up to, through each record */
+            running?: components["schemas"]["Value"][];
             /** Format: date */
             as_of: string;
             at_close: boolean;
@@ -1036,6 +1201,97 @@ export interface components {
         ColumnSum: {
             column: string;
             sum: components["schemas"]["Value"];
+        };
+        EdgesRequest: {
+            over: string;
+            where?: components["schemas"]["Filter"][];
+            /** @description The column of the day */
+            date?: string;
+            /**
+             * @description How many on each side of an edge
+             * @default 3
+             */
+            records: number;
+            as_of?: components["schemas"]["AsOf"];
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        EdgesAnswer: {
+            dataset: string;
+            date: string;
+            /** Format: date */
+            as_of: string;
+            at_close: boolean;
+            expression: string;
+            intervals: components["schemas"]["Interval"][];
+            days: number | null;
+            columns: components["schemas"]["Column"][];
+            edges: components["schemas"]["Edge"][];
+        };
+        /** @description Where a stretch of days begins or ends; the records just before it and from it on, in time order */
+        Edge: {
+            /**
+             * Format: date
+             * @description The first day of the stretch, or the first day after it
+             */
+            day: string;
+            /** @description The stretch begins here, so what comes from here on is inside; else it ends here, and what comes before is */
+            begins: boolean;
+            before: (string | null)[][];
+            from: (string | null)[][];
+        };
+        LineRequest: {
+            label?: string;
+            dataset: string;
+            /** @description An expression */
+            over: string;
+            figure: components["schemas"]["Figure"];
+            where?: components["schemas"]["Filter"][];
+            /** @description The column of the day */
+            date?: string;
+            /** @description What each unit of the line is compared with */
+            against?: string;
+            /**
+             * @description Its records are planned: units that are ahead count like the others
+             * @default false
+             */
+            planned: boolean;
+        };
+        LinesRequest: {
+            lines: components["schemas"]["LineRequest"][];
+            /** @enum {string} */
+            each: "day" | "week" | "month" | "quarter" | "half" | "year";
+            /** @enum {string} */
+            running?: "week" | "month" | "quarter" | "half" | "year" | "span";
+            as_of?: components["schemas"]["AsOf"];
+            /** @default false */
+            at_close: boolean;
+            /** @default civil */
+            calendar: string;
+        };
+        Lineup: {
+            /** Format: date */
+            as_of: string;
+            at_close: boolean;
+            calendar: string;
+            each: string;
+            running?: string;
+            lines: components["schemas"]["LineTotal"][];
+            positions: components["schemas"]["LinePosition"][];
+        };
+        LineTotal: {
+            label: string;
+            against?: string;
+            total: components["schemas"]["Total"];
+        };
+        LinePosition: {
+            /** @description 1 is the first unit of the year that the line begins in; a span that runs on counts on */
+            number: number;
+            label: string;
+            /** @description By line; null where it has no unit there */
+            rows: (components["schemas"]["TotalRow"] | null)[];
         };
         Verification: {
             /**
@@ -1630,6 +1886,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    describeDataset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DatasetDescription"];
+            };
+        };
+        responses: {
+            /** @description The dataset */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     previewLoad: {
         parameters: {
             query?: {
@@ -1645,6 +1928,8 @@ export interface operations {
                 zone?: string;
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["schemas"]["DateOrder"];
+                /** @description How the file writes numbers, as one of 1234.56, 1,234.56, 1.234,56, 1234,56, 1 234,56, 1 234.56, 1'234.56 */
+                numbers?: string;
                 /** @description Let records without a date in */
                 allow_undated?: boolean;
                 /** @description The file's name as it is to be listed */
@@ -1712,6 +1997,8 @@ export interface operations {
                 zone?: string;
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["schemas"]["DateOrder"];
+                /** @description How the file writes numbers, as one of 1234.56, 1,234.56, 1.234,56, 1234,56, 1 234,56, 1 234.56, 1'234.56 */
+                numbers?: string;
                 /** @description Let records without a date in */
                 allow_undated?: boolean;
                 /** @description The file's name as it is to be listed */
@@ -1814,6 +2101,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordsPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadRecords: {
+        parameters: {
+            query?: {
+                over?: string;
+                /** @description Filters, as in a total, written as JSON */
+                where?: string;
+                /** @description The column of the day */
+                date?: string;
+                as_of?: components["schemas"]["AsOf"];
+                at_close?: boolean;
+                calendar?: string;
+            };
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEdges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EdgesRequest"];
+            };
+        };
+        responses: {
+            /** @description The edges in time order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EdgesAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    lineUp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesRequest"];
+            };
+        };
+        responses: {
+            /** @description Positions down and lines across */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lineup"];
                 };
             };
             default: components["responses"]["Problem"];

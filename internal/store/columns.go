@@ -1,0 +1,514 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"slices"
+	"sort"
+	"strings"
+	"sync"
+
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/tally"
+	"vastspan/internal/tabular"
+)
+
+// Day sums stop growing once every day and combination of categories is there, however many records
+// come. A copy of them in memory, column by column and sorted by day, answers a plan by running over
+// slices: the segments of a plan are contiguous in it. It belongs to one version of its dataset and
+// is never used for another.
+
+// columnBudget is how many bytes the copies of all datasets may take together.
+const columnBudget = 512 << 20
+
+// columnStore keeps copies of day sums. They are made in the background, when a dataset is asked
+// about; until one is there, SQL answers.
+type columnStore struct {
+	store *Store
+	stop  context.CancelFunc
+	ctx   context.Context
+	wait  sync.WaitGroup
+
+	mu     sync.Mutex
+	copies map[int64]*columns
+	made   map[int64]int64 // the version that a copy is being made of, or was found too large at
+	used   []int64         // datasets, the one used last at the end
+}
+
+func newColumnStore(s *Store) *columnStore {
+	ctx, stop := context.WithCancel(context.Background())
+	return &columnStore{store: s, ctx: ctx, stop: stop, copies: map[int64]*columns{}, made: map[int64]int64{}}
+}
+
+func (cs *columnStore) close() {
+	cs.stop()
+	cs.wait.Wait()
+}
+
+// current gives the copy of a dataset as it is now; nil where there is none, and one is begun.
+func (cs *columnStore) current(ctx context.Context, d *Dataset) (*columns, error) {
+	var version int64
+	if err := cs.store.db.WithContext(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
+		return nil, err
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if c := cs.copies[d.ID]; c != nil && c.version == version {
+		cs.used = append(slices.DeleteFunc(cs.used, func(id int64) bool { return id == d.ID }), d.ID)
+		return c, nil
+	}
+	if made, ok := cs.made[d.ID]; ok && made == version || cs.ctx.Err() != nil {
+		return nil, nil
+	}
+	cs.made[d.ID] = version
+	cs.wait.Add(1)
+	go func() {
+		defer cs.wait.Done()
+		c, err := cs.store.readColumns(cs.ctx, d)
+		cs.keep(d.ID, c, err)
+	}()
+	return nil, nil
+}
+
+// settle waits until the copies that were begun are made.
+func (cs *columnStore) settle() { cs.wait.Wait() }
+
+func (cs *columnStore) keep(id int64, c *columns, err error) {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	switch {
+	case errors.Is(err, errTooLarge): // it stays noted, so that it is not tried again until it changes
+		return
+	case err != nil:
+		if cs.ctx.Err() == nil {
+			slog.Warn("day sums were not copied to memory", "error", err)
+		}
+		delete(cs.made, id) // the dataset may have changed or gone meanwhile; the next question tries again
+		return
+	}
+	cs.made[id] = c.version
+	cs.copies[id] = c
+	cs.used = append(slices.DeleteFunc(cs.used, func(other int64) bool { return other == id }), id)
+	total := 0
+	for _, c := range cs.copies {
+		total += c.bytes
+	}
+	for total > columnBudget && len(cs.used) > 1 {
+		oldest := cs.used[0]
+		total -= cs.copies[oldest].bytes
+		delete(cs.copies, oldest)
+		delete(cs.made, oldest)
+		cs.used = cs.used[1:]
+	}
+}
+
+var errTooLarge = errors.New("the day sums are too large to keep in memory")
+
+// columns is the copy of a dataset's day sums, by row; rows are sorted by day.
+type columns struct {
+	version    int64
+	schema     *tabular.Schema
+	bytes      int
+	days       []civil.Day
+	records    []int64
+	categories []categoryColumn
+	amounts    []amountColumn
+	extent     tally.Extent
+	undated    []int // rows of records without a day; they stand at the end
+}
+
+type categoryColumn struct {
+	name   string
+	codes  []uint32
+	labels []tally.Label // by code
+}
+
+// amountColumn holds an amount's sums at one number of decimals.
+type amountColumn struct {
+	name            string
+	held            bool // every number fits, and all of them together do
+	mixed           bool // rows differ in decimals: each then has its own
+	decimals        uint8
+	each            []uint8
+	counts          []int64
+	sums, mins, max []int64
+}
+
+// readColumns reads a dataset's day sums in one snapshot.
+func (s *Store) readColumns(ctx context.Context, d *Dataset) (*columns, error) {
+	c := &columns{schema: &d.Schema}
+	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
+		if err := tx.Exec("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").Error; err != nil {
+			return err
+		}
+		var rows int64
+		if err := tx.Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &c.version).Error; err != nil {
+			return err
+		}
+		if err := tx.Raw("SELECT count(*) FROM " + d.sums()).Scan(&rows).Error; err != nil {
+			return err
+		}
+		width := 12 + 4*len(d.sumCategories()) + 33*len(d.sumAmounts())
+		if c.bytes = int(rows) * width; c.bytes > columnBudget/2 {
+			return errTooLarge
+		}
+		return c.read(ctx, conn, d, int(rows))
+	})
+	return c, err
+}
+
+// read takes the day sums in as CSV by COPY.
+func (c *columns) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int) error {
+	schema := tabular.Schema{Zone: "UTC", Columns: []tabular.Column{{Name: sumDay, Type: tabular.Date, Role: tabular.DayRole}, {Name: sumRecords, Type: tabular.Number}}}
+	for _, name := range d.sumCategories() {
+		schema.Columns = append(schema.Columns, tabular.Column{Name: name, Type: tabular.Text})
+		c.categories = append(c.categories, categoryColumn{name: name, codes: make([]uint32, 0, rows)})
+	}
+	for i, name := range d.sumAmounts() {
+		for _, part := range []string{"count", "sum", "min", "max"} {
+			schema.Columns = append(schema.Columns, tabular.Column{Name: fmt.Sprintf("_a%d_%s", i, part), Type: tabular.Number})
+		}
+		c.amounts = append(c.amounts, amountColumn{name: name, held: true, counts: make([]int64, 0, rows), sums: make([]int64, 0, rows),
+			mins: make([]int64, 0, rows), max: make([]int64, 0, rows), each: make([]uint8, 0, rows)})
+	}
+	var names []string
+	for _, column := range schema.Columns {
+		names = append(names, quote(column.Name))
+	}
+	pipe, out := io.Pipe()
+	failed := make(chan error, 1)
+	go func() {
+		err := conn.Raw(func(driver any) error {
+			_, err := driver.(*stdlib.Conn).Conn().PgConn().CopyTo(ctx, out, "COPY (SELECT "+strings.Join(names, ", ")+" FROM "+d.sums()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)")
+			return err
+		})
+		out.CloseWithError(err)
+		failed <- err
+	}()
+	codes := make([]map[tally.Label]uint32, len(c.categories))
+	for i := range codes {
+		codes[i] = map[tally.Label]uint32{}
+	}
+	err := tabular.NewHeadless(pipe, schema.Names()).Records(&schema, true, func(cells []tabular.Cell) error { return c.add(cells, codes) })
+	pipe.CloseWithError(err)
+	if err := errors.Join(err, <-failed); err != nil {
+		return err
+	}
+	return c.finish()
+}
+
+func (c *columns) add(cells []tabular.Cell, codes []map[tally.Label]uint32) error {
+	records := cells[1].Number.Digits
+	if cells[0].Set {
+		c.extent.AddMany(records, cells[0].Day, cells[0].Day)
+	} else {
+		c.extent.Undated += records
+		c.undated = append(c.undated, len(c.records))
+	}
+	c.days, c.records = append(c.days, cells[0].Day), append(c.records, records)
+	for i := range c.categories {
+		column, cell := &c.categories[i], &cells[2+i]
+		var label tally.Label
+		if cell.Set {
+			label = tally.LabelOf(cell.Text)
+		}
+		code, ok := codes[i][label]
+		if !ok {
+			label = cell.Label()
+			code = uint32(len(column.labels))
+			codes[i][label] = code
+			column.labels = append(column.labels, label)
+		}
+		column.codes = append(column.codes, code)
+	}
+	for i := range c.amounts {
+		at := 2 + len(c.categories) + 4*i
+		c.amounts[i].add(&cells[at], &cells[at+1], &cells[at+2], &cells[at+3])
+	}
+	return nil
+}
+
+func (a *amountColumn) add(count, sum, least, most *tabular.Cell) {
+	a.counts = append(a.counts, count.Number.Digits)
+	var values [3]int64
+	decimals := uint8(0)
+	if sum.Set {
+		decimals = sum.Number.Decimals
+		a.held = a.held && sum.Fixed && least.Fixed && most.Fixed
+		for i, cell := range []*tabular.Cell{sum, least, most} {
+			digits, ok := cell.Number.Scaled(sum.Number.Decimals)
+			a.held = a.held && ok
+			values[i] = digits
+		}
+	}
+	a.sums, a.mins, a.max, a.each = append(a.sums, values[0]), append(a.mins, values[1]), append(a.max, values[2]), append(a.each, decimals)
+}
+
+// finish finds out which amounts can be added up in machine words whatever is asked: those of which
+// the magnitudes of all sums together fit.
+func (c *columns) finish() error {
+	for i := range c.amounts {
+		a := &c.amounts[i]
+		first := true
+		var magnitude float64
+		for row, n := range a.counts {
+			if n == 0 {
+				continue
+			}
+			if first {
+				a.decimals, first = a.each[row], false
+			}
+			a.mixed = a.mixed || a.each[row] != a.decimals
+			magnitude += max(float64(a.sums[row]), -float64(a.sums[row]))
+		}
+		if a.held = a.held && magnitude < 1<<62; !a.mixed {
+			a.each = nil
+		}
+	}
+	dated := len(c.days) - len(c.undated)
+	if !slices.IsSorted(c.days[:dated]) {
+		return errors.New("day sums did not come sorted by day")
+	}
+	return nil
+}
+
+// holds tells whether a plan can be answered here.
+func (c *columns) holds(p *tally.Plan) bool {
+	groups := 1
+	for _, name := range p.By {
+		if groups *= max(1, len(c.category(name).labels)); groups > maxDense {
+			return false
+		}
+	}
+	for _, name := range p.Amounts {
+		if i := slices.IndexFunc(c.amounts, func(a amountColumn) bool { return a.name == name }); i < 0 || !c.amounts[i].held {
+			return false
+		}
+	}
+	return true
+}
+
+// maxDense is how many groups are added up in arrays.
+const maxDense = 1 << 18
+
+// pass is one plan's way over the columns.
+type pass struct {
+	*columns
+	plan    *tally.Plan
+	by      []*categoryColumn
+	amounts []*amountColumn
+	allowed [][]bool // by filter and code
+	filters []*categoryColumn
+	groups  int
+	counts  []int64 // by group
+	cells   []sumCell
+	touched []int
+	seen    []bool
+}
+
+// sumCell is what one amount of one group adds up to.
+type sumCell struct {
+	count, sum, min, max int64
+	mixed                tally.Sums
+}
+
+// facts answers a plan; see tally.Source.
+func (c *columns) facts(p *tally.Plan, into tally.Sink) (tally.Extent, error) {
+	w := &pass{columns: c, plan: p, groups: 1}
+	for _, name := range p.By {
+		column := c.category(name)
+		w.by = append(w.by, column)
+		w.groups *= len(column.labels)
+	}
+	for _, name := range p.Amounts {
+		w.amounts = append(w.amounts, &c.amounts[slices.IndexFunc(c.amounts, func(a amountColumn) bool { return a.name == name })])
+	}
+	if err := w.filter(); err != nil {
+		return tally.Extent{}, err
+	}
+	w.counts, w.seen, w.cells = make([]int64, w.groups), make([]bool, w.groups), make([]sumCell, w.groups*len(p.Amounts))
+	if p.Top > 0 && p.Kept == nil {
+		var failed error
+		err := p.Rank(func(yield func(*tally.Fact) bool) {
+			failed = w.each(func(f tally.Fact) error {
+				if !yield(&f) {
+					return errEnough
+				}
+				return nil
+			})
+		})
+		if failed != nil && !errors.Is(failed, errEnough) {
+			err = failed
+		}
+		if err != nil {
+			return tally.Extent{}, err
+		}
+	}
+	return w.extent(), w.each(func(f tally.Fact) error {
+		f.Group = p.Fold(f.Group)
+		return into.Fact(f)
+	})
+}
+
+var errEnough = errors.New("enough")
+
+func (c *columns) category(name string) *categoryColumn {
+	return &c.categories[slices.IndexFunc(c.categories, func(column categoryColumn) bool { return column.name == name })]
+}
+
+// filter finds out which values of each category pass.
+func (w *pass) filter() error {
+	for _, f := range w.plan.Where {
+		column := w.category(f.Column)
+		pass, err := w.schema.LabelTest(f)
+		if err != nil {
+			return err
+		}
+		allowed := make([]bool, len(column.labels))
+		for i, l := range column.labels {
+			allowed[i] = pass(l)
+		}
+		w.filters, w.allowed = append(w.filters, column), append(w.allowed, allowed)
+	}
+	return nil
+}
+
+func (w *pass) passes(row int) bool {
+	for i, f := range w.filters {
+		if !w.allowed[i][f.codes[row]] {
+			return false
+		}
+	}
+	return true
+}
+
+// extent tells of the records that pass.
+func (w *pass) extent() tally.Extent {
+	if len(w.filters) == 0 {
+		return w.columns.extent
+	}
+	var e tally.Extent
+	dated := len(w.days) - len(w.undated)
+	for row := range w.records {
+		switch {
+		case !w.passes(row):
+		case row >= dated:
+			e.Undated += w.records[row]
+		default:
+			e.AddMany(w.records[row], w.days[row], w.days[row])
+		}
+	}
+	return e
+}
+
+// each gives the facts of all segments that are wanted.
+func (w *pass) each(yield func(tally.Fact) error) error {
+	dated := w.days[:len(w.days)-len(w.undated)]
+	from := func(d civil.Day) int { return sort.Search(len(dated), func(i int) bool { return dated[i] >= d }) }
+	for segment := range len(w.plan.Edges) + 1 {
+		if !w.plan.Wanted(segment) {
+			continue
+		}
+		start, end := from(w.plan.Start(segment)), len(dated)
+		if segment < len(w.plan.Edges) {
+			end = from(w.plan.Edges[segment])
+		}
+		if err := w.add(start, end); err != nil {
+			return err
+		}
+		for _, g := range w.touched {
+			f, err := w.fact(segment, g)
+			if err != nil {
+				return err
+			}
+			if err := yield(f); err != nil {
+				return err
+			}
+		}
+		w.touched = w.touched[:0]
+	}
+	return nil
+}
+
+// add adds rows up by group.
+func (w *pass) add(start, end int) error {
+	for row := start; row < end; row++ {
+		if len(w.filters) > 0 && !w.passes(row) {
+			continue
+		}
+		g := 0
+		for _, column := range w.by {
+			g = g*len(column.labels) + int(column.codes[row])
+		}
+		if !w.seen[g] {
+			w.seen[g] = true
+			w.touched = append(w.touched, g)
+		}
+		w.counts[g] += w.records[row]
+		for i, a := range w.amounts {
+			n := a.counts[row]
+			if n == 0 {
+				continue
+			}
+			cell := &w.cells[g*len(w.amounts)+i]
+			if a.mixed {
+				d := a.each[row]
+				if err := cell.mixed.AddMany(n, tally.Fixed{Digits: a.sums[row], Decimals: d}, tally.Fixed{Digits: a.mins[row], Decimals: d}, tally.Fixed{Digits: a.max[row], Decimals: d}); err != nil {
+					return err
+				}
+				continue
+			}
+			if cell.count == 0 {
+				cell.min, cell.max = a.mins[row], a.max[row]
+			}
+			cell.count += n
+			cell.sum += a.sums[row]
+			cell.min, cell.max = min(cell.min, a.mins[row]), max(cell.max, a.max[row])
+		}
+	}
+	return nil
+}
+
+// fact gives what a group adds up to, and clears it.
+func (w *pass) fact(segment, g int) (tally.Fact, error) {
+	f := tally.Fact{Segment: segment, Count: w.counts[g], Amounts: make([]tally.Amount, len(w.amounts)), Group: make([]tally.Label, len(w.by))}
+	for i, code := len(w.by)-1, g; i >= 0; i-- {
+		n := len(w.by[i].labels)
+		f.Group[i] = w.by[i].labels[code%n]
+		code /= n
+	}
+	for i, a := range w.amounts {
+		cell := &w.cells[g*len(w.amounts)+i]
+		if a.mixed {
+			var err error
+			if f.Amounts[i], err = cell.mixed.Amount(); err != nil {
+				return f, err
+			}
+		} else if d := a.decimals; cell.count > 0 {
+			f.Amounts[i] = tally.FixedAmount(cell.count, tally.Fixed{Digits: cell.sum, Decimals: d}, tally.Fixed{Digits: cell.min, Decimals: d}, tally.Fixed{Digits: cell.max, Decimals: d})
+		}
+		*cell = sumCell{}
+	}
+	w.counts[g], w.seen[g] = 0, false
+	return f, nil
+}
+
+// Hold brings a dataset's day sums into memory now and not in the background; false where they are
+// too large for it.
+func (s *Store) Hold(ctx context.Context, d *Dataset) (bool, error) {
+	c, err := s.readColumns(ctx, d)
+	if errors.Is(err, errTooLarge) {
+		return false, nil
+	}
+	if err == nil {
+		s.columns.keep(d.ID, c, nil)
+	}
+	return err == nil, err
+}

@@ -1,0 +1,523 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/tally"
+	"vastspan/internal/tabular"
+)
+
+// Facts answers a plan from a dataset: from the columns of its day sums in memory where they can
+// answer, else in one pass of SQL over the day sums, else over the records; see tally.Source. The
+// segment of a record is found by width_bucket over the plan's edges: SQL never sees a month.
+func (s *Store) Facts(d *Dataset) tally.Source { return &records{s, d, fromColumns} }
+
+// SumFacts is Facts without the columns in memory.
+func (s *Store) SumFacts(d *Dataset) tally.Source { return &records{s, d, fromSums} }
+
+// RecordFacts is Facts over the records themselves, whatever day sums there are.
+func (s *Store) RecordFacts(d *Dataset) tally.Source { return &records{s, d, fromRecords} }
+
+// nearest is the nearest place that facts may be read from.
+type nearest int
+
+const (
+	fromRecords nearest = iota
+	fromSums
+	fromColumns
+)
+
+type records struct {
+	store   *Store
+	dataset *Dataset
+	from    nearest
+}
+
+// Facts reads the facts and the extent in one snapshot, so that a load that lands meanwhile is either
+// wholly in them or not at all.
+func (r *records) Facts(ctx context.Context, p *tally.Plan, into tally.Sink) (tally.Extent, error) {
+	if err := r.dataset.Schema.CheckPlan(p); err != nil {
+		return tally.Extent{}, err
+	}
+	g := r.dataset.recordGrain(p.Date)
+	if r.from >= fromSums && r.dataset.summed(p) {
+		if r.from == fromColumns {
+			if c, err := r.store.columns.current(ctx, r.dataset); err != nil {
+				return tally.Extent{}, err
+			} else if c != nil && c.holds(p) {
+				return c.facts(p, into)
+			}
+		}
+		g = r.dataset.sumGrain()
+	}
+	var extent tally.Extent
+	err := r.store.transaction(ctx, func(tx *gorm.DB) error {
+		var err error
+		extent, err = r.snapshot(tx, g, p, into)
+		return err
+	}, readOnly)
+	return extent, err
+}
+
+// snapshot asks for everything that a plan needs.
+func (r *records) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Sink) (tally.Extent, error) {
+	if p.Top > 0 && p.Kept == nil {
+		if err := r.rank(tx, g, p); err != nil {
+			return tally.Extent{}, err
+		}
+	}
+	extent, err := r.facts(tx, g, p, into)
+	if err != nil {
+		return extent, err
+	}
+	for i, name := range p.Amounts {
+		if p.Moments[i] {
+			if err := errors.Join(r.points(tx, p, i, name, false, into), r.points(tx, p, i, name, true, into)); err != nil {
+				return extent, err
+			}
+		}
+	}
+	if len(p.Wholes) > 0 {
+		err = r.wholes(tx, p, into)
+	}
+	return extent, err
+}
+
+// Extent tells how many records a dataset holds, with and without a day, and from when to when.
+func (s *Store) Extent(ctx context.Context, d *Dataset) (tally.Extent, error) {
+	g := d.sumGrain()
+	var extent tally.Extent
+	rows, err := s.db.WithContext(ctx).Raw("SELECT " + g.day + " IS NULL, " + g.records + ", min(" + g.day + "), max(" + g.day + ") FROM " + g.table + " GROUP BY 1").Rows()
+	if err != nil {
+		return extent, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var undated bool
+		var part days
+		if err := rows.Scan(&undated, &part.records, &part.oldest, &part.newest); err != nil {
+			return extent, err
+		}
+		part.addTo(&extent)
+	}
+	return extent, rows.Err()
+}
+
+// days is how many records some rows stand for, and from when to when; no days where they have none.
+type days struct {
+	records        int64
+	oldest, newest sql.NullTime
+}
+
+func (p *days) addTo(e *tally.Extent) {
+	if !p.oldest.Valid {
+		e.Undated += p.records
+		return
+	}
+	oldest, newest := DayOf(p.oldest.Time), DayOf(p.newest.Time)
+	if e.Records == 0 {
+		e.Oldest, e.Newest = oldest, newest
+	}
+	e.Records += p.records
+	e.Oldest, e.Newest = min(e.Oldest, oldest), max(e.Newest, newest)
+}
+
+// labels gives the SQL that tells the groups of a plan apart: of each category its value, and before
+// them whether the first one is folded into the rest.
+func (r *records) labels(p *tally.Plan) (columns []string, args []any) {
+	for i, name := range p.By {
+		c := quote(name)
+		if i > 0 || p.Kept == nil {
+			columns = append(columns, c)
+			continue
+		}
+		kept := r.dataset.filter(tally.Filter{Column: name, Test: tally.Is, Values: p.Kept})
+		if len(p.Kept) == 0 {
+			kept = condition{"false", nil}
+		}
+		columns = append(columns, "CASE WHEN "+kept.sql+" THEN "+c+" END", "("+kept.sql+") IS NOT TRUE")
+		args = append(append(args, kept.args...), kept.args...)
+	}
+	return columns, args
+}
+
+// scanLabels gives where to scan what labels selects, and how to read it.
+func scanLabels(p *tally.Plan) (into []any, read func() []tally.Label) {
+	texts := make([]sql.NullString, len(p.By))
+	folded := new(sql.NullBool)
+	for i := range texts {
+		into = append(into, &texts[i])
+		if i == 0 && p.Kept != nil {
+			into = append(into, folded)
+		}
+	}
+	return into, func() []tally.Label {
+		var labels []tally.Label
+		for i, t := range texts {
+			if i == 0 && folded.Bool {
+				labels = append(labels, tally.Rest)
+			} else {
+				labels = append(labels, tally.Label{Text: t.String, Set: t.Valid})
+			}
+		}
+		return labels
+	}
+}
+
+// places lists the numbers 1 to n, for GROUP BY.
+func places(n int) string {
+	list := make([]string, n)
+	for i := range list {
+		list[i] = fmt.Sprint(i + 1)
+	}
+	return strings.Join(list, ", ")
+}
+
+func (r *records) facts(tx *gorm.DB, g grain, p *tally.Plan, into tally.Sink) (tally.Extent, error) {
+	var extent tally.Extent
+	labels, labelArgs := r.labels(p)
+	selects := append([]string{"width_bucket(" + g.day + ", ?::date[])"}, labels...)
+	groups := places(len(selects))
+	selects = append(selects, "min("+g.day+")", "max("+g.day+")", g.records)
+	for i, name := range p.Amounts {
+		parts := g.amount(name)
+		if !p.Bounds[i] {
+			parts[2], parts[3] = "NULL", "NULL"
+		}
+		selects = append(selects, parts[0], parts[1]+"::text", parts[2]+"::text", parts[3]+"::text")
+	}
+	conditions, args := where(r.dataset.filters(p.Where))
+	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + g.table + conditions + " GROUP BY " + groups
+	rows, err := tx.Raw(statement, slices.Concat([]any{dateArray(p.Edges)}, labelArgs, args)...).Rows()
+	if err != nil {
+		return extent, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		fact, part, err := scanFact(rows, p)
+		if err != nil {
+			return extent, err
+		}
+		part.addTo(&extent)
+		if part.oldest.Valid && p.Wanted(fact.Segment) {
+			if err := into.Fact(fact); err != nil {
+				return extent, err
+			}
+		}
+	}
+	return extent, rows.Err()
+}
+
+func scanFact(rows *sql.Rows, p *tally.Plan) (tally.Fact, days, error) {
+	var part days
+	var segment sql.NullInt64 // of a record without a day there is none
+	f := tally.Fact{Amounts: make([]tally.Amount, len(p.Amounts))}
+	figures := make([][3]sql.NullString, len(p.Amounts))
+	labels, read := scanLabels(p)
+	into := append([]any{&segment}, labels...)
+	into = append(into, &part.oldest, &part.newest, &f.Count)
+	for i := range f.Amounts {
+		into = append(into, &f.Amounts[i].Count, &figures[i][0], &figures[i][1], &figures[i][2])
+	}
+	if err := rows.Scan(into...); err != nil {
+		return f, part, err
+	}
+	f.Segment, part.records, f.Group = int(segment.Int64), f.Count, read()
+	for i := range f.Amounts {
+		a := &f.Amounts[i]
+		if a.Count == 0 {
+			continue
+		}
+		if err := scanAmount(a, figures[i], p.Bounds[i]); err != nil {
+			return f, part, err
+		}
+	}
+	return f, part, nil
+}
+
+func scanAmount(a *tally.Amount, figures [3]sql.NullString, bounds bool) error {
+	_, _, err := a.Sum.SetString(figures[0].String)
+	if err != nil || !bounds {
+		return err
+	}
+	_, _, err1 := a.Min.SetString(figures[1].String)
+	_, _, err2 := a.Max.SetString(figures[2].String)
+	return errors.Join(err1, err2)
+}
+
+// segments lists those that a stretch asks for, or any stretch where it is -1, as an SQL array.
+func segments(p *tally.Plan, stretch int) string {
+	var list []string
+	for seg := range len(p.Edges) + 1 {
+		if stretch < 0 && p.Wanted(seg) || stretch >= 0 && p.In(seg, stretch) {
+			list = append(list, fmt.Sprint(seg))
+		}
+	}
+	return "ARRAY[" + strings.Join(list, ",") + "]::int[]"
+}
+
+// rank finds the top values of the first category, by the figure that ranks them, over the first stretch.
+func (r *records) rank(tx *gorm.DB, g grain, p *tally.Plan) error {
+	value := "count(*) FILTER (WHERE inside)"
+	by, _ := p.Ranking()
+	f := p.Figures[by]
+	inner := []string{quote(p.By[0]) + " AS label", "width_bucket(" + g.day + ", ?::date[]) = ANY(" + segments(p, 0) + ") AS inside"}
+	if g.summed {
+		value = "coalesce(sum(" + quote(sumRecords) + ") FILTER (WHERE inside), 0)"
+		inner = append(inner, quote(sumRecords))
+	}
+	if f.Kind != tally.Count {
+		of := g.parts(f.Column)
+		inner = append(inner, of[0]+" AS n", of[1]+" AS s", of[2]+" AS least", of[3]+" AS most")
+		total, number := "sum(s) FILTER (WHERE inside)", "sum(n) FILTER (WHERE inside)"
+		switch f.Kind {
+		case tally.Sum:
+			value = total
+		case tally.Mean:
+			value = "round(" + total + " / nullif(" + number + ", 0), scale(" + total + ") + 4)"
+		case tally.Min:
+			value = "min(least) FILTER (WHERE inside)"
+		case tally.Max:
+			value = "max(most) FILTER (WHERE inside)"
+		}
+	}
+	conditions, args := where(append(r.dataset.filters(p.Where), condition{"width_bucket(" + g.day + ", ?::date[]) = ANY(" + segments(p, -1) + ")", []any{dateArray(p.Edges)}}))
+	statement := "SELECT label, count(*) OVER () FROM (SELECT " + strings.Join(inner, ", ") + " FROM " + g.table + conditions + ") AS looked GROUP BY label ORDER BY " +
+		value + " DESC NULLS LAST, label COLLATE \"C\" NULLS LAST LIMIT " + fmt.Sprint(p.Top)
+	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	kept, total := []tally.Label{}, 0
+	for rows.Next() {
+		var label sql.NullString
+		if err := rows.Scan(&label, &total); err != nil {
+			return err
+		}
+		kept = append(kept, tally.Label{Text: label.String, Set: label.Valid})
+	}
+	p.Keep(kept, total-len(kept))
+	return rows.Err()
+}
+
+// points asks for the first or the last value in time of each segment and group.
+func (r *records) points(tx *gorm.DB, p *tally.Plan, amount int, name string, last bool, into tally.Sink) error {
+	date := r.dataset.dateColumn(p.Date)
+	day, at, direction := r.dataset.dayOf(date), r.dataset.dayOf(date)+" - date '0001-01-01'", ""
+	if date.Type == tabular.Timestamp {
+		at = "(extract(epoch FROM " + quote(date.Name) + ") * 1000000)::bigint"
+	}
+	if last {
+		direction = " DESC"
+	}
+	labels, labelArgs := r.labels(p)
+	selects := append([]string{"width_bucket(" + day + ", ?::date[])"}, labels...)
+	groups := places(len(selects))
+	n := len(selects)
+	selects = append(selects, at, quote(recordColumn), quote(name)+"::text")
+	conditions, args := where(append(r.dataset.filters(p.Where), condition{quote(name) + " IS NOT NULL", nil}, condition{day + " IS NOT NULL", nil}))
+	statement := fmt.Sprintf("SELECT DISTINCT ON (%s) %s FROM %s%s ORDER BY %s, %d%s, %d%s", groups, strings.Join(selects, ", "), r.dataset.table(), conditions,
+		groups, n+1, direction, n+2, direction)
+	rows, err := tx.Raw(statement, slices.Concat([]any{dateArray(p.Edges)}, labelArgs, args)...).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		f := tally.Fact{Amounts: make([]tally.Amount, len(p.Amounts))}
+		q := tally.Point{Set: true}
+		var text string
+		scan, read := scanLabels(p)
+		if err := rows.Scan(append(append([]any{&f.Segment}, scan...), &q.At, &q.Sequence, &text)...); err != nil {
+			return err
+		}
+		if !p.Wanted(f.Segment) {
+			continue
+		}
+		if _, _, err := q.Value.SetString(text); err != nil {
+			return err
+		}
+		f.Group = read()
+		if last {
+			f.Amounts[amount].Last = q
+		} else {
+			f.Amounts[amount].First = q
+		}
+		if err := into.Fact(f); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// wholes asks for the figures that do not add up, of every stretch and group and of the groups put
+// together. Each record is joined to the stretches that hold its day; sorting is the database's,
+// which need not keep it in memory.
+func (r *records) wholes(tx *gorm.DB, p *tally.Plan, into tally.Sink) error {
+	day := r.dataset.dayOf(r.dataset.dateColumn(p.Date))
+	var stretches []string
+	for i, s := range p.Stretches {
+		for v := range s.Intervals() {
+			stretches = append(stretches, fmt.Sprintf("(%d, %s, %s)", i, edge(v.Start), edge(v.End)))
+		}
+	}
+	if len(stretches) == 0 {
+		return nil
+	}
+	labels, labelArgs := r.labels(p)
+	inner := append([]string{day + " AS day"}, named(labels, "g")...)
+	for i, name := range p.Bagged {
+		inner = append(inner, fmt.Sprintf("%s AS v%d", quote(name), i))
+	}
+	conditions, args := where(append(r.dataset.filters(p.Where), within(day, p.Hull())...))
+	selects := []string{"stretch"}
+	for i := range labels {
+		selects = append(selects, fmt.Sprintf("g%d", i), fmt.Sprintf("grouping(g%d)", i))
+	}
+	for _, f := range p.Wholes {
+		v := fmt.Sprintf("v%d", slices.Index(p.Bagged, f.Column))
+		if f.Kind == tally.Distinct {
+			selects = append(selects, "count(DISTINCT "+v+")::text", "NULL")
+		} else {
+			selects = append(selects, "percentile_disc(0.5) WITHIN GROUP (ORDER BY "+v+")::text", "percentile_disc(0.5) WITHIN GROUP (ORDER BY "+v+" DESC)::text")
+		}
+	}
+	statement := "SELECT " + strings.Join(selects, ", ") + " FROM (VALUES " + strings.Join(stretches, ", ") + ") AS s(stretch, since, until) JOIN (SELECT " +
+		strings.Join(inner, ", ") + " FROM " + r.dataset.table() + conditions + ") AS r ON r.day >= s.since AND r.day < s.until GROUP BY " + groupingSets(p, len(labels))
+	rows, err := tx.Raw(statement, append(labelArgs, args...)...).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		w, err := scanWhole(rows, p)
+		if err != nil {
+			return err
+		}
+		if err := into.Whole(w); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// edge writes the edge of an interval as SQL.
+func edge(d civil.Day) string {
+	switch d {
+	case civil.Since:
+		return "date '-infinity'"
+	case civil.Onward:
+		return "date 'infinity'"
+	}
+	return "date " + literal(d.String())
+}
+
+func named(columns []string, prefix string) []string {
+	list := make([]string, len(columns))
+	for i, c := range columns {
+		list[i] = fmt.Sprintf("%s AS %s%d", c, prefix, i)
+	}
+	return list
+}
+
+// groupingSets lists the groups and all ways to put categories together. With a folded category its
+// two columns go together.
+func groupingSets(p *tally.Plan, columns int) string {
+	var parts [][]string
+	for i, at := 0, 0; i < len(p.By); i++ {
+		one := []string{fmt.Sprintf("g%d", at)}
+		if at++; i == 0 && columns > len(p.By) {
+			one = append(one, fmt.Sprintf("g%d", at))
+			at++
+		}
+		parts = append(parts, one)
+	}
+	var sets []string
+	for mask := range 1 << len(parts) {
+		set := []string{"stretch"}
+		for i, part := range parts {
+			if mask&(1<<i) == 0 {
+				set = append(set, part...)
+			}
+		}
+		sets = append(sets, "("+strings.Join(set, ", ")+")")
+	}
+	return "GROUPING SETS (" + strings.Join(sets, ", ") + ")"
+}
+
+func scanWhole(rows *sql.Rows, p *tally.Plan) (tally.Whole, error) {
+	w := tally.Whole{Values: make([]tally.Value, len(p.Wholes))}
+	scan, read := scanLabels(p)
+	together := make([]int, len(scan))
+	into := []any{&w.Stretch}
+	for i := range scan {
+		into = append(into, scan[i], &together[i])
+	}
+	texts := make([][2]sql.NullString, len(p.Wholes))
+	for i := range texts {
+		into = append(into, &texts[i][0], &texts[i][1])
+	}
+	if err := rows.Scan(into...); err != nil {
+		return w, err
+	}
+	w.Group = read()
+	for i, at := 0, 0; i < len(w.Group); i++ {
+		if together[at] != 0 {
+			w.Group[i] = tally.All
+		}
+		if at++; i == 0 && len(scan) > len(p.By) {
+			at++
+		}
+	}
+	for i, f := range p.Wholes {
+		v, err := wholeValue(f.Kind, texts[i])
+		if err != nil {
+			return w, err
+		}
+		w.Values[i] = v
+	}
+	return w, nil
+}
+
+// wholeValue reads a count, or a median from the two middle values.
+func wholeValue(k tally.Kind, texts [2]sql.NullString) (tally.Value, error) {
+	if !texts[0].Valid {
+		return tally.Value{}, nil
+	}
+	lower, _, err := apd.NewFromString(texts[0].String)
+	if err != nil || k == tally.Distinct {
+		if err == nil {
+			return tally.Value{Decimal: *lower, Set: true}, nil
+		}
+		return tally.Value{}, err
+	}
+	upper, _, err := apd.NewFromString(texts[1].String)
+	if err != nil {
+		return tally.Value{}, err
+	}
+	return tally.Midway(lower, upper)
+}
+
+// Newest gives the newest day of a dataset by one of its dates; false where no record has any.
+func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.Day, bool, error) {
+	g := d.recordGrain(date)
+	if d.dateColumn(date).Role == tabular.DayRole {
+		g = d.sumGrain()
+	}
+	var newest sql.NullTime
+	err := s.db.WithContext(ctx).Raw("SELECT max(" + g.day + ") FROM " + g.table).Row().Scan(&newest)
+	if err != nil || !newest.Valid {
+		return 0, false, err
+	}
+	return DayOf(newest.Time), true, nil
+}

@@ -1,0 +1,150 @@
+package store
+
+import (
+	"strings"
+
+	"vastspan/core/civil"
+	"vastspan/core/tally"
+	"vastspan/internal/tabular"
+)
+
+// A condition is SQL with its arguments.
+type condition struct {
+	sql  string
+	args []any
+}
+
+func where(conditions []condition) (string, []any) {
+	if len(conditions) == 0 {
+		return "", nil
+	}
+	var parts []string
+	var args []any
+	for _, c := range conditions {
+		parts = append(parts, c.sql)
+		args = append(args, c.args...)
+	}
+	return " WHERE " + strings.Join(parts, " AND "), args
+}
+
+// filters turns filters into conditions. They have been checked against the schema.
+func (d *Dataset) filters(where []tally.Filter) []condition {
+	var conditions []condition
+	for _, f := range where {
+		conditions = append(conditions, d.filter(f))
+	}
+	return conditions
+}
+
+func (d *Dataset) filter(f tally.Filter) condition {
+	c, _ := d.Schema.Column(f.Column)
+	expression, cast := quote(f.Column), ""
+	var values []string
+	blank := false
+	for _, l := range f.Values {
+		blank = blank || !l.Set
+		if l.Set {
+			values = append(values, l.Text)
+		}
+	}
+	switch c.Type {
+	case tabular.Number:
+		cast = "::numeric"
+	case tabular.Timestamp, tabular.Date:
+		expression, cast, values = d.dayOf(c), "::date", d.Schema.FilterDays(f)
+	}
+	switch f.Test {
+	case tally.Contains:
+		return condition{"strpos(" + expression + ", ?) > 0", []any{values[0]}}
+	case tally.AtLeast:
+		return condition{expression + " >= ?" + cast, []any{values[0]}}
+	case tally.AtMost:
+		return condition{expression + " <= ?" + cast, []any{values[0]}}
+	case tally.Between:
+		return condition{expression + " BETWEEN ?" + cast + " AND ?" + cast, []any{values[0], values[1]}}
+	}
+	among := condition{"false", nil}
+	if len(values) > 0 {
+		holders := make([]string, len(values))
+		args := make([]any, len(values))
+		for i, v := range values {
+			holders[i], args[i] = "?"+cast, v
+		}
+		among = condition{expression + " IN (" + strings.Join(holders, ", ") + ")", args}
+	}
+	// A comparison with blank is neither true nor false; what blanks do is said in full.
+	if f.Test == tally.IsNot {
+		if blank {
+			return condition{"(" + expression + " IS NOT NULL AND NOT (" + among.sql + "))", among.args}
+		}
+		return condition{"(" + expression + " IS NULL OR NOT (" + among.sql + "))", among.args}
+	}
+	if blank {
+		return condition{"(" + expression + " IS NULL OR " + among.sql + ")", among.args}
+	}
+	return condition{"(" + among.sql + ")", among.args}
+}
+
+// dayOf gives the SQL of the day of a column of dates or times.
+func (d *Dataset) dayOf(c tabular.Column) string {
+	switch {
+	case c.Role == tabular.DayRole:
+		return d.day()
+	case c.Type == tabular.Timestamp:
+		return "(" + quote(c.Name) + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
+	}
+	return quote(c.Name)
+}
+
+// dateColumn gives the column that says on which day records lie: a named one, or the dataset's own.
+func (d *Dataset) dateColumn(name string) tabular.Column {
+	i, err := d.Schema.DateColumn(name)
+	if err != nil { // it has been checked
+		i = d.Schema.Day()
+	}
+	return d.Schema.Columns[i]
+}
+
+// literal writes a text as an SQL literal.
+func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
+
+// dateArray writes days as a date[] literal.
+func dateArray(days []civil.Day) string {
+	texts := make([]string, len(days))
+	for i, d := range days {
+		texts[i] = d.String()
+	}
+	return "{" + strings.Join(texts, ",") + "}"
+}
+
+// within keeps the days of an interval; day is the SQL of the day.
+func within(day string, v civil.Interval) []condition {
+	if v.Empty() {
+		return []condition{{"false", nil}}
+	}
+	conditions := []condition{{day + " IS NOT NULL", nil}}
+	if v.Start != civil.Since {
+		conditions = append(conditions, condition{day + " >= ?::date", []any{v.Start.String()}})
+	}
+	if v.End != civil.Onward {
+		conditions = append(conditions, condition{day + " < ?::date", []any{v.End.String()}})
+	}
+	return conditions
+}
+
+// inside keeps the days of a set of several intervals: those in every other segment.
+func inside(day string, set civil.Set) condition {
+	var edges []civil.Day
+	odd := 1
+	for v := range set.Intervals() {
+		if v.Start == civil.Since {
+			odd = 0
+		} else {
+			edges = append(edges, v.Start)
+		}
+		if v.End != civil.Onward {
+			edges = append(edges, v.End)
+		}
+	}
+	return condition{"width_bucket(" + day + ", ?::date[]) % 2 = ?", []any{dateArray(edges), odd}}
+}
