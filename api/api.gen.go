@@ -65,6 +65,30 @@ func (e BookChangeChange) Valid() bool {
 	}
 }
 
+// Defines values for BriefItemKind.
+const (
+	BriefItemKindBars   BriefItemKind = "bars"
+	BriefItemKindFigure BriefItemKind = "figure"
+	BriefItemKindLines  BriefItemKind = "lines"
+	BriefItemKindTable  BriefItemKind = "table"
+)
+
+// Valid indicates whether the value is a known member of the BriefItemKind enum.
+func (e BriefItemKind) Valid() bool {
+	switch e {
+	case BriefItemKindBars:
+		return true
+	case BriefItemKindFigure:
+		return true
+	case BriefItemKindLines:
+		return true
+	case BriefItemKindTable:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CalendarKind.
 const (
 	Months CalendarKind = "months"
@@ -208,6 +232,7 @@ func (e DateOrder) Valid() bool {
 
 // Defines values for DefinitionKind.
 const (
+	DefinitionKindBrief    DefinitionKind = "brief"
 	DefinitionKindCalendar DefinitionKind = "calendar"
 	DefinitionKindHolidays DefinitionKind = "holidays"
 	DefinitionKindSpan     DefinitionKind = "span"
@@ -216,6 +241,8 @@ const (
 // Valid indicates whether the value is a known member of the DefinitionKind enum.
 func (e DefinitionKind) Valid() bool {
 	switch e {
+	case DefinitionKindBrief:
+		return true
 	case DefinitionKindCalendar:
 		return true
 	case DefinitionKindHolidays:
@@ -383,6 +410,24 @@ func (e LinesRequestRunning) Valid() bool {
 	case LinesRequestRunningWeek:
 		return true
 	case LinesRequestRunningYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReceiptSubject.
+const (
+	ReceiptSubjectBrief ReceiptSubject = "brief"
+	ReceiptSubjectTotal ReceiptSubject = "total"
+)
+
+// Valid indicates whether the value is a known member of the ReceiptSubject enum.
+func (e ReceiptSubject) Valid() bool {
+	switch e {
+	case ReceiptSubjectBrief:
+		return true
+	case ReceiptSubjectTotal:
 		return true
 	default:
 		return false
@@ -580,6 +625,114 @@ type BookChange struct {
 
 // BookChangeChange defines model for BookChange.Change.
 type BookChangeChange string
+
+// Brief defines model for Brief.
+type Brief struct {
+	Author     string          `json:"author"`
+	ChangedAt  time.Time       `json:"changed_at"`
+	Definition BriefDefinition `json:"definition"`
+	Note       *string         `json:"note,omitempty"`
+	Version    int64           `json:"version"`
+}
+
+// BriefAsk A span that a brief asks for when it is opened; items name it with a question mark
+type BriefAsk struct {
+	// Default An expression
+	Default string `json:"default"`
+	Label   string `json:"label"`
+	Name    string `json:"name"`
+}
+
+// BriefDefinition defines model for BriefDefinition.
+type BriefDefinition struct {
+	About *string `json:"about,omitempty"`
+
+	// AsOf latest, today or a date; left out, latest
+	AsOf     *string     `json:"as_of,omitempty"`
+	Asks     *[]BriefAsk `json:"asks,omitempty"`
+	AtClose  *bool       `json:"at_close,omitempty"`
+	Calendar *string     `json:"calendar,omitempty"`
+	Items    []BriefItem `json:"items"`
+	Name     string      `json:"name"`
+	Title    string      `json:"title"`
+}
+
+// BriefItem A question and how its answer is shown. Figures, filters and other records are written as on the command line: sum fare, route=Gull Rock, plan fare=planned_fare
+type BriefItem struct {
+	Across   *string       `json:"across,omitempty"`
+	Against  *[]string     `json:"against,omitempty"`
+	Beside   *[]string     `json:"beside,omitempty"`
+	By       *[]string     `json:"by,omitempty"`
+	Dataset  *string       `json:"dataset,omitempty"`
+	Date     *string       `json:"date,omitempty"`
+	Each     *string       `json:"each,omitempty"`
+	Even     *bool         `json:"even,omitempty"`
+	Figures  *[]string     `json:"figures,omitempty"`
+	Kind     BriefItemKind `json:"kind"`
+	Lines    *[]BriefLine  `json:"lines,omitempty"`
+	Over     *[]string     `json:"over,omitempty"`
+	Planned  *bool         `json:"planned,omitempty"`
+	Previous *bool         `json:"previous,omitempty"`
+	Rolling  *int          `json:"rolling,omitempty"`
+	Running  *string       `json:"running,omitempty"`
+	Share    *string       `json:"share,omitempty"`
+
+	// Spark The unit of a figure's spark line
+	Spark *string   `json:"spark,omitempty"`
+	Title string    `json:"title"`
+	Top   *int      `json:"top,omitempty"`
+	Where *[]string `json:"where,omitempty"`
+
+	// Width Of 12 columns, 0 for the kind's own
+	Width *int `json:"width,omitempty"`
+}
+
+// BriefItemKind defines model for BriefItemKind.
+type BriefItemKind string
+
+// BriefItemView defines model for BriefItemView.
+type BriefItemView struct {
+	// Error Why there is no answer
+	Error *string `json:"error,omitempty"`
+
+	// Item A question and how its answer is shown. Figures, filters and other records are written as on the command line: sum fare, route=Gull Rock, plan fare=planned_fare
+	Item   BriefItem   `json:"item"`
+	Lineup *Lineup     `json:"lineup,omitempty"`
+	Spark  *[]TotalRow `json:"spark,omitempty"`
+	Total  *Total      `json:"total,omitempty"`
+}
+
+// BriefLine defines model for BriefLine.
+type BriefLine struct {
+	Dataset string    `json:"dataset"`
+	Date    *string   `json:"date,omitempty"`
+	Figure  string    `json:"figure"`
+	Label   string    `json:"label"`
+	Over    string    `json:"over"`
+	Planned *bool     `json:"planned,omitempty"`
+	Where   *[]string `json:"where,omitempty"`
+}
+
+// BriefTurn defines model for BriefTurn.
+type BriefTurn struct {
+	Day   civil.Day `json:"day"`
+	Event string    `json:"event"`
+
+	// Items The places of the items
+	Items []int `json:"items"`
+}
+
+// BriefView defines model for BriefView.
+type BriefView struct {
+	AsOf     civil.Day         `json:"as_of"`
+	Asks     map[string]string `json:"asks"`
+	AtClose  bool              `json:"at_close"`
+	Calendar string            `json:"calendar"`
+	Items    []BriefItemView   `json:"items"`
+	Name     string            `json:"name"`
+	Title    string            `json:"title"`
+	Version  int64             `json:"version"`
+}
 
 // BringBackRequest defines model for BringBackRequest.
 type BringBackRequest struct {
@@ -1058,6 +1211,27 @@ type Load struct {
 	Undated     int64      `json:"undated"`
 }
 
+// MovedFigure defines model for MovedFigure.
+type MovedFigure struct {
+	Because []string    `json:"because"`
+	Cell    ReceiptCell `json:"cell"`
+
+	// DaysNow Where the days differ
+	DaysNow *string `json:"days_now,omitempty"`
+
+	// Difference An exact decimal; null where blank
+	Difference *Value `json:"difference"`
+
+	// Gone The figure is no longer there
+	Gone *bool `json:"gone,omitempty"`
+
+	// New The figure was not there
+	New *bool `json:"new,omitempty"`
+
+	// Now An exact decimal; null where blank
+	Now *Value `json:"now"`
+}
+
 // Preview defines model for Preview.
 type Preview struct {
 	Columns []Column `json:"columns"`
@@ -1089,6 +1263,89 @@ type Problem struct {
 
 	// Type A URI for the kind of problem; absent for about:blank
 	Type *string `json:"type,omitempty"`
+}
+
+// Receipt defines model for Receipt.
+type Receipt struct {
+	AsOf        civil.Day         `json:"as_of"`
+	AtClose     *bool             `json:"at_close,omitempty"`
+	Author      string            `json:"author"`
+	Brief       *string           `json:"brief,omitempty"`
+	Calendar    *string           `json:"calendar,omitempty"`
+	Cells       *[]ReceiptCell    `json:"cells,omitempty"`
+	Definitions *[]ReceiptVersion `json:"definitions,omitempty"`
+
+	// Digest SHA-256 of what was frozen
+	Digest string         `json:"digest"`
+	DueDay *civil.Day     `json:"due_day,omitempty"`
+	Id     int64          `json:"id"`
+	Loads  *[]ReceiptLoad `json:"loads,omitempty"`
+	MadeAt time.Time      `json:"made_at"`
+
+	// Missing Items that could not be answered, and why
+	Missing  *[]string `json:"missing,omitempty"`
+	Schedule *string   `json:"schedule,omitempty"`
+
+	// Sound The digest is that of what is kept; with one receipt
+	Sound   *bool          `json:"sound,omitempty"`
+	Subject ReceiptSubject `json:"subject"`
+	Title   string         `json:"title"`
+}
+
+// ReceiptSubject defines model for Receipt.Subject.
+type ReceiptSubject string
+
+// ReceiptCell defines model for ReceiptCell.
+type ReceiptCell struct {
+	Dataset string `json:"dataset"`
+	Date    string `json:"date"`
+
+	// Days first/last, several by semicolons
+	Days       string    `json:"days"`
+	Expression string    `json:"expression"`
+	Figure     string    `json:"figure"`
+	Group      *[]string `json:"group,omitempty"`
+	Item       *string   `json:"item,omitempty"`
+	Unit       *string   `json:"unit,omitempty"`
+
+	// Value An exact decimal; null where blank
+	Value *Value `json:"value"`
+}
+
+// ReceiptComparison defines model for ReceiptComparison.
+type ReceiptComparison struct {
+	// Changes What has happened to definitions and records since, whether it moved a figure or not
+	Changes []string `json:"changes"`
+
+	// Compared The number of figures
+	Compared int           `json:"compared"`
+	Missing  *[]string     `json:"missing,omitempty"`
+	Moved    []MovedFigure `json:"moved"`
+	Receipt  Receipt       `json:"receipt"`
+}
+
+// ReceiptLoad defines model for ReceiptLoad.
+type ReceiptLoad struct {
+	Dataset string `json:"dataset"`
+
+	// Newest The number of the newest load at the time
+	Newest int64 `json:"newest"`
+}
+
+// ReceiptRequest Of a brief, or of a total of a dataset
+type ReceiptRequest struct {
+	Brief   *string       `json:"brief,omitempty"`
+	Dataset *string       `json:"dataset,omitempty"`
+	Title   *string       `json:"title,omitempty"`
+	Total   *TotalRequest `json:"total,omitempty"`
+	View    *ViewRequest  `json:"view,omitempty"`
+}
+
+// ReceiptVersion defines model for ReceiptVersion.
+type ReceiptVersion struct {
+	Kind    string `json:"kind"`
+	Name    string `json:"name"`
+	Version int64  `json:"version"`
 }
 
 // RecordsPage defines model for RecordsPage.
@@ -1233,6 +1490,35 @@ type RowUnit struct {
 
 	// Uneven It cuts a unit that a record it is compared with stands for as a whole
 	Uneven *bool `json:"uneven,omitempty"`
+}
+
+// Schedule defines model for Schedule.
+type Schedule struct {
+	Author   string `json:"author"`
+	Brief    string `json:"brief"`
+	Calendar string `json:"calendar"`
+	Name     string `json:"name"`
+
+	// Next The next day that is due
+	Next *civil.Day `json:"next,omitempty"`
+	On   string     `json:"on"`
+
+	// RanUntil Every day through this one is done
+	RanUntil civil.Day `json:"ran_until"`
+	Since    civil.Day `json:"since"`
+}
+
+// ScheduleRequest defines model for ScheduleRequest.
+type ScheduleRequest struct {
+	Brief    string  `json:"brief"`
+	Calendar *string `json:"calendar,omitempty"`
+	Name     string  `json:"name"`
+
+	// On An expression: due on each day that it holds when it is read as of that day, such as first business day of this month
+	On string `json:"on"`
+
+	// Since The first day that may be due; left out, tomorrow
+	Since *civil.Day `json:"since,omitempty"`
 }
 
 // Span defines model for Span.
@@ -1442,6 +1728,14 @@ type TurnEvent string
 // TurnMotion defines model for Turn.Motion.
 type TurnMotion string
 
+// TurnsRequest defines model for TurnsRequest.
+type TurnsRequest struct {
+	AtClose  *bool     `json:"at_close,omitempty"`
+	Calendar *string   `json:"calendar,omitempty"`
+	Days     int       `json:"days"`
+	From     civil.Day `json:"from"`
+}
+
 // UsedDefinition defines model for UsedDefinition.
 type UsedDefinition struct {
 	Name    string `json:"name"`
@@ -1480,12 +1774,32 @@ type Version struct {
 	Version int64 `json:"version"`
 }
 
+// ViewRequest defines model for ViewRequest.
+type ViewRequest struct {
+	// AsOf latest, today or a date; left out, the brief's own
+	AsOf *string `json:"as_of,omitempty"`
+
+	// Asks What is given for the brief's asks; left out, their defaults
+	Asks    *map[string]string `json:"asks,omitempty"`
+	AtClose *bool              `json:"at_close,omitempty"`
+
+	// Calendar Left out, the brief's own
+	Calendar *string `json:"calendar,omitempty"`
+}
+
 // Name defines model for name.
 type Name = string
 
 // LoadBookParams defines parameters for LoadBook.
 type LoadBookParams struct {
 	Preview *bool   `form:"preview,omitempty" json:"preview,omitempty"`
+	Note    *string `form:"note,omitempty" json:"note,omitempty"`
+}
+
+// PutBriefParams defines parameters for PutBrief.
+type PutBriefParams struct {
+	// Version The version that the change was made from, 0 for a new brief
+	Version int64   `form:"version" json:"version"`
 	Note    *string `form:"note,omitempty" json:"note,omitempty"`
 }
 
@@ -1579,6 +1893,15 @@ type ChangeSpanParams struct {
 	Version int64 `form:"version" json:"version"`
 }
 
+// PutBriefJSONRequestBody defines body for PutBrief for application/json ContentType.
+type PutBriefJSONRequestBody = BriefDefinition
+
+// BriefTurnsJSONRequestBody defines body for BriefTurns for application/json ContentType.
+type BriefTurnsJSONRequestBody = TurnsRequest
+
+// ViewBriefJSONRequestBody defines body for ViewBrief for application/json ContentType.
+type ViewBriefJSONRequestBody = ViewRequest
+
 // CheckJSONRequestBody defines body for Check for application/json ContentType.
 type CheckJSONRequestBody = CheckRequest
 
@@ -1606,6 +1929,9 @@ type PutHolidaysJSONRequestBody = HolidayList
 // LineUpJSONRequestBody defines body for LineUp for application/json ContentType.
 type LineUpJSONRequestBody = LinesRequest
 
+// MakeReceiptJSONRequestBody defines body for MakeReceipt for application/json ContentType.
+type MakeReceiptJSONRequestBody = ReceiptRequest
+
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearseRequest
 
@@ -1614,6 +1940,9 @@ type ResolveJSONRequestBody = ResolveRequest
 
 // ResolveEachDayJSONRequestBody defines body for ResolveEachDay for application/json ContentType.
 type ResolveEachDayJSONRequestBody = EachDayRequest
+
+// AddScheduleJSONRequestBody defines body for AddSchedule for application/json ContentType.
+type AddScheduleJSONRequestBody = ScheduleRequest
 
 // AddSpanJSONRequestBody defines body for AddSpan for application/json ContentType.
 type AddSpanJSONRequestBody = SpanDefinition
@@ -1708,6 +2037,58 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /book (the `LoadBook` operationId).
 	LoadBookWithBody(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListBriefs The briefs, in the order in which they were made
+	//
+	// Corresponds with GET /briefs (the `ListBriefs` operationId).
+	ListBriefs(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetBrief One brief
+	//
+	// Corresponds with GET /briefs/{name} (the `GetBrief` operationId).
+	GetBrief(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutBriefWithBody Keep a brief in place of the version that it was made from
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+	PutBriefWithBody(ctx context.Context, name Name, params *PutBriefParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutBrief Keep a brief in place of the version that it was made from
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+	PutBrief(ctx context.Context, name Name, params *PutBriefParams, body PutBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BriefTurnsWithBody The as-of days on which any item of a brief changes kind
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+	BriefTurnsWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BriefTurns The as-of days on which any item of a brief changes kind
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+	BriefTurns(ctx context.Context, name Name, body BriefTurnsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ViewBriefWithBody A brief as of a day; records after that day are left out, planned ones excepted
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+	ViewBriefWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+	ViewBrief(ctx context.Context, name Name, body ViewBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCalendars The calendars, civil first
 	//
@@ -1919,6 +2300,35 @@ type ClientInterface interface {
 	// Corresponds with POST /lines (the `LineUp` operationId).
 	LineUp(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListReceipts The receipts, newest first
+	//
+	// Corresponds with GET /receipts (the `ListReceipts` operationId).
+	ListReceipts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MakeReceiptWithBody Freeze a brief or a total
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+	MakeReceiptWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MakeReceipt Freeze a brief or a total
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+	MakeReceipt(ctx context.Context, body MakeReceiptJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetReceipt One receipt with its figures
+	//
+	// Corresponds with GET /receipts/{id} (the `GetReceipt` operationId).
+	GetReceipt(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CompareReceipt What its question gives now, what moved and why
+	//
+	// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
+	CompareReceipt(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RehearseWithBody The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	//
 	// Takes any type of body and a specified content type.
@@ -1964,6 +2374,35 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
 	ResolveEachDay(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListSchedules The schedules by which receipts are made
+	//
+	// Corresponds with GET /schedules (the `ListSchedules` operationId).
+	ListSchedules(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddScheduleWithBody Make a receipt of a brief on each day that a span holds when it is read as of it
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /schedules (the `AddSchedule` operationId).
+	AddScheduleWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddSchedule Make a receipt of a brief on each day that a span holds when it is read as of it
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /schedules (the `AddSchedule` operationId).
+	AddSchedule(ctx context.Context, body AddScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RunSchedules Make the receipts that are due now, those that were missed as well
+	//
+	// Corresponds with POST /schedules/run (the `RunSchedules` operationId).
+	RunSchedules(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveSchedule Remove a schedule; its receipts stay
+	//
+	// Corresponds with DELETE /schedules/{name} (the `RemoveSchedule` operationId).
+	RemoveSchedule(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSpans The named spans, in the order in which they were made
 	//
@@ -2044,6 +2483,138 @@ func (c *Client) GetBook(ctx context.Context, reqEditors ...RequestEditorFn) (*h
 // Corresponds with POST /book (the `LoadBook` operationId).
 func (c *Client) LoadBookWithBody(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLoadBookRequestWithBody(c.Server, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListBriefs The briefs, in the order in which they were made
+//
+// Corresponds with GET /briefs (the `ListBriefs` operationId).
+func (c *Client) ListBriefs(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListBriefsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetBrief One brief
+//
+// Corresponds with GET /briefs/{name} (the `GetBrief` operationId).
+func (c *Client) GetBrief(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBriefRequest(c.Server, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutBriefWithBody Keep a brief in place of the version that it was made from
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+func (c *Client) PutBriefWithBody(ctx context.Context, name Name, params *PutBriefParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutBriefRequestWithBody(c.Server, name, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutBrief Keep a brief in place of the version that it was made from
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+func (c *Client) PutBrief(ctx context.Context, name Name, params *PutBriefParams, body PutBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutBriefRequest(c.Server, name, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BriefTurnsWithBody The as-of days on which any item of a brief changes kind
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+func (c *Client) BriefTurnsWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBriefTurnsRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BriefTurns The as-of days on which any item of a brief changes kind
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+func (c *Client) BriefTurns(ctx context.Context, name Name, body BriefTurnsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBriefTurnsRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ViewBriefWithBody A brief as of a day; records after that day are left out, planned ones excepted
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+func (c *Client) ViewBriefWithBody(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewViewBriefRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+func (c *Client) ViewBrief(ctx context.Context, name Name, body ViewBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewViewBriefRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2594,6 +3165,85 @@ func (c *Client) LineUp(ctx context.Context, body LineUpJSONRequestBody, reqEdit
 	return c.Client.Do(req)
 }
 
+// ListReceipts The receipts, newest first
+//
+// Corresponds with GET /receipts (the `ListReceipts` operationId).
+func (c *Client) ListReceipts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListReceiptsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeReceiptWithBody Freeze a brief or a total
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+func (c *Client) MakeReceiptWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeReceiptRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeReceipt Freeze a brief or a total
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+func (c *Client) MakeReceipt(ctx context.Context, body MakeReceiptJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeReceiptRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetReceipt One receipt with its figures
+//
+// Corresponds with GET /receipts/{id} (the `GetReceipt` operationId).
+func (c *Client) GetReceipt(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetReceiptRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CompareReceipt What its question gives now, what moved and why
+//
+// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
+func (c *Client) CompareReceipt(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCompareReceiptRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RehearseWithBody The as-of days on which a span rolls over, becomes empty, fills again or jumps
 //
 // Takes any type of body and a specified content type.
@@ -2690,6 +3340,85 @@ func (c *Client) ResolveEachDayWithBody(ctx context.Context, contentType string,
 // Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
 func (c *Client) ResolveEachDay(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResolveEachDayRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListSchedules The schedules by which receipts are made
+//
+// Corresponds with GET /schedules (the `ListSchedules` operationId).
+func (c *Client) ListSchedules(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSchedulesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddScheduleWithBody Make a receipt of a brief on each day that a span holds when it is read as of it
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /schedules (the `AddSchedule` operationId).
+func (c *Client) AddScheduleWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddScheduleRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddSchedule Make a receipt of a brief on each day that a span holds when it is read as of it
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /schedules (the `AddSchedule` operationId).
+func (c *Client) AddSchedule(ctx context.Context, body AddScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddScheduleRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RunSchedules Make the receipts that are due now, those that were missed as well
+//
+// Corresponds with POST /schedules/run (the `RunSchedules` operationId).
+func (c *Client) RunSchedules(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRunSchedulesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveSchedule Remove a schedule; its receipts stay
+//
+// Corresponds with DELETE /schedules/{name} (the `RemoveSchedule` operationId).
+func (c *Client) RemoveSchedule(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveScheduleRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -2917,6 +3646,243 @@ func NewLoadBookRequestWithBody(server string, params *LoadBookParams, contentTy
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListBriefsRequest constructs an http.Request for the ListBriefs method
+func NewListBriefsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/briefs")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetBriefRequest constructs an http.Request for the GetBrief method
+func NewGetBriefRequest(server string, name Name) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/briefs/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPutBriefRequest calls the generic PutBrief builder with application/json body
+func NewPutBriefRequest(server string, name Name, params *PutBriefParams, body PutBriefJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPutBriefRequestWithBody(server, name, params, "application/json", bodyReader)
+}
+
+// NewPutBriefRequestWithBody constructs an http.Request for the PutBrief method, with any body, and a specified content type
+func NewPutBriefRequestWithBody(server string, name Name, params *PutBriefParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/briefs/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Note != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "note", *params.Note, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBriefTurnsRequest calls the generic BriefTurns builder with application/json body
+func NewBriefTurnsRequest(server string, name Name, body BriefTurnsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewBriefTurnsRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewBriefTurnsRequestWithBody constructs an http.Request for the BriefTurns method, with any body, and a specified content type
+func NewBriefTurnsRequestWithBody(server string, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/briefs/%s/turns", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewViewBriefRequest calls the generic ViewBrief builder with application/json body
+func NewViewBriefRequest(server string, name Name, body ViewBriefJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewViewBriefRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewViewBriefRequestWithBody constructs an http.Request for the ViewBrief method, with any body, and a specified content type
+func NewViewBriefRequestWithBody(server string, name Name, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/briefs/%s/view", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
@@ -4242,6 +5208,141 @@ func NewLineUpRequestWithBody(server string, contentType string, body io.Reader)
 	return req, nil
 }
 
+// NewListReceiptsRequest constructs an http.Request for the ListReceipts method
+func NewListReceiptsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/receipts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewMakeReceiptRequest calls the generic MakeReceipt builder with application/json body
+func NewMakeReceiptRequest(server string, body MakeReceiptJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewMakeReceiptRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewMakeReceiptRequestWithBody constructs an http.Request for the MakeReceipt method, with any body, and a specified content type
+func NewMakeReceiptRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/receipts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetReceiptRequest constructs an http.Request for the GetReceipt method
+func NewGetReceiptRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/receipts/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCompareReceiptRequest constructs an http.Request for the CompareReceipt method
+func NewCompareReceiptRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/receipts/%s/comparison", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewRehearseRequest calls the generic Rehearse builder with application/json body
 func NewRehearseRequest(server string, body RehearseJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -4358,6 +5459,134 @@ func NewResolveEachDayRequestWithBody(server string, contentType string, body io
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListSchedulesRequest constructs an http.Request for the ListSchedules method
+func NewListSchedulesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddScheduleRequest calls the generic AddSchedule builder with application/json body
+func NewAddScheduleRequest(server string, body AddScheduleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddScheduleRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddScheduleRequestWithBody constructs an http.Request for the AddSchedule method, with any body, and a specified content type
+func NewAddScheduleRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRunSchedulesRequest constructs an http.Request for the RunSchedules method
+func NewRunSchedulesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules/run")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveScheduleRequest constructs an http.Request for the RemoveSchedule method
+func NewRemoveScheduleRequest(server string, name Name) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -4654,6 +5883,62 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /book (the `LoadBook` operationId).
 	LoadBookWithBodyWithResponse(ctx context.Context, params *LoadBookParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadBookResponse, error)
 
+	// ListBriefsWithResponse The briefs, in the order in which they were made
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /briefs (the `ListBriefs` operationId).
+	ListBriefsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListBriefsResponse, error)
+
+	// GetBriefWithResponse One brief
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /briefs/{name} (the `GetBrief` operationId).
+	GetBriefWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*GetBriefResponse, error)
+
+	// PutBriefWithBodyWithResponse Keep a brief in place of the version that it was made from
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+	PutBriefWithBodyWithResponse(ctx context.Context, name Name, params *PutBriefParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutBriefResponse, error)
+
+	// PutBriefWithResponse Keep a brief in place of the version that it was made from
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+	PutBriefWithResponse(ctx context.Context, name Name, params *PutBriefParams, body PutBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*PutBriefResponse, error)
+
+	// BriefTurnsWithBodyWithResponse The as-of days on which any item of a brief changes kind
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+	BriefTurnsWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BriefTurnsResponse, error)
+
+	// BriefTurnsWithResponse The as-of days on which any item of a brief changes kind
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+	BriefTurnsWithResponse(ctx context.Context, name Name, body BriefTurnsJSONRequestBody, reqEditors ...RequestEditorFn) (*BriefTurnsResponse, error)
+
+	// ViewBriefWithBodyWithResponse A brief as of a day; records after that day are left out, planned ones excepted
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+	ViewBriefWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ViewBriefResponse, error)
+
+	// ViewBriefWithResponse A brief as of a day; records after that day are left out, planned ones excepted
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+	ViewBriefWithResponse(ctx context.Context, name Name, body ViewBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*ViewBriefResponse, error)
+
 	// ListCalendarsWithResponse The calendars, civil first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4890,6 +6175,41 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /lines (the `LineUp` operationId).
 	LineUpWithResponse(ctx context.Context, body LineUpJSONRequestBody, reqEditors ...RequestEditorFn) (*LineUpResponse, error)
 
+	// ListReceiptsWithResponse The receipts, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /receipts (the `ListReceipts` operationId).
+	ListReceiptsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListReceiptsResponse, error)
+
+	// MakeReceiptWithBodyWithResponse Freeze a brief or a total
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+	MakeReceiptWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MakeReceiptResponse, error)
+
+	// MakeReceiptWithResponse Freeze a brief or a total
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+	MakeReceiptWithResponse(ctx context.Context, body MakeReceiptJSONRequestBody, reqEditors ...RequestEditorFn) (*MakeReceiptResponse, error)
+
+	// GetReceiptWithResponse One receipt with its figures
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /receipts/{id} (the `GetReceipt` operationId).
+	GetReceiptWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetReceiptResponse, error)
+
+	// CompareReceiptWithResponse What its question gives now, what moved and why
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
+	CompareReceiptWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*CompareReceiptResponse, error)
+
 	// RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -4935,6 +6255,41 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /resolve/each-day (the `ResolveEachDay` operationId).
 	ResolveEachDayWithResponse(ctx context.Context, body ResolveEachDayJSONRequestBody, reqEditors ...RequestEditorFn) (*ResolveEachDayResponse, error)
+
+	// ListSchedulesWithResponse The schedules by which receipts are made
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /schedules (the `ListSchedules` operationId).
+	ListSchedulesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSchedulesResponse, error)
+
+	// AddScheduleWithBodyWithResponse Make a receipt of a brief on each day that a span holds when it is read as of it
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /schedules (the `AddSchedule` operationId).
+	AddScheduleWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddScheduleResponse, error)
+
+	// AddScheduleWithResponse Make a receipt of a brief on each day that a span holds when it is read as of it
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /schedules (the `AddSchedule` operationId).
+	AddScheduleWithResponse(ctx context.Context, body AddScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*AddScheduleResponse, error)
+
+	// RunSchedulesWithResponse Make the receipts that are due now, those that were missed as well
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /schedules/run (the `RunSchedules` operationId).
+	RunSchedulesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*RunSchedulesResponse, error)
+
+	// RemoveScheduleWithResponse Remove a schedule; its receipts stay
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /schedules/{name} (the `RemoveSchedule` operationId).
+	RemoveScheduleWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*RemoveScheduleResponse, error)
 
 	// ListSpansWithResponse The named spans, in the order in which they were made
 	//
@@ -5089,6 +6444,246 @@ func (r LoadBookResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r LoadBookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListBriefsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Brief
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListBriefsResponse) GetJSON200() *[]Brief {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListBriefsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListBriefsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListBriefsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListBriefsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListBriefsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetBriefResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Brief
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetBriefResponse) GetJSON200() *Brief {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBriefResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBriefResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBriefResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBriefResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBriefResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PutBriefResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Brief
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PutBriefResponse) GetJSON200() *Brief {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PutBriefResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PutBriefResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PutBriefResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PutBriefResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PutBriefResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BriefTurnsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]BriefTurn
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BriefTurnsResponse) GetJSON200() *[]BriefTurn {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BriefTurnsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BriefTurnsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BriefTurnsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BriefTurnsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BriefTurnsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ViewBriefResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *BriefView
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ViewBriefResponse) GetJSON200() *BriefView {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ViewBriefResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ViewBriefResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ViewBriefResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ViewBriefResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ViewBriefResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6226,6 +7821,198 @@ func (r LineUpResponse) ContentType() string {
 	return ""
 }
 
+type ListReceiptsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Receipt
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListReceiptsResponse) GetJSON200() *[]Receipt {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListReceiptsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListReceiptsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListReceiptsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListReceiptsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListReceiptsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type MakeReceiptResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Receipt
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r MakeReceiptResponse) GetJSON201() *Receipt {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MakeReceiptResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MakeReceiptResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MakeReceiptResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MakeReceiptResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MakeReceiptResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetReceiptResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Receipt
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetReceiptResponse) GetJSON200() *Receipt {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetReceiptResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetReceiptResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetReceiptResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetReceiptResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetReceiptResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CompareReceiptResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ReceiptComparison
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CompareReceiptResponse) GetJSON200() *ReceiptComparison {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CompareReceiptResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CompareReceiptResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CompareReceiptResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CompareReceiptResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CompareReceiptResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type RehearseResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6364,6 +8151,188 @@ func (r ResolveEachDayResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ResolveEachDayResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListSchedulesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Schedule
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListSchedulesResponse) GetJSON200() *[]Schedule {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListSchedulesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListSchedulesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListSchedulesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListSchedulesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListSchedulesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddScheduleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddScheduleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddScheduleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddScheduleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddScheduleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddScheduleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RunSchedulesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Made int `json:"made"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RunSchedulesResponse) GetJSON200() *struct {
+	Made int `json:"made"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RunSchedulesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RunSchedulesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RunSchedulesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RunSchedulesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RunSchedulesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveScheduleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveScheduleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveScheduleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveScheduleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveScheduleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveScheduleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6677,6 +8646,110 @@ func (c *ClientWithResponses) LoadBookWithBodyWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseLoadBookResponse(rsp)
+}
+
+// ListBriefsWithResponse The briefs, in the order in which they were made
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /briefs (the `ListBriefs` operationId).
+func (c *ClientWithResponses) ListBriefsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListBriefsResponse, error) {
+	rsp, err := c.ListBriefs(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListBriefsResponse(rsp)
+}
+
+// GetBriefWithResponse One brief
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /briefs/{name} (the `GetBrief` operationId).
+func (c *ClientWithResponses) GetBriefWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*GetBriefResponse, error) {
+	rsp, err := c.GetBrief(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBriefResponse(rsp)
+}
+
+// PutBriefWithBodyWithResponse Keep a brief in place of the version that it was made from
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+func (c *ClientWithResponses) PutBriefWithBodyWithResponse(ctx context.Context, name Name, params *PutBriefParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutBriefResponse, error) {
+	rsp, err := c.PutBriefWithBody(ctx, name, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutBriefResponse(rsp)
+}
+
+// PutBriefWithResponse Keep a brief in place of the version that it was made from
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /briefs/{name} (the `PutBrief` operationId).
+func (c *ClientWithResponses) PutBriefWithResponse(ctx context.Context, name Name, params *PutBriefParams, body PutBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*PutBriefResponse, error) {
+	rsp, err := c.PutBrief(ctx, name, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutBriefResponse(rsp)
+}
+
+// BriefTurnsWithBodyWithResponse The as-of days on which any item of a brief changes kind
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+func (c *ClientWithResponses) BriefTurnsWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BriefTurnsResponse, error) {
+	rsp, err := c.BriefTurnsWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBriefTurnsResponse(rsp)
+}
+
+// BriefTurnsWithResponse The as-of days on which any item of a brief changes kind
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /briefs/{name}/turns (the `BriefTurns` operationId).
+func (c *ClientWithResponses) BriefTurnsWithResponse(ctx context.Context, name Name, body BriefTurnsJSONRequestBody, reqEditors ...RequestEditorFn) (*BriefTurnsResponse, error) {
+	rsp, err := c.BriefTurns(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBriefTurnsResponse(rsp)
+}
+
+// ViewBriefWithBodyWithResponse A brief as of a day; records after that day are left out, planned ones excepted
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+func (c *ClientWithResponses) ViewBriefWithBodyWithResponse(ctx context.Context, name Name, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ViewBriefResponse, error) {
+	rsp, err := c.ViewBriefWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseViewBriefResponse(rsp)
+}
+
+// ViewBriefWithResponse A brief as of a day; records after that day are left out, planned ones excepted
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /briefs/{name}/view (the `ViewBrief` operationId).
+func (c *ClientWithResponses) ViewBriefWithResponse(ctx context.Context, name Name, body ViewBriefJSONRequestBody, reqEditors ...RequestEditorFn) (*ViewBriefResponse, error) {
+	rsp, err := c.ViewBrief(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseViewBriefResponse(rsp)
 }
 
 // ListCalendarsWithResponse The calendars, civil first
@@ -7113,6 +9186,71 @@ func (c *ClientWithResponses) LineUpWithResponse(ctx context.Context, body LineU
 	return ParseLineUpResponse(rsp)
 }
 
+// ListReceiptsWithResponse The receipts, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /receipts (the `ListReceipts` operationId).
+func (c *ClientWithResponses) ListReceiptsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListReceiptsResponse, error) {
+	rsp, err := c.ListReceipts(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListReceiptsResponse(rsp)
+}
+
+// MakeReceiptWithBodyWithResponse Freeze a brief or a total
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+func (c *ClientWithResponses) MakeReceiptWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MakeReceiptResponse, error) {
+	rsp, err := c.MakeReceiptWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMakeReceiptResponse(rsp)
+}
+
+// MakeReceiptWithResponse Freeze a brief or a total
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /receipts (the `MakeReceipt` operationId).
+func (c *ClientWithResponses) MakeReceiptWithResponse(ctx context.Context, body MakeReceiptJSONRequestBody, reqEditors ...RequestEditorFn) (*MakeReceiptResponse, error) {
+	rsp, err := c.MakeReceipt(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMakeReceiptResponse(rsp)
+}
+
+// GetReceiptWithResponse One receipt with its figures
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /receipts/{id} (the `GetReceipt` operationId).
+func (c *ClientWithResponses) GetReceiptWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetReceiptResponse, error) {
+	rsp, err := c.GetReceipt(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetReceiptResponse(rsp)
+}
+
+// CompareReceiptWithResponse What its question gives now, what moved and why
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
+func (c *ClientWithResponses) CompareReceiptWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*CompareReceiptResponse, error) {
+	rsp, err := c.CompareReceipt(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCompareReceiptResponse(rsp)
+}
+
 // RehearseWithBodyWithResponse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -7193,6 +9331,71 @@ func (c *ClientWithResponses) ResolveEachDayWithResponse(ctx context.Context, bo
 		return nil, err
 	}
 	return ParseResolveEachDayResponse(rsp)
+}
+
+// ListSchedulesWithResponse The schedules by which receipts are made
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /schedules (the `ListSchedules` operationId).
+func (c *ClientWithResponses) ListSchedulesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSchedulesResponse, error) {
+	rsp, err := c.ListSchedules(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListSchedulesResponse(rsp)
+}
+
+// AddScheduleWithBodyWithResponse Make a receipt of a brief on each day that a span holds when it is read as of it
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /schedules (the `AddSchedule` operationId).
+func (c *ClientWithResponses) AddScheduleWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddScheduleResponse, error) {
+	rsp, err := c.AddScheduleWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddScheduleResponse(rsp)
+}
+
+// AddScheduleWithResponse Make a receipt of a brief on each day that a span holds when it is read as of it
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /schedules (the `AddSchedule` operationId).
+func (c *ClientWithResponses) AddScheduleWithResponse(ctx context.Context, body AddScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*AddScheduleResponse, error) {
+	rsp, err := c.AddSchedule(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddScheduleResponse(rsp)
+}
+
+// RunSchedulesWithResponse Make the receipts that are due now, those that were missed as well
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /schedules/run (the `RunSchedules` operationId).
+func (c *ClientWithResponses) RunSchedulesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*RunSchedulesResponse, error) {
+	rsp, err := c.RunSchedules(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRunSchedulesResponse(rsp)
+}
+
+// RemoveScheduleWithResponse Remove a schedule; its receipts stay
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /schedules/{name} (the `RemoveSchedule` operationId).
+func (c *ClientWithResponses) RemoveScheduleWithResponse(ctx context.Context, name Name, reqEditors ...RequestEditorFn) (*RemoveScheduleResponse, error) {
+	rsp, err := c.RemoveSchedule(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveScheduleResponse(rsp)
 }
 
 // ListSpansWithResponse The named spans, in the order in which they were made
@@ -7354,6 +9557,171 @@ func ParseLoadBookResponse(rsp *http.Response) (*LoadBookResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest []BookChange
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListBriefsResponse parses an HTTP response from a ListBriefsWithResponse call
+func ParseListBriefsResponse(rsp *http.Response) (*ListBriefsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListBriefsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Brief
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetBriefResponse parses an HTTP response from a GetBriefWithResponse call
+func ParseGetBriefResponse(rsp *http.Response) (*GetBriefResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBriefResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Brief
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePutBriefResponse parses an HTTP response from a PutBriefWithResponse call
+func ParsePutBriefResponse(rsp *http.Response) (*PutBriefResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PutBriefResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Brief
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBriefTurnsResponse parses an HTTP response from a BriefTurnsWithResponse call
+func ParseBriefTurnsResponse(rsp *http.Response) (*BriefTurnsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BriefTurnsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []BriefTurn
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseViewBriefResponse parses an HTTP response from a ViewBriefWithResponse call
+func ParseViewBriefResponse(rsp *http.Response) (*ViewBriefResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ViewBriefResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest BriefView
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -8148,6 +10516,138 @@ func ParseLineUpResponse(rsp *http.Response) (*LineUpResponse, error) {
 	return response, nil
 }
 
+// ParseListReceiptsResponse parses an HTTP response from a ListReceiptsWithResponse call
+func ParseListReceiptsResponse(rsp *http.Response) (*ListReceiptsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListReceiptsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Receipt
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseMakeReceiptResponse parses an HTTP response from a MakeReceiptWithResponse call
+func ParseMakeReceiptResponse(rsp *http.Response) (*MakeReceiptResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MakeReceiptResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Receipt
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetReceiptResponse parses an HTTP response from a GetReceiptWithResponse call
+func ParseGetReceiptResponse(rsp *http.Response) (*GetReceiptResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetReceiptResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Receipt
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCompareReceiptResponse parses an HTTP response from a CompareReceiptWithResponse call
+func ParseCompareReceiptResponse(rsp *http.Response) (*CompareReceiptResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CompareReceiptResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ReceiptComparison
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseRehearseResponse parses an HTTP response from a RehearseWithResponse call
 func ParseRehearseResponse(rsp *http.Response) (*RehearseResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8234,6 +10734,132 @@ func ParseResolveEachDayResponse(rsp *http.Response) (*ResolveEachDayResponse, e
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListSchedulesResponse parses an HTTP response from a ListSchedulesWithResponse call
+func ParseListSchedulesResponse(rsp *http.Response) (*ListSchedulesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListSchedulesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Schedule
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddScheduleResponse parses an HTTP response from a AddScheduleWithResponse call
+func ParseAddScheduleResponse(rsp *http.Response) (*AddScheduleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddScheduleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRunSchedulesResponse parses an HTTP response from a RunSchedulesWithResponse call
+func ParseRunSchedulesResponse(rsp *http.Response) (*RunSchedulesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RunSchedulesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Made int `json:"made"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveScheduleResponse parses an HTTP response from a RemoveScheduleWithResponse call
+func ParseRemoveScheduleResponse(rsp *http.Response) (*RemoveScheduleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveScheduleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -8449,6 +11075,21 @@ type ServerInterface interface {
 	// LoadBook Put every definition of a span book in place, all or none
 	// (POST /book)
 	LoadBook(c *gin.Context, params LoadBookParams)
+	// ListBriefs The briefs, in the order in which they were made
+	// (GET /briefs)
+	ListBriefs(c *gin.Context)
+	// GetBrief One brief
+	// (GET /briefs/{name})
+	GetBrief(c *gin.Context, name Name)
+	// PutBrief Keep a brief in place of the version that it was made from
+	// (PUT /briefs/{name})
+	PutBrief(c *gin.Context, name Name, params PutBriefParams)
+	// BriefTurns The as-of days on which any item of a brief changes kind
+	// (POST /briefs/{name}/turns)
+	BriefTurns(c *gin.Context, name Name)
+	// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
+	// (POST /briefs/{name}/view)
+	ViewBrief(c *gin.Context, name Name)
 	// ListCalendars The calendars, civil first
 	// (GET /calendars)
 	ListCalendars(c *gin.Context)
@@ -8521,6 +11162,18 @@ type ServerInterface interface {
 	// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
 	// (POST /lines)
 	LineUp(c *gin.Context)
+	// ListReceipts The receipts, newest first
+	// (GET /receipts)
+	ListReceipts(c *gin.Context)
+	// MakeReceipt Freeze a brief or a total
+	// (POST /receipts)
+	MakeReceipt(c *gin.Context)
+	// GetReceipt One receipt with its figures
+	// (GET /receipts/{id})
+	GetReceipt(c *gin.Context, id int64)
+	// CompareReceipt What its question gives now, what moved and why
+	// (GET /receipts/{id}/comparison)
+	CompareReceipt(c *gin.Context, id int64)
 	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	// (POST /rehearse)
 	Rehearse(c *gin.Context)
@@ -8530,6 +11183,18 @@ type ServerInterface interface {
 	// ResolveEachDay The days that expressions give on each of a run of as-of days
 	// (POST /resolve/each-day)
 	ResolveEachDay(c *gin.Context)
+	// ListSchedules The schedules by which receipts are made
+	// (GET /schedules)
+	ListSchedules(c *gin.Context)
+	// AddSchedule Make a receipt of a brief on each day that a span holds when it is read as of it
+	// (POST /schedules)
+	AddSchedule(c *gin.Context)
+	// RunSchedules Make the receipts that are due now, those that were missed as well
+	// (POST /schedules/run)
+	RunSchedules(c *gin.Context)
+	// RemoveSchedule Remove a schedule; its receipts stay
+	// (DELETE /schedules/{name})
+	RemoveSchedule(c *gin.Context, name Name)
 	// ListSpans The named spans, in the order in which they were made
 	// (GET /spans)
 	ListSpans(c *gin.Context)
@@ -8605,6 +11270,138 @@ func (siw *ServerInterfaceWrapper) LoadBook(c *gin.Context) {
 	}
 
 	siw.Handler.LoadBook(c, params)
+}
+
+// ListBriefs operation middleware
+func (siw *ServerInterfaceWrapper) ListBriefs(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListBriefs(c)
+}
+
+// GetBrief operation middleware
+func (siw *ServerInterfaceWrapper) GetBrief(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBrief(c, name)
+}
+
+// PutBrief operation middleware
+func (siw *ServerInterfaceWrapper) PutBrief(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PutBriefParams
+
+	// ------------- Required query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "note" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutBrief(c, name, params)
+}
+
+// BriefTurns operation middleware
+func (siw *ServerInterfaceWrapper) BriefTurns(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BriefTurns(c, name)
+}
+
+// ViewBrief operation middleware
+func (siw *ServerInterfaceWrapper) ViewBrief(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ViewBrief(c, name)
 }
 
 // ListCalendars operation middleware
@@ -9403,6 +12200,82 @@ func (siw *ServerInterfaceWrapper) LineUp(c *gin.Context) {
 	siw.Handler.LineUp(c)
 }
 
+// ListReceipts operation middleware
+func (siw *ServerInterfaceWrapper) ListReceipts(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReceipts(c)
+}
+
+// MakeReceipt operation middleware
+func (siw *ServerInterfaceWrapper) MakeReceipt(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeReceipt(c)
+}
+
+// GetReceipt operation middleware
+func (siw *ServerInterfaceWrapper) GetReceipt(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReceipt(c, id)
+}
+
+// CompareReceipt operation middleware
+func (siw *ServerInterfaceWrapper) CompareReceipt(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CompareReceipt(c, id)
+}
+
 // Rehearse operation middleware
 func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
 
@@ -9440,6 +12313,70 @@ func (siw *ServerInterfaceWrapper) ResolveEachDay(c *gin.Context) {
 	}
 
 	siw.Handler.ResolveEachDay(c)
+}
+
+// ListSchedules operation middleware
+func (siw *ServerInterfaceWrapper) ListSchedules(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSchedules(c)
+}
+
+// AddSchedule operation middleware
+func (siw *ServerInterfaceWrapper) AddSchedule(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddSchedule(c)
+}
+
+// RunSchedules operation middleware
+func (siw *ServerInterfaceWrapper) RunSchedules(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RunSchedules(c)
+}
+
+// RemoveSchedule operation middleware
+func (siw *ServerInterfaceWrapper) RemoveSchedule(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name Name
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveSchedule(c, name)
 }
 
 // ListSpans operation middleware
@@ -9629,6 +12566,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/lines", wrapper.LineUp)
 	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
 	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
+	router.GET(options.BaseURL+"/briefs", wrapper.ListBriefs)
+	router.GET(options.BaseURL+"/briefs/:name", wrapper.GetBrief)
+	router.PUT(options.BaseURL+"/briefs/:name", wrapper.PutBrief)
+	router.POST(options.BaseURL+"/briefs/:name/view", wrapper.ViewBrief)
+	router.POST(options.BaseURL+"/briefs/:name/turns", wrapper.BriefTurns)
+	router.GET(options.BaseURL+"/receipts", wrapper.ListReceipts)
+	router.POST(options.BaseURL+"/receipts", wrapper.MakeReceipt)
+	router.GET(options.BaseURL+"/receipts/:id", wrapper.GetReceipt)
+	router.GET(options.BaseURL+"/receipts/:id/comparison", wrapper.CompareReceipt)
+	router.GET(options.BaseURL+"/schedules", wrapper.ListSchedules)
+	router.POST(options.BaseURL+"/schedules", wrapper.AddSchedule)
+	router.POST(options.BaseURL+"/schedules/run", wrapper.RunSchedules)
+	router.DELETE(options.BaseURL+"/schedules/:name", wrapper.RemoveSchedule)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -9706,6 +12656,204 @@ type LoadBookdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LoadBookdefaultApplicationProblemPlusJSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBriefsRequestObject struct {
+}
+
+type ListBriefsResponseObject interface {
+	VisitListBriefsResponse(w http.ResponseWriter) error
+}
+
+type ListBriefs200JSONResponse []Brief
+
+func (response ListBriefs200JSONResponse) VisitListBriefsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBriefsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListBriefsdefaultApplicationProblemPlusJSONResponse) VisitListBriefsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBriefRequestObject struct {
+	Name Name `json:"name"`
+}
+
+type GetBriefResponseObject interface {
+	VisitGetBriefResponse(w http.ResponseWriter) error
+}
+
+type GetBrief200JSONResponse Brief
+
+func (response GetBrief200JSONResponse) VisitGetBriefResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBriefdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBriefdefaultApplicationProblemPlusJSONResponse) VisitGetBriefResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutBriefRequestObject struct {
+	Name   Name `json:"name"`
+	Params PutBriefParams
+	Body   *PutBriefJSONRequestBody
+}
+
+type PutBriefResponseObject interface {
+	VisitPutBriefResponse(w http.ResponseWriter) error
+}
+
+type PutBrief200JSONResponse Brief
+
+func (response PutBrief200JSONResponse) VisitPutBriefResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutBriefdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutBriefdefaultApplicationProblemPlusJSONResponse) VisitPutBriefResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BriefTurnsRequestObject struct {
+	Name Name `json:"name"`
+	Body *BriefTurnsJSONRequestBody
+}
+
+type BriefTurnsResponseObject interface {
+	VisitBriefTurnsResponse(w http.ResponseWriter) error
+}
+
+type BriefTurns200JSONResponse []BriefTurn
+
+func (response BriefTurns200JSONResponse) VisitBriefTurnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BriefTurnsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BriefTurnsdefaultApplicationProblemPlusJSONResponse) VisitBriefTurnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ViewBriefRequestObject struct {
+	Name Name `json:"name"`
+	Body *ViewBriefJSONRequestBody
+}
+
+type ViewBriefResponseObject interface {
+	VisitViewBriefResponse(w http.ResponseWriter) error
+}
+
+type ViewBrief200JSONResponse BriefView
+
+func (response ViewBrief200JSONResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ViewBriefdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ViewBriefdefaultApplicationProblemPlusJSONResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10662,6 +13810,161 @@ func (response LineUpdefaultApplicationProblemPlusJSONResponse) VisitLineUpRespo
 	return err
 }
 
+type ListReceiptsRequestObject struct {
+}
+
+type ListReceiptsResponseObject interface {
+	VisitListReceiptsResponse(w http.ResponseWriter) error
+}
+
+type ListReceipts200JSONResponse []Receipt
+
+func (response ListReceipts200JSONResponse) VisitListReceiptsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReceiptsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListReceiptsdefaultApplicationProblemPlusJSONResponse) VisitListReceiptsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeReceiptRequestObject struct {
+	Body *MakeReceiptJSONRequestBody
+}
+
+type MakeReceiptResponseObject interface {
+	VisitMakeReceiptResponse(w http.ResponseWriter) error
+}
+
+type MakeReceipt201JSONResponse Receipt
+
+func (response MakeReceipt201JSONResponse) VisitMakeReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeReceiptdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeReceiptdefaultApplicationProblemPlusJSONResponse) VisitMakeReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReceiptRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type GetReceiptResponseObject interface {
+	VisitGetReceiptResponse(w http.ResponseWriter) error
+}
+
+type GetReceipt200JSONResponse Receipt
+
+func (response GetReceipt200JSONResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReceiptdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReceiptdefaultApplicationProblemPlusJSONResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareReceiptRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type CompareReceiptResponseObject interface {
+	VisitCompareReceiptResponse(w http.ResponseWriter) error
+}
+
+type CompareReceipt200JSONResponse ReceiptComparison
+
+func (response CompareReceipt200JSONResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareReceiptdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompareReceiptdefaultApplicationProblemPlusJSONResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RehearseRequestObject struct {
 	Body *RehearseJSONRequestBody
 }
@@ -10768,6 +14071,150 @@ type ResolveEachDaydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ResolveEachDaydefaultApplicationProblemPlusJSONResponse) VisitResolveEachDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSchedulesRequestObject struct {
+}
+
+type ListSchedulesResponseObject interface {
+	VisitListSchedulesResponse(w http.ResponseWriter) error
+}
+
+type ListSchedules200JSONResponse []Schedule
+
+func (response ListSchedules200JSONResponse) VisitListSchedulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSchedulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSchedulesdefaultApplicationProblemPlusJSONResponse) VisitListSchedulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddScheduleRequestObject struct {
+	Body *AddScheduleJSONRequestBody
+}
+
+type AddScheduleResponseObject interface {
+	VisitAddScheduleResponse(w http.ResponseWriter) error
+}
+
+type AddSchedule204Response struct {
+}
+
+func (response AddSchedule204Response) VisitAddScheduleResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AddScheduledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddScheduledefaultApplicationProblemPlusJSONResponse) VisitAddScheduleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunSchedulesRequestObject struct {
+}
+
+type RunSchedulesResponseObject interface {
+	VisitRunSchedulesResponse(w http.ResponseWriter) error
+}
+
+type RunSchedules200JSONResponse struct {
+	Made int `json:"made"`
+}
+
+func (response RunSchedules200JSONResponse) VisitRunSchedulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunSchedulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RunSchedulesdefaultApplicationProblemPlusJSONResponse) VisitRunSchedulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveScheduleRequestObject struct {
+	Name Name `json:"name"`
+}
+
+type RemoveScheduleResponseObject interface {
+	VisitRemoveScheduleResponse(w http.ResponseWriter) error
+}
+
+type RemoveSchedule204Response struct {
+}
+
+func (response RemoveSchedule204Response) VisitRemoveScheduleResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveScheduledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveScheduledefaultApplicationProblemPlusJSONResponse) VisitRemoveScheduleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11015,6 +14462,21 @@ type StrictServerInterface interface {
 	// LoadBook Put every definition of a span book in place, all or none
 	// (POST /book)
 	LoadBook(ctx context.Context, request LoadBookRequestObject) (LoadBookResponseObject, error)
+	// ListBriefs The briefs, in the order in which they were made
+	// (GET /briefs)
+	ListBriefs(ctx context.Context, request ListBriefsRequestObject) (ListBriefsResponseObject, error)
+	// GetBrief One brief
+	// (GET /briefs/{name})
+	GetBrief(ctx context.Context, request GetBriefRequestObject) (GetBriefResponseObject, error)
+	// PutBrief Keep a brief in place of the version that it was made from
+	// (PUT /briefs/{name})
+	PutBrief(ctx context.Context, request PutBriefRequestObject) (PutBriefResponseObject, error)
+	// BriefTurns The as-of days on which any item of a brief changes kind
+	// (POST /briefs/{name}/turns)
+	BriefTurns(ctx context.Context, request BriefTurnsRequestObject) (BriefTurnsResponseObject, error)
+	// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
+	// (POST /briefs/{name}/view)
+	ViewBrief(ctx context.Context, request ViewBriefRequestObject) (ViewBriefResponseObject, error)
 	// ListCalendars The calendars, civil first
 	// (GET /calendars)
 	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
@@ -11087,6 +14549,18 @@ type StrictServerInterface interface {
 	// LineUp Several lines, each of its own records, span and figure, lined up by the position of the unit in the year
 	// (POST /lines)
 	LineUp(ctx context.Context, request LineUpRequestObject) (LineUpResponseObject, error)
+	// ListReceipts The receipts, newest first
+	// (GET /receipts)
+	ListReceipts(ctx context.Context, request ListReceiptsRequestObject) (ListReceiptsResponseObject, error)
+	// MakeReceipt Freeze a brief or a total
+	// (POST /receipts)
+	MakeReceipt(ctx context.Context, request MakeReceiptRequestObject) (MakeReceiptResponseObject, error)
+	// GetReceipt One receipt with its figures
+	// (GET /receipts/{id})
+	GetReceipt(ctx context.Context, request GetReceiptRequestObject) (GetReceiptResponseObject, error)
+	// CompareReceipt What its question gives now, what moved and why
+	// (GET /receipts/{id}/comparison)
+	CompareReceipt(ctx context.Context, request CompareReceiptRequestObject) (CompareReceiptResponseObject, error)
 	// Rehearse The as-of days on which a span rolls over, becomes empty, fills again or jumps
 	// (POST /rehearse)
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
@@ -11096,6 +14570,18 @@ type StrictServerInterface interface {
 	// ResolveEachDay The days that expressions give on each of a run of as-of days
 	// (POST /resolve/each-day)
 	ResolveEachDay(ctx context.Context, request ResolveEachDayRequestObject) (ResolveEachDayResponseObject, error)
+	// ListSchedules The schedules by which receipts are made
+	// (GET /schedules)
+	ListSchedules(ctx context.Context, request ListSchedulesRequestObject) (ListSchedulesResponseObject, error)
+	// AddSchedule Make a receipt of a brief on each day that a span holds when it is read as of it
+	// (POST /schedules)
+	AddSchedule(ctx context.Context, request AddScheduleRequestObject) (AddScheduleResponseObject, error)
+	// RunSchedules Make the receipts that are due now, those that were missed as well
+	// (POST /schedules/run)
+	RunSchedules(ctx context.Context, request RunSchedulesRequestObject) (RunSchedulesResponseObject, error)
+	// RemoveSchedule Remove a schedule; its receipts stay
+	// (DELETE /schedules/{name})
+	RemoveSchedule(ctx context.Context, request RemoveScheduleRequestObject) (RemoveScheduleResponseObject, error)
 	// ListSpans The named spans, in the order in which they were made
 	// (GET /spans)
 	ListSpans(ctx context.Context, request ListSpansRequestObject) (ListSpansResponseObject, error)
@@ -11218,6 +14704,189 @@ func (sh *strictHandler) LoadBook(ctx *gin.Context, params LoadBookParams) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(LoadBookResponseObject); ok {
 		if err := validResponse.VisitLoadBookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListBriefs operation middleware
+func (sh *strictHandler) ListBriefs(ctx *gin.Context) {
+	var request ListBriefsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListBriefs(ctx, request.(ListBriefsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListBriefs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListBriefsResponseObject); ok {
+		if err := validResponse.VisitListBriefsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetBrief operation middleware
+func (sh *strictHandler) GetBrief(ctx *gin.Context, name Name) {
+	var request GetBriefRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBrief(ctx, request.(GetBriefRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBrief")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBriefResponseObject); ok {
+		if err := validResponse.VisitGetBriefResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PutBrief operation middleware
+func (sh *strictHandler) PutBrief(ctx *gin.Context, name Name, params PutBriefParams) {
+	var request PutBriefRequestObject
+
+	request.Name = name
+	request.Params = params
+
+	var body PutBriefJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutBrief(ctx, request.(PutBriefRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutBrief")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PutBriefResponseObject); ok {
+		if err := validResponse.VisitPutBriefResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BriefTurns operation middleware
+func (sh *strictHandler) BriefTurns(ctx *gin.Context, name Name) {
+	var request BriefTurnsRequestObject
+
+	request.Name = name
+
+	var body BriefTurnsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BriefTurns(ctx, request.(BriefTurnsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BriefTurns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BriefTurnsResponseObject); ok {
+		if err := validResponse.VisitBriefTurnsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ViewBrief operation middleware
+func (sh *strictHandler) ViewBrief(ctx *gin.Context, name Name) {
+	var request ViewBriefRequestObject
+
+	request.Name = name
+
+	var body ViewBriefJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ViewBrief(ctx, request.(ViewBriefRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ViewBrief")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ViewBriefResponseObject); ok {
+		if err := validResponse.VisitViewBriefResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12013,6 +15682,124 @@ func (sh *strictHandler) LineUp(ctx *gin.Context) {
 	}
 }
 
+// ListReceipts operation middleware
+func (sh *strictHandler) ListReceipts(ctx *gin.Context) {
+	var request ListReceiptsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReceipts(ctx, request.(ListReceiptsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReceipts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReceiptsResponseObject); ok {
+		if err := validResponse.VisitListReceiptsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MakeReceipt operation middleware
+func (sh *strictHandler) MakeReceipt(ctx *gin.Context) {
+	var request MakeReceiptRequestObject
+
+	var body MakeReceiptJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeReceipt(ctx, request.(MakeReceiptRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeReceipt")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MakeReceiptResponseObject); ok {
+		if err := validResponse.VisitMakeReceiptResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetReceipt operation middleware
+func (sh *strictHandler) GetReceipt(ctx *gin.Context, id int64) {
+	var request GetReceiptRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReceipt(ctx, request.(GetReceiptRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReceipt")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetReceiptResponseObject); ok {
+		if err := validResponse.VisitGetReceiptResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CompareReceipt operation middleware
+func (sh *strictHandler) CompareReceipt(ctx *gin.Context, id int64) {
+	var request CompareReceiptRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompareReceipt(ctx, request.(CompareReceiptRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompareReceipt")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CompareReceiptResponseObject); ok {
+		if err := validResponse.VisitCompareReceiptResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Rehearse operation middleware
 func (sh *strictHandler) Rehearse(ctx *gin.Context) {
 	var request RehearseRequestObject
@@ -12132,6 +15919,122 @@ func (sh *strictHandler) ResolveEachDay(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ResolveEachDayResponseObject); ok {
 		if err := validResponse.VisitResolveEachDayResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListSchedules operation middleware
+func (sh *strictHandler) ListSchedules(ctx *gin.Context) {
+	var request ListSchedulesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSchedules(ctx, request.(ListSchedulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSchedules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListSchedulesResponseObject); ok {
+		if err := validResponse.VisitListSchedulesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddSchedule operation middleware
+func (sh *strictHandler) AddSchedule(ctx *gin.Context) {
+	var request AddScheduleRequestObject
+
+	var body AddScheduleJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddSchedule(ctx, request.(AddScheduleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddSchedule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddScheduleResponseObject); ok {
+		if err := validResponse.VisitAddScheduleResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RunSchedules operation middleware
+func (sh *strictHandler) RunSchedules(ctx *gin.Context) {
+	var request RunSchedulesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RunSchedules(ctx, request.(RunSchedulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RunSchedules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RunSchedulesResponseObject); ok {
+		if err := validResponse.VisitRunSchedulesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveSchedule operation middleware
+func (sh *strictHandler) RemoveSchedule(ctx *gin.Context, name Name) {
+	var request RemoveScheduleRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveSchedule(ctx, request.(RemoveScheduleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveSchedule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveScheduleResponseObject); ok {
+		if err := validResponse.VisitRemoveScheduleResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

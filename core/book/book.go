@@ -1,4 +1,4 @@
-// Package book keeps definitions together: named spans, calendars and holiday lists, as a YAML file
+// Package book keeps definitions together: named spans, calendars, holiday lists and briefs, as a YAML file
 // that can stand in version control, and as a compiled Library that expressions are read against.
 // It does not store anything itself.
 package book
@@ -20,6 +20,7 @@ type Book struct {
 	Holidays  []Holidays      `yaml:"holidays,omitempty"`
 	Calendars []calendar.Spec `yaml:"calendars,omitempty"`
 	Spans     []Span          `yaml:"spans,omitempty"`
+	Briefs    []Brief         `yaml:"briefs,omitempty"`
 }
 
 // Holidays is a named list of days. Covers gives the first and the last civil year that the list is
@@ -52,7 +53,7 @@ type entry struct {
 	calendar *calendar.Calendar
 }
 
-// A Fault is one thing wrong in a book: where (holidays, calendars or spans, and the position in
+// A Fault is one thing wrong in a book: where (holidays, calendars, spans or briefs, and the position in
 // that list) and what.
 type Fault struct {
 	List  string
@@ -79,6 +80,9 @@ func Compile(b Book) (*Library, error) {
 		return nil, err
 	}
 	if err := l.compileSpans(b.Spans); err != nil {
+		return nil, err
+	}
+	if err := compileBriefs(b.Briefs); err != nil {
 		return nil, err
 	}
 	return l, nil
@@ -324,4 +328,39 @@ func (l *Library) Used(nodes []span.Node) []string {
 		}
 	}
 	return used
+}
+
+// CalendarsUsed lists the calendars that expressions are read in, directly or by the spans that they
+// use.
+func (l *Library) CalendarsUsed(nodes []span.Node) []string {
+	var used []string
+	add := func(names ...string) {
+		for _, name := range names {
+			if !slices.Contains(used, name) {
+				used = append(used, name)
+			}
+		}
+	}
+	for _, n := range nodes {
+		add(span.Calendars(n)...)
+	}
+	for _, name := range l.Used(nodes) {
+		e := l.spans[name]
+		add(span.Calendars(e.node)...)
+		if e.calendar != nil {
+			add(e.calendar.Name())
+		}
+	}
+	return used
+}
+
+// HolidaysOf lists the holiday lists of calendars.
+func (l *Library) HolidaysOf(calendars []string) []string {
+	var names []string
+	for _, c := range l.book.Calendars {
+		if c.Holidays != "" && slices.Contains(calendars, c.Name) && !slices.Contains(names, c.Holidays) {
+			names = append(names, c.Holidays)
+		}
+	}
+	return names
 }

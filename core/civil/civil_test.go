@@ -133,3 +133,16 @@ func TestWeekdays(t *testing.T) {
 		t.Errorf("Mo is taken for a weekday")
 	}
 }
+
+func TestParseSet(t *testing.T) {
+	for _, s := range []Set{{}, SetOf(One(5)), Union(Through(1, 9), Through(20, 30)), SetOf(AllDays), SetOf(Interval{Since, 7}), Union(Through(2, 3), Interval{90, Onward})} {
+		if got, err := ParseSet(s.String()); err != nil || !got.Equal(s) {
+			t.Errorf("%s is read as %s, %v", s, got, err)
+		}
+	}
+	for _, bad := range []string{"2026-01-01", "2026-01-01/2026-02-30", "x/..", ";"} {
+		if got, err := ParseSet(bad); err == nil {
+			t.Errorf("%q is read as %s", bad, got)
+		}
+	}
+}

@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"fmt"
 	"iter"
 	"slices"
 	"strings"
@@ -192,4 +193,35 @@ func (s Set) String() string {
 		b.WriteString(s.At(i).String())
 	}
 	return b.String()
+}
+
+// ParseSet reads what String writes; two dots stand for an open side.
+func ParseSet(text string) (Set, error) {
+	if text == "" {
+		return Set{}, nil
+	}
+	var list []Interval
+	for part := range strings.SplitSeq(text, ";") {
+		first, last, ok := strings.Cut(part, "/")
+		if !ok {
+			return Set{}, fmt.Errorf("%q: expected first/last", part)
+		}
+		v := Interval{Since, Onward}
+		if first != ".." {
+			d, err := ParseDay(first)
+			if err != nil {
+				return Set{}, err
+			}
+			v.Start = d
+		}
+		if last != ".." {
+			d, err := ParseDay(last)
+			if err != nil {
+				return Set{}, err
+			}
+			v.End = d + 1
+		}
+		list = append(list, v)
+	}
+	return Union(list...), nil
 }

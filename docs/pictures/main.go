@@ -41,7 +41,9 @@ var pages = []page{
 	{"console-check", "/check", "[data-findings] li", 1280, 800, false},
 	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false},
 	{"console-breakdown", "/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year", "[data-total] tbody tr:nth-child(13)", 1280, 1060, false},
-	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key", "[data-records] tbody tr:nth-child(20)", 1280, 800, false},
+	{"console-crosstab", "/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier", "[data-crosstab] tbody tr:nth-child(4)", 1280, 800, false},
+	{"console-lines", "/lines?running=year", "[data-lineup] tbody tr:nth-child(13)", 1280, 880, false},
+	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=edges", "[data-edge]:nth-of-type(2) tbody tr:nth-child(4)", 1280, 960, false},
 	{"console-phone", "/totals?over=%40closed-month&by=route", "[data-total] tbody tr", 390, 844, false},
 }
 
@@ -63,16 +65,19 @@ var commands = []command{
 	}},
 	{"command-breakdown", []string{
 		"vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest",
-		"vastspan total crossings --over 'this year' --sum fare --against 'year earlier' --as-of latest",
+		"vastspan total crossings --over 'this year' --sum fare --beside 'plan fare=planned_fare' --as-of latest",
+		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
 	{"command-rehearse", []string{
 		"vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80",
 		"vastspan check --as-of " + asOf,
 		"vastspan days --from 2026-10-16 --to 2026-10-21 'last full week' --as-of " + asOf,
 	}},
-	{"command-calendar", []string{"vastspan calendar list", "vastspan calendar show trade-445 --year 2026 --as-of " + asOf, "vastspan span versions closed-month"}},
-	{"command-span", []string{"vastspan span list --as-of " + asOf, "vastspan span show closed-month-last-year --as-of " + asOf}},
-	{"command-records", []string{"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --as-of latest --limit 18", "vastspan loads crossings"}},
+	{"command-definitions", []string{"vastspan span list --as-of " + asOf, "vastspan calendar list", "vastspan span versions closed-month"}},
+	{"command-records", []string{
+		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 8",
+		"vastspan records crossings --over @closed-month --edges 2 --as-of latest", "vastspan loads crossings",
+	}},
 	{"command-load", []string{
 		"vastspan dataset list", "vastspan load fares crossings.csv --date sailed_on --preview",
 		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",

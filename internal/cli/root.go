@@ -85,7 +85,7 @@ commands talk to one.`,
 	}
 	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else the service started last on this machine)")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(a.resolveCommand(), a.totalCommand(), a.linesCommand(), a.recordsCommand(), a.spanCommand(), a.datasetCommand(), a.loadCommand(),
+	root.AddCommand(a.resolveCommand(), a.totalCommand(), a.linesCommand(), a.recordsCommand(), a.briefCommand(), a.receiptCommand(), a.scheduleCommand(), a.spanCommand(), a.datasetCommand(), a.loadCommand(),
 		a.loadsCommand(), a.verifyCommand(), a.rehearseCommand(), a.checkCommand(), a.daysCommand(), a.bookCommand(), a.calendarCommand(), a.holidaysCommand(), a.serveCommand(), a.demoCommand())
 	return root
 }

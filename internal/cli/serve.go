@@ -8,6 +8,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"sync"
 	"syscall"
 	"time"
 
@@ -107,7 +108,10 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	}
 	keeping := make(chan struct{})
 	go func() {
-		svc.KeepDays(ctx)
+		var wait sync.WaitGroup
+		wait.Go(func() { svc.KeepDays(ctx) })
+		wait.Go(func() { svc.KeepSchedules(ctx) })
+		wait.Wait()
 		close(keeping)
 	}()
 	defer func() {

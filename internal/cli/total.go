@@ -7,7 +7,6 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,13 +25,13 @@ import (
 
 // totalFlags are the flags of total.
 type totalFlags struct {
-	over, by, where, against, beside      []string
-	columns                               map[api.FigureKind]*[]string // of the figures
-	each, running, rolling, share, across string
-	count, allowUndated, even, planned    bool
-	previous, blankIncomplete             bool
-	top                                   int
-	date, zone, dateOrder, numbers        string
+	over, by, where, against, beside               []string
+	columns                                        map[api.FigureKind]*[]string // of the figures
+	each, running, rolling, share, across, receipt string
+	count, allowUndated, even, planned             bool
+	previous, blankIncomplete                      bool
+	top                                            int
+	date, zone, dateOrder, numbers                 string
 	*reading
 }
 
@@ -81,11 +80,19 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: let records without a date in; they are counted and stand outside")
+	flags.StringVar(&f.receipt, "receipt", "", "freeze the answer as a receipt of this title, in place of printing it")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		f.over = append(f.over, args[1:]...)
 		q, err := f.question()
 		if err != nil {
 			return err
+		}
+		if f.receipt != "" {
+			if isFile(args[0]) {
+				return usagef("--receipt: a receipt is of a dataset of the service, not of a file")
+			}
+			q.Date = filled(f.date)
+			return expressionProblem(a.makeReceipt(cmd, &api.ReceiptRequest{Title: &f.receipt, Dataset: &args[0], Total: q}), q.Over)
 		}
 		t, err := a.total(cmd.Context(), args[0], q, &f)
 		if err != nil {
@@ -137,27 +144,19 @@ func (f *totalFlags) question() (*api.TotalRequest, error) {
 	return q, f.breakDown(q)
 }
 
-// readBeside reads a dataset and the columns that stand there for others: plan fare=planned_fare.
+// readBeside reads other records to compare with.
 func readBeside(texts []string) (*[]api.Beside, error) {
 	var list []api.Beside
 	for _, text := range texts {
-		words := strings.Fields(text)
-		if len(words) == 0 {
-			return nil, usagef("--beside: expected a dataset, then COL=ITS_COL where its columns have other names")
+		b, err := service.ReadBeside(text)
+		if err != nil {
+			return nil, usagef("--beside: %v", err)
 		}
-		b := api.Beside{Dataset: words[0]}
-		columns := map[string]string{}
-		for _, pair := range words[1:] {
-			mine, theirs, ok := strings.Cut(pair, "=")
-			if !ok || mine == "" || theirs == "" {
-				return nil, usagef("--beside: %q: expected COL=ITS_COL, such as fare=planned_fare", pair)
-			}
-			columns[mine] = theirs
+		one := api.Beside{Dataset: b.Dataset}
+		if b.Columns != nil {
+			one.Columns = &b.Columns
 		}
-		if len(columns) > 0 {
-			b.Columns = &columns
-		}
-		list = append(list, b)
+		list = append(list, one)
 	}
 	return &list, nil
 }
@@ -206,53 +205,14 @@ func (f *totalFlags) breakDown(q *api.TotalRequest) error {
 
 const whereHelp = "records to keep: COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE, 'COL between LOW and HIGH' or COL~TEXT (contains); several values of one column and test are alternatives; COL= keeps blanks"
 
-// whereSigns are the tests as they are written, the longer ones first.
-var whereSigns = []struct {
-	sign string
-	test api.FilterTest
-}{{"!=", api.IsNot}, {">=", api.AtLeast}, {"<=", api.AtMost}, {"~", api.Contains}, {"=", api.Is}}
-
-// readWhere reads COL=VALUE and its like; values of the same column and test are alternatives.
+// readWhere reads COL=VALUE and its like.
 func readWhere(texts []string) (*[]api.Filter, error) {
-	filters := []api.Filter{}
-	for _, text := range texts {
-		if m := betweenPattern.FindStringSubmatch(text); m != nil {
-			between := api.Between
-			filters = append(filters, api.Filter{Column: m[1], Test: &between, Values: []*string{&m[2], &m[3]}})
-			continue
-		}
-		column, test, value, ok := cutSign(text)
-		if !ok {
-			return nil, usagef("--where: %q: expected COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE or COL~TEXT", text)
-		}
-		several := test == api.Is || test == api.IsNot
-		i := slices.IndexFunc(filters, func(f api.Filter) bool { return several && f.Column == column && *f.Test == test })
-		if i < 0 {
-			i = len(filters)
-			filters = append(filters, api.Filter{Column: column, Test: &test})
-		}
-		var v *string
-		if value != "" {
-			v = &value
-		}
-		filters[i].Values = append(filters[i].Values, v)
+	where, err := service.ReadWhere(texts)
+	if err != nil {
+		return nil, usagef("--where: %v", err)
 	}
+	filters := wire.WriteFilters(where)
 	return &filters, nil
-}
-
-// betweenPattern is COL between LOW and HIGH.
-var betweenPattern = regexp.MustCompile(`^([^=<>~!]+?) between (.+) and (.+)$`)
-
-// cutSign takes a filter apart at the first sign in it.
-func cutSign(text string) (column string, test api.FilterTest, value string, ok bool) {
-	at := -1
-	for _, s := range whereSigns {
-		if i := strings.Index(text, s.sign); i > 0 && (at < 0 || i < at) {
-			at, test = i, s.test
-			column, value = text[:i], text[i+len(s.sign):]
-		}
-	}
-	return column, test, value, at > 0
 }
 
 // total answers from a file on the spot, or asks the service.

@@ -84,6 +84,11 @@ func (s *Service) LoadBook(ctx context.Context, data []byte, author, note string
 			return nil, err
 		}
 	}
+	for _, brief := range b.Briefs {
+		if err := add(store.BriefDefinition, brief.Name, brief); err != nil {
+			return nil, err
+		}
+	}
 	if preview {
 		return told, s.try(ctx, changes)
 	}
@@ -122,6 +127,8 @@ func bodyLine(kind store.DefinitionKind, body json.RawMessage) (string, error) {
 		def = &book.Span{}
 	case store.CalendarDefinition:
 		def = &calendar.Spec{}
+	case store.BriefDefinition:
+		def = &book.Brief{}
 	default:
 		def = &book.Holidays{}
 	}
@@ -210,9 +217,10 @@ func (s *Service) Remove(ctx context.Context, kind store.DefinitionKind, name, a
 		return err
 	}
 	var users []string
-	if kind == store.CalendarDefinition {
+	switch kind {
+	case store.CalendarDefinition:
 		users = l.CalendarUsers(name)
-	} else {
+	case store.HolidaysDefinition:
 		users = l.HolidaysUsers(name)
 	}
 	if len(users) > 0 {

@@ -32,6 +32,10 @@ func compile(defs []store.Definition) (*book.Library, error) {
 			var def book.Holidays
 			err = json.Unmarshal(d.Body, &def)
 			b.Holidays = append(b.Holidays, def)
+		case store.BriefDefinition:
+			var def book.Brief
+			err = json.Unmarshal(d.Body, &def)
+			b.Briefs = append(b.Briefs, def)
 		default:
 			err = fmt.Errorf("%s %s is of an unknown kind", d.Kind, d.Name)
 		}

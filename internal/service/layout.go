@@ -179,6 +179,9 @@ func (y *layout) units() error {
 
 // on asks a side for a stretch.
 func (y *layout) on(side int, s civil.Set) place {
+	if side == 0 && y.question.Known && !y.question.Planned {
+		s = s.Intersect(civil.SetOf(civil.Interval{Start: civil.Since, End: y.scope.AsOf + 1}))
+	}
 	r := &y.sides[side].request
 	r.Stretches = append(r.Stretches, s)
 	return place{side, len(r.Stretches) - 1}

@@ -29,6 +29,7 @@ type LinesQuestion struct {
 	Lines   []Line
 	Each    string
 	Running string // each line adds up from the start of this unit, or of its span; "" for not
+	Known   bool   // leave records after the as-of day out, unless they are planned
 	Reading
 }
 
@@ -87,7 +88,7 @@ func (s *Service) Lines(ctx context.Context, q LinesQuestion) (*Lineup, error) {
 			return nil, invalidf("two lines are labelled %q", line.Label)
 		}
 		question := Question{Over: []string{line.Over}, Figures: []tally.Figure{line.Figure}, Where: line.Where, Date: line.Date, Planned: line.Planned,
-			Each: q.Each, Running: q.Running, Reading: q.Reading}
+			Each: q.Each, Running: q.Running, Known: q.Known, Reading: q.Reading}
 		if line.Against != "" {
 			question.Against = []string{line.Against}
 		}

@@ -26,6 +26,7 @@ type Question struct {
 	// Share gives each figure that adds up as a share: of its span, or of its unit.
 	Share   string
 	Planned bool // the records are planned: units that are ahead count like the others
+	Known   bool // leave records after the as-of day out, unless they are planned
 	Edges   bool // give the totals over units and over each category as well
 	Reading
 }

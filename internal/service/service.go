@@ -79,7 +79,10 @@ func invalid(err error) error {
 	return &Invalid{err}
 }
 
-func invalidf(format string, args ...any) error { return &Invalid{fmt.Errorf(format, args...)} }
+func invalidf(format string, args ...any) error { return Invalidf(format, args...) }
+
+// Invalidf words an error of a request.
+func Invalidf(format string, args ...any) error { return &Invalid{fmt.Errorf(format, args...)} }
 
 // InUse is the error of removing what others refer to.
 type InUse struct {

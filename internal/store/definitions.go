@@ -18,6 +18,7 @@ const (
 	SpanDefinition     DefinitionKind = "span"
 	CalendarDefinition DefinitionKind = "calendar"
 	HolidaysDefinition DefinitionKind = "holidays"
+	BriefDefinition    DefinitionKind = "brief"
 )
 
 // A Definition is a named span, calendar or holiday list as it stands now. Versions count up from 1

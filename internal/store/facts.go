@@ -185,7 +185,7 @@ func places(n int) string {
 func (r *records) facts(tx *gorm.DB, g grain, p *tally.Plan, into tally.Sink) (tally.Extent, error) {
 	var extent tally.Extent
 	labels, labelArgs := r.labels(p)
-	selects := append([]string{"width_bucket(" + g.day + ", ?::date[])"}, labels...)
+	selects := append([]string{bucket(g.day)}, labels...)
 	groups := places(len(selects))
 	selects = append(selects, "min("+g.day+")", "max("+g.day+")", g.records)
 	for i, name := range p.Amounts {
@@ -197,7 +197,7 @@ func (r *records) facts(tx *gorm.DB, g grain, p *tally.Plan, into tally.Sink) (t
 	}
 	conditions, args := where(r.dataset.filters(p.Where))
 	statement := "SELECT " + strings.Join(selects, ", ") + " FROM " + g.table + conditions + " GROUP BY " + groups
-	rows, err := tx.Raw(statement, slices.Concat([]any{dateArray(p.Edges)}, labelArgs, args)...).Rows()
+	rows, err := tx.Raw(statement, slices.Concat([]any{edgeArray(p.Edges)}, labelArgs, args)...).Rows()
 	if err != nil {
 		return extent, err
 	}
@@ -270,7 +270,7 @@ func (r *records) rank(tx *gorm.DB, g grain, p *tally.Plan) error {
 	value := "count(*) FILTER (WHERE inside)"
 	by, _ := p.Ranking()
 	f := p.Figures[by]
-	inner := []string{quote(p.By[0]) + " AS label", "width_bucket(" + g.day + ", ?::date[]) = ANY(" + segments(p, 0) + ") AS inside"}
+	inner := []string{quote(p.By[0]) + " AS label", bucket(g.day) + " = ANY(" + segments(p, 0) + ") AS inside"}
 	if g.summed {
 		value = "coalesce(sum(" + quote(sumRecords) + ") FILTER (WHERE inside), 0)"
 		inner = append(inner, quote(sumRecords))
@@ -290,10 +290,10 @@ func (r *records) rank(tx *gorm.DB, g grain, p *tally.Plan) error {
 			value = "max(most) FILTER (WHERE inside)"
 		}
 	}
-	conditions, args := where(append(r.dataset.filters(p.Where), condition{"width_bucket(" + g.day + ", ?::date[]) = ANY(" + segments(p, -1) + ")", []any{dateArray(p.Edges)}}))
+	conditions, args := where(append(r.dataset.filters(p.Where), condition{bucket(g.day) + " = ANY(" + segments(p, -1) + ")", []any{edgeArray(p.Edges)}}))
 	statement := "SELECT label, count(*) OVER () FROM (SELECT " + strings.Join(inner, ", ") + " FROM " + g.table + conditions + ") AS looked GROUP BY label ORDER BY " +
 		value + " DESC NULLS LAST, label COLLATE \"C\" NULLS LAST LIMIT " + fmt.Sprint(p.Top)
-	rows, err := tx.Raw(statement, append([]any{dateArray(p.Edges)}, args...)...).Rows()
+	rows, err := tx.Raw(statement, append([]any{edgeArray(p.Edges)}, args...)...).Rows()
 	if err != nil {
 		return err
 	}
@@ -321,14 +321,14 @@ func (r *records) points(tx *gorm.DB, p *tally.Plan, amount int, name string, la
 		direction = " DESC"
 	}
 	labels, labelArgs := r.labels(p)
-	selects := append([]string{"width_bucket(" + day + ", ?::date[])"}, labels...)
+	selects := append([]string{bucket(day)}, labels...)
 	groups := places(len(selects))
 	n := len(selects)
 	selects = append(selects, at, quote(recordColumn), quote(name)+"::text")
 	conditions, args := where(append(r.dataset.filters(p.Where), condition{quote(name) + " IS NOT NULL", nil}, condition{day + " IS NOT NULL", nil}))
 	statement := fmt.Sprintf("SELECT DISTINCT ON (%s) %s FROM %s%s ORDER BY %s, %d%s, %d%s", groups, strings.Join(selects, ", "), r.dataset.table(), conditions,
 		groups, n+1, direction, n+2, direction)
-	rows, err := tx.Raw(statement, slices.Concat([]any{dateArray(p.Edges)}, labelArgs, args)...).Rows()
+	rows, err := tx.Raw(statement, slices.Concat([]any{edgeArray(p.Edges)}, labelArgs, args)...).Rows()
 	if err != nil {
 		return err
 	}

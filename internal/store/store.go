@@ -134,6 +134,7 @@ func migrate(db *gorm.DB) error {
 				}
 				return nil
 			}},
+			{ID: "2026-11-receipts", Migrate: createReceipts},
 		}).Migrate()
 	})
 }

@@ -191,7 +191,7 @@ func Preview(p *service.Preview) api.Preview {
 func Total(t *service.Total) api.Total {
 	out := api.Total{
 		Dataset: t.Dataset, Date: t.Date, AsOf: t.AsOf, AtClose: t.Question.AtClose, Calendar: t.Calendar, By: orEmpty(t.Question.By),
-		Where: filters(t.Question.Where), Records: t.Extent.Records, Undated: t.Extent.Undated, Definitions: used(t.Used), Folded: optional(t.Folded),
+		Where: WriteFilters(t.Question.Where), Records: t.Extent.Records, Undated: t.Extent.Undated, Definitions: used(t.Used), Folded: optional(t.Folded),
 	}
 	out.OldestDay, out.NewestDay = extentDays(t.Extent)
 	for _, f := range t.Question.Figures {
@@ -326,7 +326,8 @@ func values(list []tally.Value) []*api.Value {
 	return out
 }
 
-func filters(where []tally.Filter) []api.Filter {
+// WriteFilters gives filters.
+func WriteFilters(where []tally.Filter) []api.Filter {
 	out := make([]api.Filter, len(where))
 	for i, f := range where {
 		test := api.FilterTest(f.Test)
@@ -339,7 +340,7 @@ func filters(where []tally.Filter) []api.Filter {
 func Page(p *service.Page, atClose bool) api.RecordsPage {
 	out := api.RecordsPage{
 		Dataset: p.Dataset.Name, Date: p.Date, AsOf: p.AsOf, AtClose: atClose, Expression: p.Span.Text, Intervals: Intervals(p.Span.Days), Days: Days(p.Span.Days),
-		Columns: Columns(&p.Dataset.Schema), Count: p.Count, Undated: p.Undated, Next: optional(p.Next), Where: filters(p.Where),
+		Columns: Columns(&p.Dataset.Schema), Count: p.Count, Undated: p.Undated, Next: optional(p.Next), Where: WriteFilters(p.Where),
 		Records: records(p.Records), Sums: make([]api.ColumnSum, len(p.Sums)), Running: someValues(p.Running),
 	}
 	sums := values(p.Sums)

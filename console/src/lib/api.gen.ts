@@ -527,6 +527,191 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/briefs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The briefs, in the order in which they were made */
+        get: operations["listBriefs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/briefs/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        /** One brief */
+        get: operations["getBrief"];
+        /** Keep a brief in place of the version that it was made from */
+        put: operations["putBrief"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/briefs/{name}/view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A brief as of a day; records after that day are left out, planned ones excepted */
+        post: operations["viewBrief"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/briefs/{name}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The as-of days on which any item of a brief changes kind */
+        post: operations["briefTurns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The receipts, newest first */
+        get: operations["listReceipts"];
+        put?: never;
+        /** Freeze a brief or a total */
+        post: operations["makeReceipt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** One receipt with its figures */
+        get: operations["getReceipt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** What its question gives now, what moved and why */
+        get: operations["compareReceipt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The schedules by which receipts are made */
+        get: operations["listSchedules"];
+        put?: never;
+        /** Make a receipt of a brief on each day that a span holds when it is read as of it */
+        post: operations["addSchedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the receipts that are due now, those that were missed as well */
+        post: operations["runSchedules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a schedule; its receipts stay */
+        delete: operations["removeSchedule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -752,7 +937,7 @@ export interface components {
             rows: string[][];
         };
         /** @enum {string} */
-        DefinitionKind: "span" | "calendar" | "holidays";
+        DefinitionKind: "span" | "calendar" | "holidays" | "brief";
         BookChange: {
             kind: components["schemas"]["DefinitionKind"];
             name: string;
@@ -1314,6 +1499,232 @@ export interface components {
             value: string | null;
             /** Format: int64 */
             records: number;
+        };
+        BriefDefinition: {
+            name: string;
+            title: string;
+            about?: string;
+            /** @description latest, today or a date; left out, latest */
+            as_of?: string;
+            at_close?: boolean;
+            calendar?: string;
+            asks?: components["schemas"]["BriefAsk"][];
+            items: components["schemas"]["BriefItem"][];
+        };
+        /** @description A span that a brief asks for when it is opened; items name it with a question mark */
+        BriefAsk: {
+            name: string;
+            label: string;
+            /** @description An expression */
+            default: string;
+        };
+        /** @enum {string} */
+        BriefItemKind: "figure" | "table" | "bars" | "lines";
+        /** @description A question and how its answer is shown. Figures, filters and other records are written as on the command line: sum fare, route=Gull Rock, plan fare=planned_fare */
+        BriefItem: {
+            kind: components["schemas"]["BriefItemKind"];
+            title: string;
+            /** @description Of 12 columns, 0 for the kind's own */
+            width?: number;
+            dataset?: string;
+            over?: string[];
+            figures?: string[];
+            by?: string[];
+            across?: string;
+            top?: number;
+            where?: string[];
+            date?: string;
+            against?: string[];
+            beside?: string[];
+            even?: boolean;
+            each?: string;
+            running?: string;
+            rolling?: number;
+            previous?: boolean;
+            share?: string;
+            planned?: boolean;
+            /** @description The unit of a figure's spark line */
+            spark?: string;
+            lines?: components["schemas"]["BriefLine"][];
+        };
+        BriefLine: {
+            label: string;
+            dataset: string;
+            over: string;
+            figure: string;
+            where?: string[];
+            date?: string;
+            planned?: boolean;
+        };
+        Brief: {
+            definition: components["schemas"]["BriefDefinition"];
+            /** Format: int64 */
+            version: number;
+            author: string;
+            note?: string;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        ViewRequest: {
+            /** @description latest, today or a date; left out, the brief's own */
+            as_of?: string;
+            at_close?: boolean;
+            /** @description Left out, the brief's own */
+            calendar?: string;
+            /** @description What is given for the brief's asks; left out, their defaults */
+            asks?: {
+                [key: string]: string;
+            };
+        };
+        BriefView: {
+            name: string;
+            title: string;
+            /** Format: int64 */
+            version: number;
+            /** Format: date */
+            as_of: string;
+            at_close: boolean;
+            calendar: string;
+            asks: {
+                [key: string]: string;
+            };
+            items: components["schemas"]["BriefItemView"][];
+        };
+        BriefItemView: {
+            item: components["schemas"]["BriefItem"];
+            /** @description Why there is no answer */
+            error?: string;
+            total?: components["schemas"]["Total"];
+            spark?: components["schemas"]["TotalRow"][];
+            lineup?: components["schemas"]["Lineup"];
+        };
+        TurnsRequest: {
+            /** Format: date */
+            from: string;
+            days: number;
+            at_close?: boolean;
+            calendar?: string;
+        };
+        BriefTurn: {
+            /** Format: date */
+            day: string;
+            event: string;
+            /** @description The places of the items */
+            items: number[];
+        };
+        /** @description Of a brief, or of a total of a dataset */
+        ReceiptRequest: {
+            title?: string;
+            brief?: string;
+            view?: components["schemas"]["ViewRequest"];
+            dataset?: string;
+            total?: components["schemas"]["TotalRequest"];
+        };
+        Receipt: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            /** @enum {string} */
+            subject: "brief" | "total";
+            brief?: string;
+            /** Format: date */
+            as_of: string;
+            author: string;
+            /** Format: date-time */
+            made_at: string;
+            schedule?: string;
+            /** Format: date */
+            due_day?: string;
+            /** @description SHA-256 of what was frozen */
+            digest: string;
+            /** @description The digest is that of what is kept; with one receipt */
+            sound?: boolean;
+            at_close?: boolean;
+            calendar?: string;
+            cells?: components["schemas"]["ReceiptCell"][];
+            definitions?: components["schemas"]["ReceiptVersion"][];
+            loads?: components["schemas"]["ReceiptLoad"][];
+            /** @description Items that could not be answered, and why */
+            missing?: string[];
+        };
+        ReceiptCell: {
+            item?: string;
+            dataset: string;
+            date: string;
+            expression: string;
+            /** @description first/last, several by semicolons */
+            days: string;
+            unit?: string;
+            group?: string[];
+            figure: string;
+            value: components["schemas"]["Value"];
+        };
+        ReceiptVersion: {
+            kind: string;
+            name: string;
+            /** Format: int64 */
+            version: number;
+        };
+        ReceiptLoad: {
+            dataset: string;
+            /**
+             * Format: int64
+             * @description The number of the newest load at the time
+             */
+            newest: number;
+        };
+        ReceiptComparison: {
+            receipt: components["schemas"]["Receipt"];
+            /** @description The number of figures */
+            compared: number;
+            moved: components["schemas"]["MovedFigure"][];
+            /** @description What has happened to definitions and records since, whether it moved a figure or not */
+            changes: string[];
+            missing?: string[];
+        };
+        MovedFigure: {
+            cell: components["schemas"]["ReceiptCell"];
+            now: components["schemas"]["Value"];
+            difference: components["schemas"]["Value"];
+            /** @description Where the days differ */
+            days_now?: string;
+            /** @description The figure is no longer there */
+            gone?: boolean;
+            /** @description The figure was not there */
+            new?: boolean;
+            because: string[];
+        };
+        ScheduleRequest: {
+            name: string;
+            brief: string;
+            /** @description An expression: due on each day that it holds when it is read as of that day, such as first business day of this month */
+            on: string;
+            /** @default civil */
+            calendar: string;
+            /**
+             * Format: date
+             * @description The first day that may be due; left out, tomorrow
+             */
+            since?: string;
+        };
+        Schedule: {
+            name: string;
+            brief: string;
+            on: string;
+            calendar: string;
+            author: string;
+            /** Format: date */
+            since: string;
+            /**
+             * Format: date
+             * @description Every day through this one is done
+             */
+            ran_until: string;
+            /**
+             * Format: date
+             * @description The next day that is due
+             */
+            next?: string;
         };
     };
     responses: {
@@ -2234,6 +2645,315 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CategoryValue"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listBriefs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All briefs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBrief: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The brief */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putBrief: {
+        parameters: {
+            query: {
+                /** @description The version that the change was made from, 0 for a new brief */
+                version: number;
+                note?: string;
+            };
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BriefDefinition"];
+            };
+        };
+        responses: {
+            /** @description The brief as it stands */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    viewBrief: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewRequest"];
+            };
+        };
+        responses: {
+            /** @description The page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BriefView"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    briefTurns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnsRequest"];
+            };
+        };
+        responses: {
+            /** @description The days */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BriefTurn"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReceipts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All receipts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceiptRequest"];
+            };
+        };
+        responses: {
+            /** @description The receipt */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The receipt */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    compareReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The comparison */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceiptComparison"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSchedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All schedules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScheduleRequest"];
+            };
+        };
+        responses: {
+            /** @description It is kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runSchedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many were made */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        made: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["name"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,527 @@
+package service
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"vastspan/core/book"
+	"vastspan/core/civil"
+	"vastspan/core/span"
+	"vastspan/core/tally"
+	"vastspan/internal/store"
+)
+
+// A Receipt is what was reported, frozen: the question, the figures with their days, the definitions
+// by version and the newest load of each dataset. It never changes; the digest proves it.
+type Receipt struct {
+	ID       int64
+	Title    string
+	Author   string
+	MadeAt   time.Time
+	Schedule string
+	DueDay   *civil.Day
+	Digest   string
+	Sound    bool // the digest is that of the body
+	Body     ReceiptBody
+}
+
+// A ReceiptBody is what the digest is of, as JSON.
+type ReceiptBody struct {
+	Subject     string            `json:"subject"` // brief or total
+	Brief       *book.Brief       `json:"brief,omitempty"`
+	Dataset     string            `json:"dataset,omitempty"` // of a total
+	Question    *Question         `json:"question,omitempty"`
+	AsOf        string            `json:"as_of"`
+	AtClose     bool              `json:"at_close"`
+	Calendar    string            `json:"calendar"`
+	Asks        map[string]string `json:"asks,omitempty"`
+	Cells       []ReceiptCell     `json:"cells"`
+	Definitions []ReceiptVersion  `json:"definitions"`
+	Loads       []ReceiptLoad     `json:"loads"`
+	Missing     []string          `json:"missing,omitempty"` // items that could not be answered, and why
+}
+
+// A ReceiptCell is one figure that was reported.
+type ReceiptCell struct {
+	Item       string   `json:"item,omitempty"`
+	Dataset    string   `json:"dataset"`
+	Date       string   `json:"date"`
+	Expression string   `json:"expression"`
+	Days       string   `json:"days"` // first/last, several by semicolons
+	Unit       string   `json:"unit,omitempty"`
+	Group      []string `json:"group,omitempty"`
+	Figure     string   `json:"figure"`
+	Value      *string  `json:"value"`
+}
+
+// key tells a cell from the others of its receipt, whatever its days and value are.
+func (c *ReceiptCell) key() string {
+	return strings.Join([]string{c.Item, c.Dataset, c.Expression, c.Unit, strings.Join(c.Group, "\x01"), c.Figure}, "\x00")
+}
+
+// A ReceiptVersion is a definition and the version that was in place.
+type ReceiptVersion struct {
+	Kind    store.DefinitionKind `json:"kind"`
+	Name    string               `json:"name"`
+	Version int64                `json:"version"`
+}
+
+// A ReceiptLoad is the newest load of a dataset at the time.
+type ReceiptLoad struct {
+	Dataset string `json:"dataset"`
+	Newest  int64  `json:"newest"`
+}
+
+// freezing collects the cells of a receipt.
+type freezing struct {
+	body     *ReceiptBody
+	nodes    []span.Node
+	datasets map[string]bool
+}
+
+func (f *freezing) total(item string, t *Total) error {
+	for i := range t.Spans {
+		sp := &t.Spans[i]
+		n, err := span.Parse(sp.Text)
+		if err != nil {
+			return err
+		}
+		f.nodes = append(f.nodes, n)
+		rows := append([]Row{sp.Total}, sp.Rows...)
+		if len(sp.Rows) == 1 && sp.Rows[0].Unit == nil && len(sp.Rows[0].Group) == 0 {
+			rows = rows[:1]
+		}
+		for j := range rows {
+			f.row(item, t, sp, &rows[j])
+		}
+	}
+	f.datasets[t.Dataset] = true
+	for _, b := range t.Question.Beside {
+		f.datasets[b.Dataset] = true
+	}
+	return nil
+}
+
+func (f *freezing) row(item string, t *Total, sp *SpanTotal, r *Row) {
+	cell := ReceiptCell{Item: item, Dataset: t.Dataset, Date: t.Date, Expression: sp.Text, Days: sp.Days.String()}
+	if r.Unit != nil {
+		cell.Unit, cell.Days = r.Unit.Label, r.Unit.Days.String()
+	}
+	for _, l := range r.Group {
+		cell.Group = append(cell.Group, labelText(l))
+	}
+	add := func(figure string, v tally.Value) {
+		one := cell
+		one.Figure = figure
+		if v.Set {
+			text := v.String()
+			one.Value = &text
+		}
+		f.body.Cells = append(f.body.Cells, one)
+	}
+	for i, fig := range t.Question.Figures {
+		add(fig.Name(), r.Values[i])
+		for j, c := range r.Against {
+			add(fmt.Sprintf("%s against %s", fig.Name(), sp.Counterparts[j].Against), c[i].Against)
+		}
+		if r.Running != nil {
+			add(fig.Name()+" running", r.Running[i])
+		}
+		if r.Rolling != nil {
+			add(fig.Name()+" rolling", r.Rolling[i])
+		}
+	}
+}
+
+func labelText(l tally.Label) string {
+	switch {
+	case l.IsAll():
+		return "all"
+	case l.IsRest():
+		return "(the rest)"
+	case !l.Set:
+		return "(blank)"
+	}
+	return l.Text
+}
+
+// FreezeBrief makes a receipt of a brief as of a day.
+func (s *Service) FreezeBrief(ctx context.Context, name string, r Reading, asks map[string]string, title, author string) (*Receipt, error) {
+	b, err := s.Brief(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	body, err := s.briefBody(ctx, &b.Brief, r, asks)
+	if err != nil {
+		return nil, err
+	}
+	if title == "" {
+		title = b.Title
+	}
+	return s.keep(ctx, body, &store.Receipt{Title: title, Author: author})
+}
+
+func (s *Service) briefBody(ctx context.Context, b *book.Brief, r Reading, asks map[string]string) (*ReceiptBody, error) {
+	v, err := s.ViewBrief(ctx, b, r, asks)
+	if err != nil {
+		return nil, err
+	}
+	body := &ReceiptBody{Subject: "brief", Brief: b, AsOf: v.AsOf.String(), AtClose: v.AtClose, Calendar: v.Calendar, Asks: v.Asks, Cells: []ReceiptCell{}}
+	f := &freezing{body, nil, map[string]bool{}}
+	for i := range v.Items {
+		it := &v.Items[i]
+		switch {
+		case it.Err != nil:
+			body.Missing = append(body.Missing, it.Item.Title+": "+it.Err.Error())
+		case it.Total != nil:
+			err = f.total(it.Item.Title, it.Total)
+		case it.Lineup != nil:
+			for j := range it.Lineup.Lines {
+				l := &it.Lineup.Lines[j]
+				if err = f.total(it.Item.Title+", "+l.Label, l.Total); err != nil {
+					return nil, err
+				}
+			}
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return body, s.provenance(ctx, f, ReceiptVersion{Kind: store.BriefDefinition, Name: b.Name})
+}
+
+// FreezeTotal makes a receipt of a total.
+func (s *Service) FreezeTotal(ctx context.Context, dataset string, q Question, title, author string) (*Receipt, error) {
+	if strings.TrimSpace(title) == "" {
+		return nil, invalidf("a receipt of a total needs a title")
+	}
+	body, err := s.totalBody(ctx, dataset, q)
+	if err != nil {
+		return nil, err
+	}
+	return s.keep(ctx, body, &store.Receipt{Title: title, Author: author})
+}
+
+func (s *Service) totalBody(ctx context.Context, dataset string, q Question) (*ReceiptBody, error) {
+	t, err := s.Total(ctx, dataset, q)
+	if err != nil {
+		return nil, err
+	}
+	q.AsOf = AsOf(t.AsOf.String())
+	body := &ReceiptBody{Subject: "total", Dataset: dataset, Question: &q, AsOf: t.AsOf.String(), AtClose: q.AtClose, Calendar: t.Calendar, Cells: []ReceiptCell{}}
+	f := &freezing{body, nil, map[string]bool{}}
+	if err := f.total("", t); err != nil {
+		return nil, err
+	}
+	return body, s.provenance(ctx, f)
+}
+
+// provenance notes the versions of all definitions that were used and the newest load of each
+// dataset.
+func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVersion) error {
+	l, err := s.Library(ctx)
+	if err != nil {
+		return err
+	}
+	defs, _, err := s.store.Definitions(ctx)
+	if err != nil {
+		return err
+	}
+	spans, calendars := l.Used(f.nodes), l.CalendarsUsed(f.nodes)
+	calendars = append(calendars, f.body.Calendar)
+	holidays := l.HolidaysOf(calendars)
+	f.body.Definitions = []ReceiptVersion{}
+	for _, d := range defs {
+		used := map[store.DefinitionKind][]string{store.SpanDefinition: spans, store.CalendarDefinition: calendars, store.HolidaysDefinition: holidays}[d.Kind]
+		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v ReceiptVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
+			f.body.Definitions = append(f.body.Definitions, ReceiptVersion{d.Kind, d.Name, d.Version})
+		}
+	}
+	f.body.Loads = []ReceiptLoad{}
+	for name := range f.datasets {
+		d, err := s.store.Dataset(ctx, name)
+		if err != nil {
+			return err
+		}
+		newest, err := s.store.NewestLoad(ctx, d)
+		if err != nil {
+			return err
+		}
+		f.body.Loads = append(f.body.Loads, ReceiptLoad{name, newest})
+	}
+	slices.SortFunc(f.body.Loads, func(a, b ReceiptLoad) int { return strings.Compare(a.Dataset, b.Dataset) })
+	return nil
+}
+
+func digest(body []byte) string {
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:])
+}
+
+// keep stores a receipt; nil where its schedule has made one for its day already.
+func (s *Service) keep(ctx context.Context, body *ReceiptBody, r *store.Receipt) (*Receipt, error) {
+	asOf, err := civil.ParseDay(body.AsOf)
+	if err != nil {
+		return nil, err
+	}
+	text, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	r.Subject, r.AsOf, r.Body, r.Digest = body.Subject, asOf.Time(), string(text), digest(text)
+	made, err := s.store.AddReceipt(ctx, r)
+	if err != nil || !made {
+		return nil, err
+	}
+	return s.Receipt(ctx, r.ID)
+}
+
+// Receipts lists the receipts, newest first; their cells are left out.
+func (s *Service) Receipts(ctx context.Context) ([]Receipt, error) {
+	list, err := s.store.Receipts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Receipt, len(list))
+	for i := range list {
+		out[i] = receipt(&list[i])
+	}
+	return out, nil
+}
+
+func receipt(r *store.Receipt) Receipt {
+	out := Receipt{ID: r.ID, Title: r.Title, Author: r.Author, MadeAt: r.MadeAt, Digest: r.Digest, Body: ReceiptBody{Subject: r.Subject, AsOf: store.DayOf(r.AsOf).String()}}
+	if r.Schedule != nil {
+		out.Schedule = *r.Schedule
+	}
+	if r.DueDay != nil {
+		day := store.DayOf(*r.DueDay)
+		out.DueDay = &day
+	}
+	return out
+}
+
+// Receipt finds a receipt and checks it against its digest.
+func (s *Service) Receipt(ctx context.Context, id int64) (*Receipt, error) {
+	stored, err := s.store.Receipt(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	r := receipt(stored)
+	r.Sound = digest([]byte(stored.Body)) == stored.Digest
+	d := json.NewDecoder(bytes.NewReader([]byte(stored.Body)))
+	return &r, d.Decode(&r.Body)
+}
+
+// A Moved figure is one that is not what it was.
+type Moved struct {
+	ReceiptCell          // as it was
+	Now         *string  // nil where blank, or no longer there
+	DaysNow     string   // where the days differ
+	Difference  *string  // now less then; nil where either is blank
+	Gone, New   bool     // the figure is no longer there, or was not there
+	Because     []string // what moved it
+}
+
+// A ReceiptComparison sets a receipt beside what its question gives now.
+type ReceiptComparison struct {
+	Receipt  *Receipt
+	Compared int // figures
+	Moved    []Moved
+	// Changes are what has happened to definitions and records since, whether it moved a figure or
+	// not.
+	Changes []string
+	Missing []string // items that cannot be answered any more
+}
+
+// CompareReceipt asks a receipt's question again, as of the same day, and lists what moved and why.
+func (s *Service) CompareReceipt(ctx context.Context, id int64) (*ReceiptComparison, error) {
+	r, err := s.Receipt(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	reading := Reading{AsOf: AsOf(r.Body.AsOf), AtClose: r.Body.AtClose, Calendar: r.Body.Calendar}
+	var now *ReceiptBody
+	if r.Body.Subject == "brief" {
+		now, err = s.briefBody(ctx, r.Body.Brief, reading, r.Body.Asks)
+	} else {
+		now, err = s.totalBody(ctx, r.Body.Dataset, *r.Body.Question)
+	}
+	if err != nil {
+		return nil, err
+	}
+	c := &ReceiptComparison{Receipt: r, Compared: len(r.Body.Cells), Moved: []Moved{}, Changes: []string{}, Missing: now.Missing}
+	definitions := changedDefinitions(r.Body.Definitions, now.Definitions)
+	c.Changes = append(c.Changes, definitions...)
+	current := map[string]*ReceiptCell{}
+	for i := range now.Cells {
+		current[now.Cells[i].key()] = &now.Cells[i]
+	}
+	then := map[string]bool{}
+	for _, cell := range r.Body.Cells {
+		then[cell.key()] = true
+		m := Moved{ReceiptCell: cell}
+		if n := current[cell.key()]; n == nil {
+			m.Gone = true
+		} else if m.Now = n.Value; n.Days != cell.Days {
+			m.DaysNow = n.Days
+		} else if same(cell.Value, n.Value) {
+			continue
+		}
+		c.Moved = append(c.Moved, m)
+	}
+	for _, cell := range now.Cells {
+		if !then[cell.key()] {
+			value := cell.Value
+			cell.Value = nil
+			c.Moved = append(c.Moved, Moved{ReceiptCell: cell, Now: value, New: true})
+		}
+	}
+	loads, err := s.changedLoads(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range loads {
+		c.Changes = append(c.Changes, l.text)
+	}
+	for i := range c.Moved {
+		if err := s.because(ctx, r, &c.Moved[i], definitions, loads); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+func same(a, b *string) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
+
+// changedDefinitions says which definitions are not at the version that they were at.
+func changedDefinitions(then, now []ReceiptVersion) []string {
+	var told []string
+	for _, v := range then {
+		i := slices.IndexFunc(now, func(w ReceiptVersion) bool { return w.Kind == v.Kind && w.Name == v.Name })
+		switch {
+		case i < 0:
+			told = append(told, fmt.Sprintf("%s %s is not there or not used any more", v.Kind, v.Name))
+		case now[i].Version != v.Version:
+			told = append(told, fmt.Sprintf("%s %s was changed: version %d then, %d now", v.Kind, v.Name, v.Version, now[i].Version))
+		}
+	}
+	for _, v := range now {
+		if !slices.ContainsFunc(then, func(w ReceiptVersion) bool { return w.Kind == v.Kind && w.Name == v.Name }) {
+			told = append(told, fmt.Sprintf("%s %s is used now and was not", v.Kind, v.Name))
+		}
+	}
+	return told
+}
+
+// A changedLoad is a load that has come or gone since a receipt was made.
+type changedLoad struct {
+	dataset     *store.Dataset
+	load        store.Load
+	gone        bool
+	text        string
+	first, last civil.Day
+}
+
+func (s *Service) changedLoads(ctx context.Context, r *Receipt) ([]changedLoad, error) {
+	var list []changedLoad
+	for _, then := range r.Body.Loads {
+		d, err := s.store.Dataset(ctx, then.Dataset)
+		if err != nil {
+			if Refusal(err) {
+				continue // the dataset was removed: the items say so
+			}
+			return nil, err
+		}
+		loads, err := s.store.Loads(ctx, d)
+		if err != nil {
+			return nil, err
+		}
+		for _, l := range loads {
+			c := changedLoad{dataset: d, load: l}
+			days := ""
+			if l.FirstDay != nil && l.LastDay != nil {
+				c.first, c.last = store.DayOf(*l.FirstDay), store.DayOf(*l.LastDay)
+				days = fmt.Sprintf(", %s to %s", c.first, c.last)
+			}
+			switch {
+			case l.ID > then.Newest && l.TakenBackAt == nil:
+				c.text = fmt.Sprintf("load %d of %s landed since: %s, %d records%s", l.ID, d.Name, l.File, l.Records, days)
+			case l.ID <= then.Newest && l.TakenBackAt != nil && l.TakenBackAt.After(r.MadeAt):
+				c.gone = true
+				c.text = fmt.Sprintf("load %d of %s was taken back since: %s, %d records%s", l.ID, d.Name, l.File, l.Records, days)
+			default:
+				continue
+			}
+			list = append(list, c)
+		}
+	}
+	return list, nil
+}
+
+// because finds what moved a figure.
+func (s *Service) because(ctx context.Context, r *Receipt, m *Moved, definitions []string, loads []changedLoad) error {
+	if m.Value != nil && m.Now != nil {
+		then, err := tally.Value{}.Plus(*m.Value)
+		if err != nil {
+			return err
+		}
+		now, err := tally.Value{}.Plus(*m.Now)
+		if err != nil {
+			return err
+		}
+		c, err := tally.Compare(now, then)
+		if err != nil {
+			return err
+		}
+		text := c.Difference.String()
+		m.Difference = &text
+	}
+	if m.DaysNow != "" || m.Gone || m.New {
+		m.Because = append(m.Because, definitions...)
+	}
+	days, err := civil.ParseSet(m.Days)
+	if err != nil {
+		return err
+	}
+	// What a figure is compared with lies on other days: any load of its dataset may have moved it.
+	compared := strings.Contains(m.Figure, " against ") || strings.HasSuffix(m.Figure, " running") || strings.HasSuffix(m.Figure, " rolling")
+	for _, l := range loads {
+		if l.dataset.Name != m.Dataset && !compared {
+			continue
+		}
+		touched := civil.SetOf(civil.Through(l.first, l.last))
+		if l.load.FirstDay == nil || !compared && days.Intersect(touched).Empty() {
+			continue
+		}
+		if l.gone || compared {
+			m.Because = append(m.Because, l.text)
+			continue
+		}
+		counts, err := s.store.RecordsByLoad(ctx, l.dataset, m.Date, days, l.load.ID-1)
+		if err != nil {
+			return err
+		}
+		if n := counts[l.load.ID]; n > 0 {
+			m.Because = append(m.Because, fmt.Sprintf("%s of these days in load %d of %s, %s", lateRecords(n), l.load.ID, l.dataset.Name, l.load.File))
+		}
+	}
+	if len(m.Because) == 0 {
+		m.Because = append(m.Because, "what stands beside it or is ranked with it has changed")
+	}
+	return nil
+}
+
+func lateRecords(n int64) string {
+	if n == 1 {
+		return "1 late record"
+	}
+	return fmt.Sprintf("%d late records", n)
+}
