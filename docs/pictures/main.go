@@ -31,20 +31,25 @@ type page struct {
 	name, path, ready string
 	width, height     int64
 	dark              bool
+	print             bool // as it is printed
+	late              bool // after the commands have run
 }
 
 var pages = []page{
-	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false},
-	{"console-spans-dark", "/?span=closed-month-last-year", "[data-reads]", 1280, 960, true},
-	{"console-span", "/span/month-so-far", "[data-rehearsal] tbody tr:nth-child(5)", 1280, 1100, false},
-	{"console-calendar", "/calendars?calendar=trade-445&year=2026", "[data-calendar-year] section:nth-child(12)", 1280, 960, false},
-	{"console-check", "/check", "[data-findings] li", 1280, 800, false},
-	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false},
-	{"console-breakdown", "/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year", "[data-total] tbody tr:nth-child(13)", 1280, 1060, false},
-	{"console-crosstab", "/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier", "[data-crosstab] tbody tr:nth-child(4)", 1280, 800, false},
-	{"console-lines", "/lines?running=year", "[data-lineup] tbody tr:nth-child(13)", 1280, 880, false},
-	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=edges", "[data-edge]:nth-of-type(2) tbody tr:nth-child(4)", 1280, 960, false},
-	{"console-phone", "/totals?over=%40closed-month&by=route", "[data-total] tbody tr", 390, 844, false},
+	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false, false, false},
+	{"console-span", "/span/month-so-far", "[data-rehearsal] tbody tr:nth-child(5)", 1280, 1100, false, false, false},
+	{"console-calendar", "/calendars?calendar=trade-445&year=2026", "[data-calendar-year] section:nth-child(12)", 1280, 960, false, false, false},
+	{"console-check", "/check", "[data-findings] li", 1280, 800, false, false, false},
+	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false, false, false},
+	{"console-breakdown", "/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year", "[data-total] tbody tr:nth-child(13)", 1280, 1060, false, false, false},
+	{"console-crosstab", "/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier", "[data-crosstab] tbody tr:nth-child(4)", 1280, 800, false, false, false},
+	{"console-lines", "/lines?running=year", "[data-lineup] tbody tr:nth-child(13)", 1280, 880, false, false, false},
+	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=edges", "[data-edge]:nth-of-type(2) tbody tr:nth-child(4)", 1280, 960, false, false, false},
+	{"console-brief", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 1280, 1010, false, false, false},
+	{"console-brief-dark", "/brief/board-season?rehearse=yes&as_of=2026-10-01", "[data-brief] [data-item='6'] canvas", 1280, 1180, true, false, false},
+	{"console-brief-printed", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 760, 560, false, true, false},
+	{"console-receipt", "/receipt/1", "[data-receipt] [data-moved]", 1280, 800, false, false, true},
+	{"console-phone", "/brief/board-season", "[data-brief] [data-item='3']", 390, 844, false, false, false},
 }
 
 // A command is a picture of what commands print.
@@ -59,27 +64,22 @@ var commands = []command{
 		"vastspan resolve 'month to date excluding today, 1 year earlier' --as-of " + asOf + " --explain",
 		"vastspan resolve 'last 3 months' --as-of " + asOf,
 	}},
-	{"command-total", []string{
-		"vastspan total crossings --over @closed-month @closed-month-last-year --count --sum fare --by route --as-of latest",
-		"vastspan total crossings --over @closed-month --sum fare --where 'channel=web' --where 'channel=quay' --as-of latest --output csv",
-	}},
 	{"command-breakdown", []string{
 		"vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest",
 		"vastspan total crossings --over 'this year' --sum fare --beside 'plan fare=planned_fare' --as-of latest",
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
-	{"command-rehearse", []string{
-		"vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80",
-		"vastspan check --as-of " + asOf,
-		"vastspan days --from 2026-10-16 --to 2026-10-21 'last full week' --as-of " + asOf,
+	{"command-definitions", []string{
+		"vastspan span list --as-of " + asOf, "vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80", "vastspan check --as-of " + asOf, "vastspan span versions closed-month",
 	}},
-	{"command-definitions", []string{"vastspan span list --as-of " + asOf, "vastspan calendar list", "vastspan span versions closed-month"}},
+	{"command-brief", []string{
+		"vastspan brief show monday-crossings | head -9", "vastspan receipt make monday-crossings --title 'Monday brief, 19 October'",
+		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
+		"vastspan receipt compare 1 | cut -c1-200", "vastspan schedule add openings --brief monday-crossings --on 'first business day of this month' --since 2026-08-01; vastspan schedule run; vastspan receipt list",
+	}},
 	{"command-records", []string{
 		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 8",
 		"vastspan records crossings --over @closed-month --edges 2 --as-of latest", "vastspan loads crossings",
-	}},
-	{"command-load", []string{
-		"vastspan dataset list", "vastspan load fares crossings.csv --date sailed_on --preview",
 		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",
 	}},
 }
@@ -125,10 +125,19 @@ func run() (err error) {
 	defer cancel()
 	ctx, cancelTab := chromedp.NewContext(ctx)
 	defer cancelTab()
-	for _, p := range pages {
-		if err := take(ctx, p, address+p.path); err != nil {
-			return fmt.Errorf("%s: %w", p.name, err)
+	takePages := func(late bool) error {
+		for _, p := range pages {
+			if p.late != late {
+				continue
+			}
+			if err := take(ctx, p, address+p.path); err != nil {
+				return fmt.Errorf("%s: %w", p.name, err)
+			}
 		}
+		return nil
+	}
+	if err := takePages(false); err != nil {
+		return err
 	}
 	for _, c := range commands {
 		document, err := c.document(address, files)
@@ -140,7 +149,7 @@ func run() (err error) {
 			return fmt.Errorf("%s: %w", c.name, err)
 		}
 	}
-	return nil
+	return takePages(true)
 }
 
 func take(ctx context.Context, p page, address string) error {
@@ -148,10 +157,14 @@ func take(ctx context.Context, p page, address string) error {
 	if p.dark {
 		scheme = "dark"
 	}
+	medium := "screen"
+	if p.print {
+		medium = "print"
+	}
 	var png []byte
 	err := chromedp.Run(ctx,
 		chromedp.EmulateViewport(p.width, p.height),
-		emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}),
+		emulation.SetEmulatedMedia().WithMedia(medium).WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}),
 		chromedp.Navigate(address), chromedp.WaitVisible(p.ready, chromedp.ByQuery), chromedp.Sleep(700*time.Millisecond), chromedp.CaptureScreenshot(&png))
 	if err != nil {
 		return err

@@ -47,7 +47,7 @@
 </script>
 
 <svelte:window onkeydown={key} />
-<header class="sticky top-0 z-20 flex flex-wrap items-center gap-1.5 border-b border-line bg-card px-3 py-2 sm:min-h-14 sm:px-5" aria-label="As-of day">
+<header class="print:hidden sticky top-0 z-20 flex flex-wrap items-center gap-1.5 border-b border-line bg-card px-3 py-2 sm:min-h-14 sm:px-5" aria-label="As-of day">
   <span class="size-2 rounded-full bg-asof" aria-hidden="true"></span>
   <span class="text-quiet">As of</span>
   <Popover.Root bind:open onOpenChange={() => (typed = asOf.day ?? '')}>

@@ -5,6 +5,7 @@
   import type { Reading } from '../lib/queries'
   import { useSpans } from '../lib/queries'
   import Expression from './Expression.svelte'
+  import TwoDates from './TwoDates.svelte'
 
   // The spans of a question: named ones to pick, or an expression to type.
   let { over, reading, onchange, single = false }: { over: string[]; reading: Reading | null; onchange: (over: string[]) => void; single?: boolean } = $props()
@@ -35,7 +36,9 @@
       <Popover.Content class="card z-40 w-[min(28rem,92vw)] p-3 shadow-lg" sideOffset={4} align="start">
         <Expression id="over-expression" label="An expression" bind:value={typed} {reading} onenter={() => put(typed)} />
         <div class="mt-2 flex justify-end"><button class="button button-strong" onclick={() => put(typed)}>Use it</button></div>
-        <h3 class="label mt-3">or a named span</h3>
+        <h3 class="label mt-1">or two dates</h3>
+        <TwoDates id="over-dates" onuse={put} />
+        <h3 class="label mt-2">or a named span</h3>
         <div class="max-h-56 overflow-y-auto">
           {#each spans.data ?? [] as s (s.name)}
             {@const on = over.includes('@' + s.name)}

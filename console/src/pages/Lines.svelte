@@ -2,8 +2,10 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import Plus from '@lucide/svelte/icons/plus'
   import { Popover } from 'bits-ui'
+  import AddToBrief from '../components/AddToBrief.svelte'
   import Choice from '../components/Choice.svelte'
   import LineEditor from '../components/LineEditor.svelte'
+  import LinesChart from '../components/LinesChart.svelte'
   import NoRecords from '../components/NoRecords.svelte'
   import TableTools from '../components/TableTools.svelte'
   import Trouble from '../components/Trouble.svelte'
@@ -64,7 +66,15 @@
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
   <h1 class="text-xl font-semibold tracking-tight">Lines</h1>
   <span class="text-quiet">lined up by the position of the {each} in the year, each cut by its own span</span>
-  <div class="ml-auto"><TableTools rows={csv} /></div>
+  <div class="ml-auto flex flex-wrap gap-2">
+    {#if lines.length > 0}
+      <AddToBrief
+        kinds={[{ value: 'lines', label: 'lines' }]}
+        make={(kind, title) => ({ kind, title, each, ...(running ? { running } : {}), lines: lines.map((l) => ({ label: l.label, dataset: l.dataset, over: l.over, figure: l.figure.replace(':', ' '), ...(l.where.length > 0 ? { where: l.where } : {}), ...(l.planned ? { planned: true } : {}) })) })}
+      />
+    {/if}
+    <TableTools rows={csv} />
+  </div>
 </div>
 
 {#if datasets.isError}
@@ -107,6 +117,7 @@
     <div class="card h-72 animate-pulse" aria-busy="true" aria-label="Adding up"></div>
   {:else}
     {@const up = lineup.data}
+    <section class="card mb-3.5 p-4"><LinesChart lineup={up} planned={lines.map((l) => l.planned)} title="Lines" height={230} /></section>
     <section class={['card overflow-x-auto', lineup.isPlaceholderData && 'opacity-70']}>
       <table class="w-full" data-lineup>
         <thead>

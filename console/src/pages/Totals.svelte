@@ -1,5 +1,6 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
+  import AddToBrief from '../components/AddToBrief.svelte'
   import Against from '../components/Against.svelte'
   import Breakdown from '../components/Breakdown.svelte'
   import Choice from '../components/Choice.svelte'
@@ -13,6 +14,7 @@
   import TotalTable from '../components/TotalTable.svelte'
   import Trouble from '../components/Trouble.svelte'
   import { api, data, type Schemas } from '../lib/api'
+  import { toItem } from '../lib/briefs'
   import { crossTabs } from '../lib/crosstab'
   import { long, range, ranges, short } from '../lib/days'
   import { words } from '../lib/filters'
@@ -108,7 +110,14 @@
   }
 </script>
 
-<DatasetHead title="Totals" {dataset} datasets={datasets.data ?? []} rows={csv} />
+<DatasetHead title="Totals" {dataset} datasets={datasets.data ?? []} rows={csv}>
+  {#snippet tools()}
+    {#if dataset && q}
+      {@const kinds = [{ value: 'table' as const, label: 'a table' }, ...(q.each ? [{ value: 'bars' as const, label: 'bars' }] : [{ value: 'figure' as const, label: 'a figure with its course' }])]}
+      <AddToBrief {kinds} make={(kind, title) => toItem(kind, title, dataset.name, q)} />
+    {/if}
+  {/snippet}
+</DatasetHead>
 
 {#if datasets.isError}
   <Trouble error={datasets.error} again={() => void datasets.refetch()} />

@@ -1,0 +1,92 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query'
+  import ArrowLeft from '@lucide/svelte/icons/arrow-left'
+  import TableTools from '../components/TableTools.svelte'
+  import Trouble from '../components/Trouble.svelte'
+  import { api, data, type Schemas } from '../lib/api'
+  import { grouped, long, range } from '../lib/days'
+  import { carried } from '../lib/state.svelte'
+  import { route } from '../router'
+
+  const id = $derived(Number(route.params.id ?? 0))
+  const receipt = createQuery(() => ({ queryKey: ['receipt', id], queryFn: async () => data(await api.GET('/receipts/{id}', { params: { path: { id } } })) }))
+  const comparison = createQuery(() => ({ queryKey: ['comparison', id], queryFn: async () => data(await api.GET('/receipts/{id}/comparison', { params: { path: { id } } })), staleTime: 0 }))
+
+  const days = (text: string) => {
+    if (text === '') return 'no days'
+    const parts = text.split(';').map((p) => p.split('/'))
+    const open = (t: string | undefined) => (t === undefined || t === '..' ? null : t)
+    return range({ first: open(parts[0]?.[0]), last: open(parts.at(-1)?.[1]) })
+  }
+  const key = (c: Schemas['ReceiptCell']) => [c.item, c.dataset, c.expression, c.unit, c.group?.join('\u0001'), c.figure].join('\u0000')
+  const moved = $derived(new Map((comparison.data?.moved ?? []).map((m) => [key(m.cell), m])))
+  const csv = () => [['item', 'dataset', 'span', 'days', 'unit', 'group', 'figure', 'value'], ...(receipt.data?.cells ?? []).map((c) => [c.item ?? null, c.dataset, c.expression, c.days, c.unit ?? null, c.group?.join('; ') ?? null, c.figure, c.value])]
+</script>
+
+<svelte:head><title>Receipt {id} · Vast Span</title></svelte:head>
+
+{#if receipt.isError}
+  <Trouble error={receipt.error} again={() => void receipt.refetch()} />
+{:else if receipt.isPending}
+  <div class="card h-96 animate-pulse" aria-busy="true" aria-label="Loading the receipt"></div>
+{:else}
+  {@const r = receipt.data}
+  <div class="mb-2.5 flex flex-wrap items-center gap-3">
+    <a class="button px-2" href={'/receipts' + carried()} aria-label="Back to the receipts"><ArrowLeft class="size-4" /></a>
+    <h1 class="max-w-[40rem] truncate text-xl font-semibold tracking-tight" title={r.title}>{r.title}</h1>
+    <span class="text-quiet">receipt {r.id}, as of {long(r.as_of)}{r.at_close ? ', at close' : ''}, {r.calendar}</span>
+    <div class="ml-auto"><TableTools rows={csv} /></div>
+  </div>
+
+  <section class="card mb-3.5 p-4" aria-label="Since then" data-comparison>
+    {#if comparison.isError}
+      <p class="text-worse">{comparison.error.message}</p>
+    {:else if comparison.isPending}
+      <p class="text-quiet" aria-busy="true">Asking the same again…</p>
+    {:else}
+      {@const c = comparison.data}
+      <h2 class="font-semibold">{c.moved.length === 0 ? 'Nothing has moved since' : `${c.moved.length} of ${c.compared} figures have moved since`}</h2>
+      <ul class="mt-1">
+        {#each c.changes as text (text)}<li>{text}</li>{:else}<li class="text-quiet">No definition was changed, no load came or went.</li>{/each}
+        {#each c.missing ?? [] as text (text)}<li class="text-worse">Cannot be shown any more: {text}</li>{/each}
+      </ul>
+    {/if}
+  </section>
+
+  <section class="card overflow-x-auto">
+    <table class="w-full" data-receipt>
+      <thead>
+        <tr class="h-9 border-b border-line text-quiet">
+          {#if r.brief}<th class="px-4 text-left font-normal">item</th>{/if}
+          <th class="px-3 text-left font-normal">span</th><th class="px-3 text-left font-normal">days</th><th class="px-3 text-left font-normal">part</th><th class="px-3 text-left font-normal">figure</th>
+          <th class="px-3 text-right font-normal">reported</th><th class="px-4 text-right font-normal">now</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each r.cells ?? [] as c, i (i)}
+          {@const m = moved.get(key(c))}
+          {@const first = i === 0 || r.cells?.[i - 1]?.item !== c.item}
+          <tr class={['h-8 hover:bg-ahead', first ? 'border-t border-line' : 'border-t border-line/50', m && 'bg-asof-wash']}>
+            {#if r.brief}<th class="max-w-56 truncate px-4 text-left font-semibold" scope="row" title={c.item}>{first ? c.item : ''}</th>{/if}
+            <td class="px-3 whitespace-nowrap">{c.expression.replace(/^@/, '')}</td>
+            <td class="px-3 whitespace-nowrap text-quiet">{days(c.days)}</td>
+            <td class="px-3 whitespace-nowrap">{[c.unit, ...(c.group ?? [])].filter(Boolean).join(', ')}</td>
+            <td class="px-3 text-quiet">{c.figure.replaceAll('_', ' ')}</td>
+            <td class="px-3 text-right">{grouped(c.value)}</td>
+            <td class={['px-4 text-right', m ? 'font-semibold' : 'text-quiet']}>{m ? (m.gone ? 'gone' : grouped(m.now)) : comparison.data ? '=' : ''}</td>
+          </tr>
+          {#if m}
+            <tr class="bg-asof-wash" data-moved>
+              <td class="px-4 pb-1.5 text-right text-2xs" colspan={r.brief ? 7 : 6}>{m.difference ? `${Number(m.difference) > 0 ? '+' : ''}${grouped(m.difference)}: ` : ''}{m.because.join('; ')}</td>
+            </tr>
+          {/if}
+        {/each}
+      </tbody>
+    </table>
+  </section>
+  <p class="mt-2.5 text-quiet">
+    Made {new Date(r.made_at).toLocaleString('en-GB', { dateStyle: 'long', timeStyle: 'short' })} by {r.schedule ? `schedule ${r.schedule}` : r.author}. Digest <code class="font-mono text-2xs break-all">{r.digest}</code> {r.sound ? 'holds' : 'does not hold'}.
+    By {(r.definitions ?? []).map((d) => `${d.kind} ${d.name} version ${d.version}`).join(', ')}; {(r.loads ?? []).map((l) => `${l.dataset} through load ${l.newest}`).join(', ')}.
+  </p>
+  {#each r.missing ?? [] as text (text)}<p class="mt-1"><b class="font-semibold text-worse">Not shown then</b> {text}</p>{/each}
+{/if}
