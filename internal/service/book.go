@@ -253,12 +253,12 @@ func (s *Service) used(ctx context.Context, l *book.Library, nodes []span.Node) 
 	if len(names) == 0 {
 		return nil, nil
 	}
-	defs, _, err := s.store.Definitions(ctx)
+	versions, err := s.inPlace(ctx, l)
 	if err != nil {
 		return nil, err
 	}
 	var list []UsedDefinition
-	for _, d := range defs {
+	for _, d := range versions {
 		if d.Kind == store.SpanDefinition && slices.Contains(names, d.Name) {
 			list = append(list, UsedDefinition{d.Name, d.Version})
 		}

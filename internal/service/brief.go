@@ -272,9 +272,9 @@ func linesOf(it *book.Item, r Reading, asks map[string]string) (LinesQuestion, e
 
 // A BriefTurn is an as-of day on which items of a brief change kind: roll over, empty, fill.
 type BriefTurn struct {
-	Day   civil.Day
-	Items []int
-	Event span.Event
+	Day    civil.Day
+	Items  []int
+	Events []string // what happens, each once
 }
 
 // BriefTurns finds the days of a run on which any item of a brief changes kind.
@@ -305,8 +305,11 @@ func (s *Service) BriefTurns(ctx context.Context, b *book.Brief, from civil.Day,
 				}
 				t := found[turn.First]
 				if t == nil {
-					t = &BriefTurn{Day: turn.First, Event: turn.Event}
+					t = &BriefTurn{Day: turn.First}
 					found[turn.First] = t
+				}
+				if event := string(turn.Event); !slices.Contains(t.Events, event) {
+					t.Events = append(t.Events, event)
 				}
 				if !slices.Contains(t.Items, i) {
 					t.Items = append(t.Items, i)

@@ -230,7 +230,7 @@ func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVe
 	if err != nil {
 		return err
 	}
-	defs, _, err := s.store.Definitions(ctx)
+	versions, err := s.inPlace(ctx, l)
 	if err != nil {
 		return err
 	}
@@ -238,7 +238,7 @@ func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVe
 	calendars = append(calendars, f.body.Calendar)
 	holidays := l.HolidaysOf(calendars)
 	f.body.Definitions = []ReceiptVersion{}
-	for _, d := range defs {
+	for _, d := range versions {
 		used := map[store.DefinitionKind][]string{store.SpanDefinition: spans, store.CalendarDefinition: calendars, store.HolidaysDefinition: holidays}[d.Kind]
 		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v ReceiptVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
 			f.body.Definitions = append(f.body.Definitions, ReceiptVersion{d.Kind, d.Name, d.Version})

@@ -26,7 +26,15 @@ type Service struct {
 
 	mu       sync.Mutex
 	library  *book.Library
+	versions []UsedVersion // of all definitions, in the order in which they were made
 	revision int64
+}
+
+// A UsedVersion is a definition and the version of it that is in place.
+type UsedVersion struct {
+	Kind    store.DefinitionKind
+	Name    string
+	Version int64
 }
 
 // New makes a service. zone is where it reads today from the clock.
@@ -62,8 +70,28 @@ func (s *Service) Library(ctx context.Context) (*book.Library, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the stored definitions do not fit together: %w", err)
 	}
-	s.library, s.revision = l, revision
+	s.library, s.revision, s.versions = l, revision, nil
+	for _, d := range defs {
+		s.versions = append(s.versions, UsedVersion{d.Kind, d.Name, d.Version})
+	}
 	return l, nil
+}
+
+// inPlace gives the versions that went into a library. Where another is in force by now, they are
+// read anew.
+func (s *Service) inPlace(ctx context.Context, l *book.Library) ([]UsedVersion, error) {
+	s.mu.Lock()
+	if s.library == l {
+		defer s.mu.Unlock()
+		return s.versions, nil
+	}
+	s.mu.Unlock()
+	defs, _, err := s.store.Definitions(ctx)
+	var versions []UsedVersion
+	for _, d := range defs {
+		versions = append(versions, UsedVersion{d.Kind, d.Name, d.Version})
+	}
+	return versions, err
 }
 
 // Invalid is the error of a request whose content cannot be carried out.

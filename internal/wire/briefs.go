@@ -2,6 +2,7 @@ package wire
 
 import (
 	"encoding/json"
+	"strings"
 
 	"vastspan/api"
 	"vastspan/core/book"
@@ -72,7 +73,7 @@ func BriefView(v *service.BriefView, version int64) (api.BriefView, error) {
 func BriefTurns(turns []service.BriefTurn) []api.BriefTurn {
 	out := make([]api.BriefTurn, len(turns))
 	for i, t := range turns {
-		out[i] = api.BriefTurn{Day: t.Day, Event: string(t.Event), Items: t.Items}
+		out[i] = api.BriefTurn{Day: t.Day, Event: strings.Join(t.Events, ", "), Items: t.Items}
 	}
 	return out
 }

@@ -51,7 +51,8 @@
   <span class="size-2 rounded-full bg-asof" aria-hidden="true"></span>
   <span class="text-quiet">As of</span>
   <Popover.Root bind:open onOpenChange={() => (typed = asOf.day ?? '')}>
-    <Popover.Trigger class="flex items-center gap-2 rounded-md px-1 text-[1.0625rem] font-semibold tracking-tight hover:text-asof" aria-label="Choose the as-of day">
+    <Popover.Trigger class="flex items-center gap-2 rounded-md px-1 text-[1.0625rem] font-semibold tracking-tight hover:text-asof">
+      <span class="sr-only">Choose the as-of day, now</span>
       <span data-as-of={asOf.day}>{asOf.day === null ? '…' : long(asOf.day)}</span>
       <CalendarDays class="size-4 text-quiet" aria-hidden="true" />
     </Popover.Trigger>

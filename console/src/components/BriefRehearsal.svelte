@@ -49,7 +49,7 @@
   }
 </script>
 
-<section class="card mb-3.5 p-3 print:hidden" aria-label="Rehearsal">
+<section class="card mb-3.5 overflow-hidden p-3 print:hidden" aria-label="Rehearsal">
   <div class="flex flex-wrap items-center gap-1.5">
     <button class="button px-2" disabled={!before} onclick={() => before && moveAsOf(before.day)} aria-label="To the change before"><SkipBack class="size-4" /></button>
     <button class="button px-2" onclick={() => moveAsOf(step(asOf, -1))} aria-label="A day back"><ChevronLeft class="size-4" /></button>

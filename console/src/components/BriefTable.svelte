@@ -3,6 +3,7 @@
   import { crossTabs } from '../lib/crosstab'
   import { outer } from '../lib/days'
   import { changeTone, figureColumns, groupLabel, marks, shownChange, shownDigits, shownShare } from '../lib/question'
+  import { scrolls } from '../lib/scrolls'
   import CrossTable from './CrossTable.svelte'
 
   let { view }: { view: ItemView } = $props()
@@ -16,11 +17,11 @@
 {#if total}
   {#if across && total.by.includes(across) && total.spans[0]?.edges}
     {#each total.spans.flatMap((s) => crossTabs(total, s, across)) as tab, i (i)}
-      <div class="overflow-x-auto"><CrossTable {tab} category={across} link={() => ''} tight /></div>
+      <div class="overflow-x-auto" {@attach scrolls}><CrossTable {tab} category={across} link={() => ''} tight /></div>
     {/each}
   {:else}
     <p class="text-quiet">{total.spans.map((s) => outer(s.intervals)).join('; ')}</p>
-    <div class="overflow-x-auto">
+    <div class="overflow-x-auto" {@attach scrolls}>
       <table class="w-full" data-brief-table>
         <thead>
           <tr class="h-8 border-b border-line text-quiet">

@@ -2,8 +2,8 @@
   import Download from '@lucide/svelte/icons/download'
   import Table from '@lucide/svelte/icons/table-2'
   import type { Chart } from 'chart.js'
-  import { short } from '../lib/days'
-  import { grouped } from '../lib/days'
+  import { grouped, short } from '../lib/days'
+  import { scrolls } from '../lib/scrolls'
   import type { ChartData, Series } from '../lib/chart'
 
   // A chart with the same data as a table, and as a picture to keep.
@@ -70,7 +70,7 @@
   </span>
 </div>
 {#if asTable}
-  <div class="overflow-auto" style:max-height={height + 'px'}>
+  <div class="overflow-auto" {@attach scrolls} style:max-height={height + 'px'}>
     <table class="w-full" data-chart-table>
       <thead>
         <tr class="h-7 text-quiet"><th class="text-left font-normal">unit</th>{#each series as s (s.label)}<th class="px-2 text-right font-normal">{s.label}</th>{/each}</tr>

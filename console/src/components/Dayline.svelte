@@ -93,6 +93,7 @@
       <tr class="h-10 text-2xs text-quiet">
         <th class="px-3.5 text-left font-normal">span</th>
         <th class="relative hidden border-l border-line p-0 font-normal sm:table-cell">
+          <span class="sr-only">on the line of days</span>
           <div class="absolute inset-0 overflow-hidden" aria-hidden="true">
             {#each ticks as t (t.at)}
               <span class={['absolute top-0 bottom-0 pl-1 text-left', t.at > from && 'border-l border-line']} style:left={share(t.at) + '%'}>

@@ -2,6 +2,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { api, data, type Filter } from '../lib/api'
   import { long } from '../lib/days'
+  import { scrolls } from '../lib/scrolls'
   import RecordTable from './RecordTable.svelte'
   import Trouble from './Trouble.svelte'
 
@@ -23,7 +24,7 @@
 {:else}
   {@const e = edges.data}
   {#each e.edges as edge (edge.day + String(edge.begins))}
-    <section class="card mb-3.5 overflow-x-auto" data-edge={edge.day}>
+    <section class="card mb-3.5 overflow-x-auto" data-edge={edge.day} {@attach scrolls}>
       <h2 class="px-4 pt-3 pb-1"><b class="font-semibold">{edge.begins ? `Begins on ${long(edge.day)}` : `Ended by ${long(edge.day)}`}</b></h2>
       {#each [{ records: edge.before, inside: !edge.begins, words: 'before' }, { records: edge.from, inside: edge.begins, words: 'from this day on' }] as side (side.words)}
         <div class={['border-l-4', side.inside ? 'border-inside bg-inside-wash' : 'border-line']}>

@@ -50,7 +50,7 @@
   <nav class="print:hidden flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4" aria-label="Pages">
     <a class="mr-2 flex items-center gap-2 rounded px-2 md:mb-5" href={link('/')}>
       <Mark />
-      <span class="hidden text-[1.0625rem] font-semibold tracking-tight sm:inline">Vast Span</span>
+      <span class="sr-only text-[1.0625rem] font-semibold tracking-tight sm:not-sr-only">Vast Span</span>
     </a>
     {#each groups as group, g (group.title)}
       {#if g > 0}<h2 class="mt-5 mb-1 hidden px-2.5 text-2xs text-quiet md:block">{group.title}</h2>{/if}
@@ -62,7 +62,7 @@
           aria-current={here ? 'page' : undefined}
         >
           {page.name}
-          {#if page.count !== undefined}<span class="hidden font-normal text-quiet md:inline">{page.count}</span>{/if}
+          {#if page.count !== undefined}<span class={['hidden font-normal md:inline', !here && 'text-quiet']}>{page.count}</span>{/if}
         </a>
       {/each}
     {/each}

@@ -61,7 +61,7 @@
           {#if first}
             {r.span.expression.startsWith('@') ? r.span.expression.slice(1) : r.span.expression}
             <span class="block text-2xs font-normal text-quiet sm:hidden">{ranges(r.span.intervals)}</span>
-          {/if}
+          {:else}<span class="sr-only">{r.span.expression}</span>{/if}
         </th>
         <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? ranges(r.span.intervals) : ''}</td>
         <td class="px-3 text-right text-quiet">{first ? (r.span.days?.toLocaleString('en') ?? '∞') : ''}</td>

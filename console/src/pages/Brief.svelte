@@ -152,6 +152,7 @@
 {:else}
   <div class="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2">
     {#if draft}
+      <h1 class="sr-only">{draft.title}</h1>
       <input class="field w-auto min-w-64 flex-1 text-base font-semibold" bind:value={draft.title} aria-label="Title of the brief" maxlength="400" />
     {:else}
       <h1 class="max-w-[40rem] truncate text-xl font-semibold tracking-tight" title={brief.definition.title}>{brief.definition.title}</h1>

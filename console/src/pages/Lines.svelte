@@ -14,6 +14,7 @@
   import { readLine, toLine, usualLines, writeLine, type LineText } from '../lib/lines'
   import { changeTone, marks, resetsOf, shownChange, shownDigits, units, wordsOf, type TotalRow } from '../lib/question'
   import { useAsOf, useDatasets } from '../lib/queries'
+  import { scrolls } from '../lib/scrolls'
   import { param, params, setParam } from '../lib/state.svelte'
 
   const datasets = useDatasets()
@@ -118,7 +119,7 @@
   {:else}
     {@const up = lineup.data}
     <section class="card mb-3.5 p-4"><LinesChart lineup={up} planned={lines.map((l) => l.planned)} title="Lines" height={230} /></section>
-    <section class={['card overflow-x-auto', lineup.isPlaceholderData && 'opacity-70']}>
+    <section {@attach scrolls} class={['card overflow-x-auto', lineup.isPlaceholderData && 'opacity-70']}>
       <table class="w-full" data-lineup>
         <thead>
           <tr class="h-9 border-b border-line text-quiet">

@@ -5,6 +5,7 @@
   import Trouble from '../components/Trouble.svelte'
   import { api, data, type Schemas } from '../lib/api'
   import { grouped, long, range } from '../lib/days'
+  import { scrolls } from '../lib/scrolls'
   import { carried } from '../lib/state.svelte'
   import { route } from '../router'
 
@@ -53,7 +54,7 @@
     {/if}
   </section>
 
-  <section class="card overflow-x-auto">
+  <section class="card overflow-x-auto" {@attach scrolls}>
     <table class="w-full" data-receipt>
       <thead>
         <tr class="h-9 border-b border-line text-quiet">
@@ -67,7 +68,7 @@
           {@const m = moved.get(key(c))}
           {@const first = i === 0 || r.cells?.[i - 1]?.item !== c.item}
           <tr class={['h-8 hover:bg-ahead', first ? 'border-t border-line' : 'border-t border-line/50', m && 'bg-asof-wash']}>
-            {#if r.brief}<th class="max-w-56 truncate px-4 text-left font-semibold" scope="row" title={c.item}>{first ? c.item : ''}</th>{/if}
+            {#if r.brief}<th class="max-w-56 truncate px-4 text-left font-semibold" scope="row" title={c.item}><span class={first ? '' : 'sr-only'}>{c.item}</span></th>{/if}
             <td class="px-3 whitespace-nowrap">{c.expression.replace(/^@/, '')}</td>
             <td class="px-3 whitespace-nowrap text-quiet">{days(c.days)}</td>
             <td class="px-3 whitespace-nowrap">{[c.unit, ...(c.group ?? [])].filter(Boolean).join(', ')}</td>

@@ -11,6 +11,7 @@
   import { nameOf, useBriefs, useReceipts } from '../lib/briefs'
   import { long } from '../lib/days'
   import { useAsOf, useCalendars } from '../lib/queries'
+  import { scrolls } from '../lib/scrolls'
   import { carried } from '../lib/state.svelte'
 
   const receipts = useReceipts()
@@ -64,7 +65,7 @@
     <p class="mt-1 text-quiet">Open a <a class="text-inside underline" href={'/briefs' + carried()}>brief</a> and press <b>Receipt</b>: what it says today can then always be told from what it says later.</p>
   </section>
 {:else}
-  <section class="card overflow-x-auto">
+  <section class="card overflow-x-auto" {@attach scrolls}>
     <table class="w-full" data-receipts>
       <thead>
         <tr class="h-9 border-b border-line text-quiet">

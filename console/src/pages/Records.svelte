@@ -14,6 +14,7 @@
   import { grouped, long, ranges } from '../lib/days'
   import { toFilters } from '../lib/filters'
   import { currentDataset, useAsOf, useDatasets } from '../lib/queries'
+  import { scrolls } from '../lib/scrolls'
   import { param, params, setParam } from '../lib/state.svelte'
 
   const limit = 100
@@ -116,7 +117,7 @@
     {#if view === 'edges' && question}
       <Edges question={question.body} dataset={question.dataset} version={question.version} />
     {:else}
-      <section class={['card overflow-auto', page.isPlaceholderData && 'opacity-70']} style:max-height="max(20rem, calc(100vh - 21rem))">
+      <section {@attach scrolls} class={['card overflow-auto', page.isPlaceholderData && 'opacity-70']} style:max-height="max(20rem, calc(100vh - 21rem))">
         <RecordTable columns={p.columns} records={p.records} date={p.date} running={p.running ? { of: running, values: p.running } : null} />
       </section>
       <div class="mt-2.5 flex flex-wrap items-center gap-2">

@@ -20,6 +20,7 @@
   import { words } from '../lib/filters'
   import { asked, figureColumns, groupLabel, marks, toRequest, type TotalRow } from '../lib/question'
   import { currentDataset, useAsOf, useDatasets } from '../lib/queries'
+  import { scrolls } from '../lib/scrolls'
   import { carried, joinList, param, setParam } from '../lib/state.svelte'
 
   const datasets = useDatasets()
@@ -166,10 +167,10 @@
     {@const t = total.data}
     {#if crossed.length > 0}
       {#each crossed as tab, i (i)}
-        <section class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}><CrossTable {tab} category={q.across} link={recordsLink} /></section>
+        <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}><CrossTable {tab} category={q.across} link={recordsLink} /></section>
       {/each}
     {:else}
-      <section class={['card overflow-x-auto', total.isPlaceholderData && 'opacity-70']}><TotalTable total={t} {columns} link={recordsLink} /></section>
+      <section {@attach scrolls} class={['card overflow-x-auto', total.isPlaceholderData && 'opacity-70']}><TotalTable total={t} {columns} link={recordsLink} /></section>
     {/if}
     <p class="mt-2.5 text-quiet">
       As of <b class="font-semibold text-ink">{long(t.as_of)}</b>{t.at_close ? ', at close' : ''}, calendar {t.calendar}, by {t.date.replaceAll('_', ' ')}.

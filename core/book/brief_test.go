@@ -1,0 +1,84 @@
+package book
+
+import (
+	"strings"
+	"testing"
+)
+
+func sound() Brief {
+	return Brief{Name: "monday", Title: "Monday", Asks: []Ask{{"window", "Days", "last full month"}}, Items: []Item{
+		{Kind: FigureItem, Title: "one", Dataset: "d", Over: []string{"?window"}, Figures: []string{"sum x"}},
+		{Kind: BarsItem, Title: "two", Dataset: "d", Over: []string{"this year"}, Figures: []string{"count"}, Each: "month"},
+		{Kind: TableItem, Title: "three", Dataset: "d", Over: []string{"@gone", "today"}, Figures: []string{"count", "sum x"}, By: []string{"a"}},
+		{Kind: LinesItem, Title: "four", Each: "month", Lines: []BriefLine{{Label: "l", Dataset: "d", Over: "this year", Figure: "count"}}},
+	}}
+}
+
+func TestBriefsAreChecked(t *testing.T) {
+	b := sound()
+	if err := b.Check(); err != nil { // that a span is gone is found out when the page is shown
+		t.Fatal(err)
+	}
+	for want, spoil := range map[string]func(*Brief){
+		"is not a name":                      func(b *Brief) { b.Name = "Monday" },
+		"expected a title":                   func(b *Brief) { b.Title = "  " },
+		"at most 400":                        func(b *Brief) { b.Title = strings.Repeat("x", 401) },
+		"expected latest, today or a date":   func(b *Brief) { b.AsOf = "noon" },
+		"asks for window twice":              func(b *Brief) { b.Asks = append(b.Asks, b.Asks[0]) },
+		"ask window: expected a label":       func(b *Brief) { b.Asks[0].Label = "" },
+		"has 61 items":                       func(b *Brief) { b.Items = make([]Item, 61) },
+		"item 1, one: figure takes one span": func(b *Brief) { b.Items[0].Over = append(b.Items[0].Over, "today") },
+		"by and each belong to a table":      func(b *Brief) { b.Items[0].Each = "month" },
+		"asks for no moon":                   func(b *Brief) { b.Items[0].Over[0] = "?moon" },
+		"expected a dataset":                 func(b *Brief) { b.Items[0].Dataset = "" },
+		"width 13":                           func(b *Brief) { b.Items[0].Width = 13 },
+		"bars takes each":                    func(b *Brief) { b.Items[1].Each = "" },
+		"table takes at least":               func(b *Brief) { b.Items[2].Figures = nil },
+		"lines takes 1 to 20":                func(b *Brief) { b.Items[3].Lines = nil },
+		`"last month" has two readings`:      func(b *Brief) { b.Items[3].Lines[0].Over = "last month" },
+		`"pie" is no kind of item`:           func(b *Brief) { b.Items[0].Kind = "pie" },
+		"item 1, (untitled): expected a":     func(b *Brief) { b.Items[0].Title = "" },
+	} {
+		b := sound()
+		spoil(&b)
+		err := b.Check()
+		if want == `"last month" has two readings` {
+			want = "two readings"
+		}
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%v, want %s", err, want)
+		}
+	}
+}
+
+func TestBriefsInABook(t *testing.T) {
+	text := `book: 1
+briefs:
+  - name: monday
+    title: Monday
+    items:
+      - {kind: figure, title: Fares, dataset: crossings, over: [last full month], figures: [sum fare], against: [1 year earlier], spark: month}
+`
+	l, err := Read([]byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	written, err := Write(l.Book())
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := Read(written)
+	if err != nil || len(again.Book().Briefs) != 1 || again.Book().Briefs[0].Items[0].Spark != "month" {
+		t.Errorf("%v: written as\n%s", err, written)
+	}
+	for want, spoilt := range map[string]string{
+		"line 3: brief monday: item 1, Fares":       strings.Replace(text, "figures: [sum fare]", "figures: []", 1),
+		"line 6: ":                                  strings.Replace(text, "kind: figure", "shape: round, kind: figure", 1),
+		"line 7: brief monday is defined twice":     text + "  - {name: monday, title: Monday, items: []}\n",
+		`line 3: brief monday: item 1, Fares: "mon`: strings.Replace(text, "last full month", "mon", 1),
+	} {
+		if _, err := Read([]byte(spoilt)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%v, want %s", err, want)
+		}
+	}
+}

@@ -1,0 +1,248 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"math/big"
+	"net/http"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"vastspan/api"
+)
+
+// briefs starts a service with the demo's book, crossings and plan; gates and jobs are not there.
+func briefs(t *testing.T) (s *running, file string) {
+	t.Helper()
+	s = start(t)
+	folder := s.demoFiles()
+	file = filepath.Join(folder, "crossings.csv")
+	s.must("book", "load", filepath.Join(folder, "book.yaml"))
+	s.loadCrossings(file)
+	s.must("load", "plan", filepath.Join(folder, "plan.csv"), "--date", "month", "--amount", "planned_fare", "--category", "route")
+	return s, file
+}
+
+// valueOf finds one figure of a brief in its CSV.
+func valueOf(t *testing.T, rows []map[string]string, item, line, unit, figure string) string {
+	t.Helper()
+	for _, r := range rows {
+		if r["item"] == item && r["line"] == line && r["unit"] == unit && r["figure"] == figure && (r["group"] == "" || r["group"] == "all") {
+			return r["value"]
+		}
+	}
+	t.Errorf("%s %s %s %s is not on the brief", item, line, unit, figure)
+	return ""
+}
+
+func TestABriefRollsOver(t *testing.T) {
+	s, file := briefs(t)
+	show := func(asOf string) []map[string]string {
+		return csvRows(t, s.must("brief", "show", "monday-crossings", "--as-of", asOf, "--output", "csv"))
+	}
+	between := func(first, last string) string {
+		return addUp(t, file, "fare", func(r map[string]string) bool { return r["sailed_on"] >= first && r["sailed_on"] <= last }).sum.FloatString(2)
+	}
+	now := show("latest")
+	if got, want := valueOf(t, now, "Fares, month so far", "", "", "sum_fare"), between("2026-10-01", "2026-10-18"); got != want {
+		t.Errorf("the month so far is %s, by hand %s", got, want)
+	}
+	if got, want := valueOf(t, now, "Fares, month so far", "", "", "sum_fare_against"), between("2025-10-01", "2025-10-18"); got != want {
+		t.Errorf("a year earlier it is %s, by hand %s", got, want)
+	}
+	// On an earlier day the page is what it was: nothing of later records, all of the plan.
+	then := show("2026-09-15")
+	if got, want := valueOf(t, then, "Fares by month", "this year so far", "Sep 2026", "sum_fare"), between("2026-09-01", "2026-09-15"); got != want {
+		t.Errorf("September was %s on its 15th, by hand %s", got, want)
+	}
+	if got := valueOf(t, then, "Fares by month", "plan", "Dec 2026", "sum_planned_fare"); got == "" {
+		t.Error("the plan ends with the as-of day")
+	}
+	for _, r := range then {
+		if r["item"] == "Gates this month" && !strings.Contains(r["error"], "no dataset is named gates") {
+			t.Errorf("an item without its records says %q", r["error"])
+		}
+	}
+	turns := csvRows(t, s.must("brief", "rehearse", "monday-crossings", "--from", "2026-09-28", "--days", "10", "--output", "csv"))
+	if len(turns) != 2 || turns[0]["as_of"] != "2026-10-01" || turns[0]["event"] != "empties, rolls over" || !strings.Contains(turns[0]["items"], "Passengers, closed month") {
+		t.Errorf("the turns are %v", turns)
+	}
+	if board := s.must("brief", "show", "board-season", "--ask", "window=2026-01-01/2026-03-31"); !strings.Contains(board, "window: 2026-01-01/2026-03-31") || !strings.Contains(board, "Feb 2026") {
+		t.Errorf("with two dates given:\n%s", board)
+	}
+	s.refused(1, "asks for no moon", "brief", "show", "board-season", "--ask", "moon=2026")
+	s.refused(1, "the interval ends before it starts", "brief", "show", "board-season", "--ask", "window=2026-03-31/2026-01-01")
+	// A span that is gone is told where it stood; the rest of the page stands.
+	s.must("span", "remove", "trailing-ninety")
+	text := s.must("brief", "show", "monday-crossings")
+	if !strings.Contains(text, "Refunds, trailing ninety: cannot be shown") || !strings.Contains(text, "Fares, month so far") {
+		t.Errorf("without one of its spans:\n%s", text)
+	}
+}
+
+func TestReceipts(t *testing.T) {
+	s, _ := briefs(t)
+	s.must("receipt", "make", "monday-crossings", "--as-of", "latest", "--title", "as reported")
+	s.must("total", "crossings", "--over", "@closed-month", "--sum", "fare", "--by", "route", "--as-of", "latest", "--receipt", "September")
+	before := s.must("receipt", "show", "2", "--output", "csv")
+	if out := s.must("receipt", "compare", "1"); !strings.Contains(out, "0 of ") {
+		t.Errorf("at once there is\n%s", out)
+	}
+	header := "sailed_on,booked_on,route,fare_class,channel,passengers,fare\n"
+	if r := s.runWith(strings.NewReader(header+"2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\n"), "load", "crossings", "-"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	moved := csvRows(t, s.must("receipt", "compare", "2", "--output", "csv"))
+	if len(moved) != 2 || moved[0]["difference"] != "100.00" || !strings.Contains(moved[0]["because"], "1 late record of these days in load 3 of crossings") {
+		t.Errorf("a late record moved %v", moved)
+	}
+	if after := s.must("receipt", "show", "2", "--output", "csv"); after != before {
+		t.Errorf("the receipt was\n%s, now\n%s", before, after)
+	}
+	s.must("loads", "take-back", "crossings", "3")
+	if out := s.must("receipt", "compare", "2"); !strings.Contains(out, "0 of 6 figures moved") {
+		t.Errorf("after the load was taken back:\n%s", out)
+	}
+	s.must("loads", "take-back", "crossings", "1")
+	if out := s.must("receipt", "compare", "2"); !strings.Contains(out, "load 1 of crossings was taken back since") || !strings.Contains(out, "6 of 6 figures moved") {
+		t.Errorf("after the first load was taken back:\n%s", out)
+	}
+	s.must("span", "change", "closed-month", "last 2 full months")
+	if out := s.must("receipt", "compare", "2"); !strings.Contains(out, "span closed-month was changed: version 1 then, 2 now") {
+		t.Errorf("after a span was changed:\n%s", out)
+	}
+	s.refused(1, "no receipt is named 99", "receipt", "show", "99")
+	s.refused(2, "expected the number of a receipt", "receipt", "show", "one")
+	s.refused(1, "no brief is named moon", "receipt", "make", "moon")
+}
+
+func TestSchedulesMakeUpWhatTheyMissed(t *testing.T) {
+	s, _ := briefs(t)
+	s.refused(1, "no brief is named moon", "schedule", "add", "x", "--brief", "moon", "--on", "today")
+	s.refused(1, "two readings", "schedule", "add", "x", "--brief", "monday-crossings", "--on", "last month")
+	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--on", "first business day of this month", "--since", "2026-08-01")
+	s.refused(1, "is there already", "schedule", "add", "openings", "--brief", "monday-crossings", "--on", "today")
+	due := []string{"2026-10-01", "2026-09-01", "2026-08-03"} // since then months have gone by on the real clock
+	// The service was down: at its start it makes up what it missed, and no more when it starts again.
+	count := 0
+	for range 2 {
+		s.kill()
+		s.launch()
+		s.must("schedule", "run")
+		receipts := csvRows(t, s.must("receipt", "list", "--output", "csv"))
+		if count != 0 && len(receipts) != count {
+			t.Errorf("%d receipts, and %d after another start", count, len(receipts))
+		}
+		count = len(receipts)
+		days := map[string]int{}
+		for _, r := range receipts {
+			days[r["as_of"]]++
+		}
+		for _, day := range due {
+			if days[day] != 1 {
+				t.Errorf("%d receipts were made for %s: %v", days[day], day, days)
+			}
+		}
+	}
+	s.must("schedule", "remove", "openings")
+	if after := csvRows(t, s.must("receipt", "list", "--output", "csv")); len(after) != count {
+		t.Errorf("%d receipts are left of %d", len(after), count)
+	}
+}
+
+// Two people change one brief: the second is told, and nothing of either is lost.
+func TestTwoChangeOneBrief(t *testing.T) {
+	s, _ := briefs(t)
+	put := func(version int, b api.BriefDefinition) (int, string) { return putAt(t, s, b.Name, version, b) }
+	item := func(title string) api.BriefItem {
+		return api.BriefItem{Kind: api.BriefItemKindFigure, Title: title, Dataset: pointer("crossings"), Over: &[]string{"@closed-month"}, Figures: &[]string{"sum fare"}}
+	}
+	b := api.BriefDefinition{Name: "shared", Title: "Shared", Items: []api.BriefItem{item("one")}}
+	if code, why := put(0, b); code != http.StatusOK {
+		t.Fatalf("a new brief: %d %s", code, why)
+	}
+	b.Items = append(b.Items, item("two"))
+	if code, why := put(1, b); code != http.StatusOK {
+		t.Fatalf("the first change: %d %s", code, why)
+	}
+	b.Items[1] = item("mine")
+	if code, why := put(1, b); code != http.StatusConflict || !strings.Contains(why, "was changed meanwhile") {
+		t.Errorf("the second change: %d %s", code, why)
+	}
+	for want, change := range map[string]func(*api.BriefDefinition){
+		"a brief is not renamed":           func(b *api.BriefDefinition) { b.Name = "Shared" },
+		"at most 400":                      func(b *api.BriefDefinition) { b.Title = strings.Repeat("x", 401) },
+		"is no kind of item":               func(b *api.BriefDefinition) { b.Items[0].Kind = "pie" },
+		"two readings":                     func(b *api.BriefDefinition) { b.Items[0].Over = &[]string{"last month"} },
+		"takes one span":                   func(b *api.BriefDefinition) { b.Items[0].Over = nil },
+		"the brief asks for no window":     func(b *api.BriefDefinition) { b.Items[0].Over = &[]string{"?window"} },
+		"expected latest, today or a date": func(b *api.BriefDefinition) { b.AsOf = pointer("noon") },
+	} {
+		bad := api.BriefDefinition{Name: "shared", Title: "Shared", Items: []api.BriefItem{item("one")}}
+		change(&bad)
+		if bad.Name != "shared" {
+			bad.Name = "other"
+			if code, why := putAt(t, s, "shared", 2, bad); code < 400 || !strings.Contains(why, want) {
+				t.Errorf("%d %s, want %s", code, why, want)
+			}
+			continue
+		}
+		if code, why := put(2, bad); code < 400 || !strings.Contains(why, want) {
+			t.Errorf("%d %s, want %s", code, why, want)
+		}
+	}
+	// A title of 400 characters, and figures of many digits.
+	b.Title = strings.Repeat("Long ", 80)
+	if code, why := put(2, b); code != http.StatusOK {
+		t.Errorf("a title of 400 characters: %d %s", code, why)
+	}
+	header := "sailed_on,booked_on,route,fare_class,channel,passengers,fare\n"
+	if r := s.runWith(strings.NewReader(header+"2026-09-29,2026-09-28,Gull Rock,car,web,2,123456789012345.67\n"), "load", "crossings", "-"); r.code != 0 {
+		t.Fatal(r.err)
+	}
+	rows := csvRows(t, s.must("brief", "show", "shared", "--as-of", "2026-10-19", "--output", "csv"))
+	if v, _ := new(big.Rat).SetString(rows[0]["value"]); v == nil || v.FloatString(2) != "123456789043040.69" {
+		t.Errorf("a figure of 15 digits is %v", rows[0])
+	}
+}
+
+func pointer[T any](v T) *T { return &v }
+
+// putAt puts a brief at an address, and gives the status and what is said against it.
+func putAt(t *testing.T, s *running, name string, version int, b api.BriefDefinition) (int, string) {
+	t.Helper()
+	body, err := json.Marshal(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, err := http.NewRequest(http.MethodPut, fmt.Sprintf("%s/api/v1/briefs/%s?version=%d", s.address, name, version), bytes.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	q.Header.Set("Content-Type", "application/json")
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Body.Close()
+	var p api.Problem
+	_ = json.NewDecoder(r.Body).Decode(&p)
+	return r.StatusCode, p.Detail
+}
+
+// brief gives a brief as it stands.
+func (s *running) brief(name string) api.BriefDefinition {
+	s.t.Helper()
+	r, err := http.Get(s.address + "/api/v1/briefs/" + name)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	var b api.Brief
+	if err := json.NewDecoder(r.Body).Decode(&b); err != nil {
+		s.t.Fatal(err)
+	}
+	return b.Definition
+}

@@ -1,0 +1,134 @@
+package e2e
+
+import (
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
+
+// No page has anything that axe finds against it, by day, by night and on a phone.
+func TestNoPageKeepsAnyoneOut(t *testing.T) {
+	axe, err := os.ReadFile(filepath.Join("..", "console", "node_modules", "axe-core", "axe.min.js"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, _ := briefs(t)
+	s.must("receipt", "make", "monday-crossings", "--as-of", "latest")
+	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--on", "first business day of this month")
+	ctx := browser(t)
+	look := func(what, address, ready string, prepare ...chromedp.Action) {
+		t.Helper()
+		var found string
+		steps := append([]chromedp.Action{chromedp.Navigate(s.address + address), chromedp.WaitVisible(ready, chromedp.ByQuery)}, prepare...)
+		do(t, ctx, what, append(steps, chromedp.Evaluate(string(axe), nil), chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
+			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited))...)
+		if found != "" {
+			t.Errorf("%s:\n%s", what, found)
+		}
+	}
+	pages := []struct{ address, ready string }{
+		{"/", "[data-reads]"}, {"/span/month-so-far", "[data-rehearsal] tbody tr"}, {"/totals?by=route&each=month&over=this%20year&against=1%20year%20earlier&previous=yes", "[data-total] tbody tr"},
+		{"/totals?by=route&each=month&across=route&over=last%20full%20quarter", "[data-crosstab] tbody tr"}, {"/lines", "[data-lineup] tbody tr"},
+		{"/records?over=last%20full%20month&running=fare", "[data-records] tbody tr"}, {"/records?over=last%20full%20month&view=edges", "[data-edge]"},
+		{"/calendars?calendar=trade-445", "[data-calendar-year] section"}, {"/check", "[data-findings]"}, {"/briefs", "[data-briefs] li"},
+		{"/brief/monday-crossings?rehearse=yes", "[data-brief] canvas"}, {"/brief/board-season", "[data-brief] [data-item='4'] tbody tr"},
+		{"/receipts", "[data-receipts] tbody tr"}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
+	}
+	for _, p := range pages {
+		look(p.address, p.address, p.ready)
+	}
+	scheme := func(name string) chromedp.Action {
+		return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: name}})
+	}
+	do(t, ctx, "night", scheme("dark"))
+	for _, p := range []int{0, 2, 5, 10, 13} {
+		look(pages[p].address+" by night", pages[p].address, pages[p].ready)
+	}
+	do(t, ctx, "day, on a phone", scheme("light"), chromedp.EmulateViewport(390, 844))
+	for _, p := range pages {
+		look(p.address+" on a phone", p.address, strings.ReplaceAll(p.ready, "[data-reads]", "[data-dayline]"))
+		var wide bool
+		do(t, ctx, "the width of "+p.address, chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide))
+		if wide {
+			var what string
+			do(t, ctx, "what is", chromedp.Evaluate(`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`, &what))
+			t.Errorf("%s is wider than a phone: %s", p.address, what)
+		}
+	}
+	do(t, ctx, "a window again", chromedp.EmulateViewport(1280, 800))
+	look("the sheet of keys", "/", "[data-reads]", chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent("?"), chromedp.WaitVisible("[data-keys]", chromedp.ByQuery))
+	do(t, ctx, "closed by Esc, then g and b", chromedp.KeyEvent(kb.Escape), chromedp.WaitNotPresent("[data-keys]", chromedp.ByQuery), chromedp.KeyEvent("g"), chromedp.KeyEvent("b"), chromedp.WaitVisible("[data-briefs]", chromedp.ByQuery))
+	look("what is edited", "/brief/monday-crossings", "[data-brief] canvas", chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label="Title of item 1"]`, chromedp.ByQuery))
+}
+
+// A brief in the console: its figures, a step of the day, its arrangement by keys, a change that someone
+// else made meanwhile, and what is added to it from Totals.
+func TestBriefInTheConsole(t *testing.T) {
+	s, file := briefs(t)
+	ctx := browser(t)
+	october := addUp(t, file, "fare", func(r map[string]string) bool {
+		return r["sailed_on"] >= "2026-10-01" && r["sailed_on"] <= "2026-10-18"
+	})
+	do(t, ctx, "the brief", chromedp.Navigate(s.address+"/brief/monday-crossings"), shows("[data-item='0'] [data-card-value]", grouped(october.sum.FloatString(2))),
+		shows("[data-item='7']", "no dataset is named gates"), chromedp.WaitVisible("[data-item='4'] canvas", chromedp.ByQuery))
+
+	var milliseconds float64
+	do(t, ctx, "twenty steps back", chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent(kb.ArrowLeft), shows("[data-brief-as-of='2026-10-18']", "18 Oct"),
+		chromedp.Evaluate(`(async () => {
+			const start = performance.now()
+			for (let i = 17; i > 2; i--) {
+				document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowLeft', bubbles: true}))
+				const day = '2026-10-' + String(i).padStart(2, '0')
+				while (!document.querySelector('[data-brief-as-of="' + day + '"]') && performance.now() - start < 20000) await new Promise(requestAnimationFrame)
+			}
+			return (performance.now() - start) / 15
+		})()`, &milliseconds, awaited))
+	t.Logf("a step of the day on a brief of eight items, drawn: %.0f ms", milliseconds)
+	do(t, ctx, "the first of the month", chromedp.Navigate(s.address+"/brief/monday-crossings?as_of=2026-10-01&rehearse=yes"), shows("[data-turn]", "empties"),
+		shows("[data-item='0'] [data-card-days]", "no days"), shows("[data-item='1'] [data-card-days]", "1 Sep – 30 Sep 2026"))
+
+	do(t, ctx, "the second item moved to the front by keys", chromedp.Navigate(s.address+"/brief/monday-crossings"), chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery),
+		chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label="Title of item 2"]`, chromedp.ByQuery), chromedp.Focus("[data-item='1']", chromedp.ByQuery), chromedp.KeyEvent(kb.ArrowLeft),
+		chromedp.Poll(`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`, nil))
+	// Someone else changes it meanwhile.
+	b := s.brief("monday-crossings")
+	b.About = pointer("changed by someone else")
+	if code, why := putAt(t, s, "monday-crossings", 1, b); code != 200 {
+		t.Fatalf("%d %s", code, why)
+	}
+	do(t, ctx, "kept, and told of the other change", chromedp.Click(`//button[.="Keep"]`, chromedp.BySearch), shows("[data-conflict]", "was changed meanwhile"),
+		chromedp.Poll(`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`, nil), chromedp.Click(`//button[.="Keep mine over theirs"]`, chromedp.BySearch),
+		shows("[data-item='0'] h2", "Passengers, closed month"))
+	if now := s.brief("monday-crossings"); now.Items[0].Title != "Passengers, closed month" {
+		t.Errorf("the first item is %s", now.Items[0].Title)
+	}
+
+	do(t, ctx, "a total added to a new brief", chromedp.Navigate(s.address+"/totals?over=last%20full%20month&figure=sum:fare&by=route"), chromedp.WaitVisible("[data-total] tbody tr", chromedp.ByQuery),
+		chromedp.Click(`//button[contains(., "Add to a brief")]`, chromedp.BySearch), chromedp.SendKeys("#brief-item-title", "September by route", chromedp.ByQuery),
+		chromedp.SendKeys("#brief-new-title", "My month", chromedp.ByQuery), chromedp.Click(`//button[.="Add"]`, chromedp.BySearch), chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		shows("[data-brief='my-month']", "September by route"), shows("[data-brief='my-month']", "30,695.02"))
+	do(t, ctx, "frozen", chromedp.Click(`//button[contains(., "Receipt")]`, chromedp.BySearch), chromedp.Click(`//button[.="Freeze"]`, chromedp.BySearch), chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		shows("[data-comparison]", "Nothing has moved since"), shows("[data-receipt]", "30,695.02"))
+
+	// Two dates where a span is expected; a start after the end is refused.
+	do(t, ctx, "two dates", chromedp.Navigate(s.address+"/totals?"+url.Values{"figure": {"sum:fare"}, "over": {"2026"}}.Encode()), chromedp.WaitVisible("[data-total] tbody tr", chromedp.ByQuery),
+		chromedp.Click(`//*[@data-over]//button[contains(., "Span")]`, chromedp.BySearch), chromedp.WaitVisible("#over-dates-first", chromedp.ByQuery),
+		setDate("#over-dates-first", "2026-09-30"), setDate("#over-dates-last", "2026-09-01"), shows("[data-two-dates]", "comes after"),
+		setDate("#over-dates-first", "2026-09-01"), setDate("#over-dates-last", "2026-09-30"), shows("[data-two-dates]", "kept as 2026-09-01/2026-09-30"),
+		chromedp.Click(`//form[.//input[@id="over-dates-first"]]//button`, chromedp.BySearch), shows("[data-total]", "30,695.02"))
+}
+
+// setDate sets a date field as a person would by picking.
+func setDate(selector, day string) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`(() => { const f = document.querySelector(%q); f.value = %q; f.dispatchEvent(new Event('input', {bubbles: true})) })()`, selector, day), nil)
+}
