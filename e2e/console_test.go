@@ -38,7 +38,7 @@ func browser(t *testing.T) context.Context {
 		}
 		t.Errorf("the browser's profile %s cannot be removed", profile)
 	})
-	ctx, cancelTime := context.WithTimeout(ctx, 2*time.Minute)
+	ctx, cancelTime := context.WithTimeout(ctx, 6*time.Minute)
 	t.Cleanup(cancelTime)
 	if err := chromedp.Run(ctx); err != nil { // the tab lives as long as the context that opened it
 		t.Fatal(err)

@@ -92,11 +92,11 @@ func TestDefinitions(t *testing.T) {
 	s := start(t)
 	folder := s.demoFiles()
 	demoBook := filepath.Join(folder, "book.yaml")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "16 to add or change, 0 the same") || strings.Contains(s.must("span", "list"), "closed-month") {
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "18 to add or change, 0 the same") || strings.Contains(s.must("span", "list"), "closed-month") {
 		t.Errorf("the preview says\n%s", out)
 	}
 	s.must("book", "load", demoBook, "--note", "the first")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 16 the same") {
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 18 the same") {
 		t.Errorf("loading it again would change\n%s", out)
 	}
 	saved := filepath.Join(s.t.TempDir(), "saved.yaml")

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"net/url"
 	"os"
@@ -12,6 +13,8 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"vastspan/api"
 )
 
 func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
@@ -55,10 +58,13 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		look(pages[p].address+" by night", pages[p].address, pages[p].ready)
 	}
 	do(t, ctx, "day, on a phone", scheme("light"), chromedp.EmulateViewport(390, 844))
-	for _, p := range pages {
-		look(p.address+" on a phone", p.address, strings.ReplaceAll(p.ready, "[data-reads]", "[data-dayline]"))
+	for i, p := range pages {
+		ready := strings.ReplaceAll(p.ready, "[data-reads]", "[data-dayline]")
+		if i%4 == 2 {
+			look(p.address+" on a phone", p.address, ready)
+		}
 		var wide bool
-		do(t, ctx, "the width of "+p.address, chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide))
+		do(t, ctx, "the width of "+p.address, chromedp.Navigate(s.address+p.address), chromedp.WaitVisible(ready, chromedp.ByQuery), chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide))
 		if wide {
 			var what string
 			do(t, ctx, "what is", chromedp.Evaluate(`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`, &what))
@@ -82,18 +88,16 @@ func TestBriefInTheConsole(t *testing.T) {
 	do(t, ctx, "the brief", chromedp.Navigate(s.address+"/brief/monday-crossings"), shows("[data-item='0'] [data-card-value]", grouped(october.sum.FloatString(2))),
 		shows("[data-item='7']", "no dataset is named gates"), chromedp.WaitVisible("[data-item='4'] canvas", chromedp.ByQuery))
 
-	var milliseconds float64
-	do(t, ctx, "twenty steps back", chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent(kb.ArrowLeft), shows("[data-brief-as-of='2026-10-18']", "18 Oct"),
-		chromedp.Evaluate(`(async () => {
-			const start = performance.now()
-			for (let i = 17; i > 2; i--) {
-				document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowLeft', bubbles: true}))
-				const day = '2026-10-' + String(i).padStart(2, '0')
-				while (!document.querySelector('[data-brief-as-of="' + day + '"]') && performance.now() - start < 20000) await new Promise(requestAnimationFrame)
-			}
-			return (performance.now() - start) / 15
-		})()`, &milliseconds, awaited))
-	t.Logf("a step of the day on a brief of eight items, drawn: %.0f ms", milliseconds)
+	t.Logf("a step of the day on a brief of eight items, drawn: %.0f ms", s.steps(ctx, "monday-crossings"))
+	twelve := api.BriefDefinition{Name: "twelve", Title: "Twelve cards"}
+	for i, over := range []string{"@month-so-far", "@closed-month", "@trailing-ninety", "@season-to-date", "last full week", "year to date", "last full quarter", "trailing 30 days", "month to date", "@last-four-weeks", "@trade-period", "today"} {
+		twelve.Items = append(twelve.Items, api.BriefItem{Kind: api.BriefItemKindFigure, Title: fmt.Sprint("card ", i+1), Dataset: pointer("crossings"), Over: &[]string{over}, Figures: &[]string{"sum fare"},
+			Against: &[]string{"1 year earlier"}, Spark: pointer("month")})
+	}
+	if code, why := putAt(t, s, "twelve", 0, twelve); code != 200 {
+		t.Fatalf("%d %s", code, why)
+	}
+	t.Logf("a step of the day on a brief of twelve cards, drawn: %.0f ms", s.steps(ctx, "twelve"))
 	do(t, ctx, "the first of the month", chromedp.Navigate(s.address+"/brief/monday-crossings?as_of=2026-10-01&rehearse=yes"), shows("[data-turn]", "empties"),
 		shows("[data-item='0'] [data-card-days]", "no days"), shows("[data-item='1'] [data-card-days]", "1 Sep – 30 Sep 2026"))
 
@@ -126,6 +130,24 @@ func TestBriefInTheConsole(t *testing.T) {
 		setDate("#over-dates-first", "2026-09-30"), setDate("#over-dates-last", "2026-09-01"), shows("[data-two-dates]", "comes after"),
 		setDate("#over-dates-first", "2026-09-01"), setDate("#over-dates-last", "2026-09-30"), shows("[data-two-dates]", "kept as 2026-09-01/2026-09-30"),
 		chromedp.Click(`//form[.//input[@id="over-dates-first"]]//button`, chromedp.BySearch), shows("[data-total]", "30,695.02"))
+}
+
+// steps opens a brief, steps fifteen days back by key and gives how long a step takes until it is drawn,
+// in milliseconds.
+func (s *running) steps(ctx context.Context, brief string) (milliseconds float64) {
+	s.t.Helper()
+	do(s.t, ctx, "stepping back on "+brief, chromedp.Navigate(s.address+"/brief/"+brief), chromedp.WaitVisible("[data-item='0'] [data-card-value]", chromedp.ByQuery),
+		chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent(kb.ArrowLeft), shows("[data-brief-as-of='2026-10-18']", "18 Oct"),
+		chromedp.Evaluate(`(async () => {
+			const start = performance.now()
+			for (let i = 17; i > 2; i--) {
+				document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowLeft', bubbles: true}))
+				const day = '2026-10-' + String(i).padStart(2, '0')
+				while (!document.querySelector('[data-brief-as-of="' + day + '"]') && performance.now() - start < 20000) await new Promise(requestAnimationFrame)
+			}
+			return (performance.now() - start) / 15
+		})()`, &milliseconds, awaited), shows("[data-brief-as-of='2026-10-03']", "3 Oct"))
+	return milliseconds
 }
 
 // setDate sets a date field as a person would by picking.

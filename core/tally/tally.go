@@ -222,8 +222,6 @@ func compareLabel(a, b Label) int {
 	return strings.Compare(a.Text, b.Text)
 }
 
-func compareLabels(a, b []Label) int { return slices.CompareFunc(a, b, compareLabel) }
-
 // IsRest tells whether a label stands for the values that are not among the top ones.
 func (l Label) IsRest() bool { return l.over == rest }
 

@@ -241,7 +241,7 @@ func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVe
 	for _, d := range versions {
 		used := map[store.DefinitionKind][]string{store.SpanDefinition: spans, store.CalendarDefinition: calendars, store.HolidaysDefinition: holidays}[d.Kind]
 		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v ReceiptVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
-			f.body.Definitions = append(f.body.Definitions, ReceiptVersion{d.Kind, d.Name, d.Version})
+			f.body.Definitions = append(f.body.Definitions, ReceiptVersion(d))
 		}
 	}
 	f.body.Loads = []ReceiptLoad{}

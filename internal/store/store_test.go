@@ -181,7 +181,7 @@ func TestTotalsAgree(t *testing.T) {
 		t.Fatalf("there is no copy in memory: %v", err)
 	}
 	list := naiveRecords(t, text, &d.Schema)
-	requests := 1200
+	requests := 800
 	if testing.Short() {
 		requests = 150
 	}
