@@ -206,7 +206,9 @@ func launch(bin, folder, password string, cred *syscall.Credential) (*Server, er
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=60",
 		"-c", "shared_buffers=512MB", "-c", "max_wal_size=4GB", "-c", "timezone=UTC",
 		// Nobody follows this server: a table that is made and filled in one transaction need not be logged.
-		"-c", "wal_level=minimal", "-c", "max_wal_senders=0", "-c", "maintenance_work_mem=256MB")
+		"-c", "wal_level=minimal", "-c", "max_wal_senders=0", "-c", "maintenance_work_mem=256MB",
+		// Compiling a statement takes longer than most of ours do.
+		"-c", "jit=off")
 	cmd.Dir = "/"
 	cmd.Stdout, cmd.Stderr = logFile, logFile
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred, Setpgid: true}
