@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"vastspan/core/civil"
 )
@@ -60,12 +61,12 @@ func createReceipts(tx *gorm.DB) error {
 // AddReceipt keeps a receipt; false where its schedule has made one for its day already.
 func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (bool, error) {
 	r.MadeAt = s.db.NowFunc()
-	err := s.db.WithContext(ctx).Create(r).Error
-	if r.Schedule != nil && isUnique(err) {
-		return false, nil
-	}
-	return err == nil, err
+	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(r)
+	return result.RowsAffected > 0, result.Error
 }
+
+// unlessThere adds nothing where the key is taken.
+var unlessThere = clause.OnConflict{DoNothing: true}
 
 // Receipts lists the receipts, newest first, without their bodies.
 func (s *Store) Receipts(ctx context.Context) ([]Receipt, error) {
@@ -94,11 +95,11 @@ func (s *Store) Schedules(ctx context.Context) ([]Schedule, error) {
 // AddSchedule keeps a schedule under a name that is not in use.
 func (s *Store) AddSchedule(ctx context.Context, sc *Schedule) error {
 	sc.MadeAt = s.db.NowFunc()
-	err := s.db.WithContext(ctx).Create(sc).Error
-	if isUnique(err) {
+	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(sc)
+	if result.Error == nil && result.RowsAffected == 0 {
 		return &Conflict{fmt.Sprintf("schedule %s is there already", sc.Name)}
 	}
-	return err
+	return result.Error
 }
 
 // RemoveSchedule removes a schedule; its receipts stay.
