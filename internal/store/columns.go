@@ -76,6 +76,15 @@ func (cs *columnStore) current(ctx context.Context, d *Dataset) (*columns, error
 	return nil, nil
 }
 
+// forget drops the copy of a dataset that is gone.
+func (cs *columnStore) forget(id int64) {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	delete(cs.copies, id)
+	delete(cs.made, id)
+	cs.used = slices.DeleteFunc(cs.used, func(other int64) bool { return other == id })
+}
+
 // settle waits until the copies that were begun are made.
 func (cs *columnStore) settle() { cs.wait.Wait() }
 
@@ -121,6 +130,14 @@ type columns struct {
 	amounts    []amountColumn
 	extent     tally.Extent
 	undated    []int // rows of records without a day; they stand at the end
+}
+
+// whole tells of all records; of none where there is no copy.
+func (c *columns) whole() tally.Extent {
+	if c == nil {
+		return tally.Extent{}
+	}
+	return c.extent
 }
 
 type categoryColumn struct {

@@ -103,16 +103,22 @@ func (s *Store) Loads(ctx context.Context, d *Dataset) ([]Load, error) {
 
 // RemoveDataset drops a dataset with all its records and loads.
 func (s *Store) RemoveDataset(ctx context.Context, name string) error {
-	return s.transaction(ctx, func(tx *gorm.DB) error {
+	var id int64
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
 			return err
 		}
+		id = d.ID
 		if err := tx.Delete(d).Error; err != nil {
 			return err
 		}
 		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums()).Error
 	})
+	if err == nil {
+		s.columns.forget(id)
+	}
+	return err
 }
 
 // TakeBack takes a load's records out of its dataset; the load stays listed.

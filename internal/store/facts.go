@@ -93,6 +93,9 @@ func (r *records) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Sink)
 
 // Extent tells how many records a dataset holds, with and without a day, and from when to when.
 func (s *Store) Extent(ctx context.Context, d *Dataset) (tally.Extent, error) {
+	if c, err := s.columns.current(ctx, d); err != nil || c != nil {
+		return c.whole(), err
+	}
 	g := d.sumGrain()
 	var extent tally.Extent
 	rows, err := s.db.WithContext(ctx).Raw("SELECT " + g.day + " IS NULL, " + g.records + ", min(" + g.day + "), max(" + g.day + ") FROM " + g.table + " GROUP BY 1").Rows()

@@ -209,6 +209,10 @@ func TestBriefsOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/briefs/monday/view", `{"as_of":"2026-09-10","asks":{"window":"month to date"}}`, 200, `"values":["10.50"]|"window":"month to date"`},
 		{"POST", "/api/v1/briefs/monday/view", `{"asks":{"moon":"today"}}`, 422, "asks for no moon"},
 		{"POST", "/api/v1/briefs/monday/view", `{"calendar":"moon"}`, 422, "no calendar is named moon"},
+		// A dataset without records gives blanks, as of today.
+		{"POST", "/api/v1/datasets/empty/loads?date=day&amount=amount", "day,amount\n", 201, `"records":0`},
+		{"PUT", "/api/v1/briefs/bare?version=0", `{"name":"bare","title":"Bare","items":[{"kind":"figure","title":"one","dataset":"empty","over":["last full month"],"figures":["sum amount"],"against":["prior"],"spark":"month"}]}`, 200, ""},
+		{"POST", "/api/v1/briefs/bare/view", `{}`, 200, `"as_of":"2026-10-19"|"values":[null]|"change":null`},
 		{"POST", "/api/v1/briefs/monday/turns", `{"from":"2026-12-20","days":30}`, 200, `"day":"2027-01-01"|rolls over`},
 		{"POST", "/api/v1/receipts", `{"brief":"monday","view":{"as_of":"2026-10-19"}}`, 201, `"subject":"brief"|"sound":true|"missing":[`},
 		{"POST", "/api/v1/receipts", `{"dataset":"fares","total":{"over":["2026-09"],"figures":[{"kind":"count"}]}}`, 422, "needs a title"},

@@ -11,6 +11,7 @@
   const comparison = $derived(span?.total.against?.[0]?.[0])
   const counterpart = $derived(span?.counterparts?.[0])
   const value = $derived(figure ? shownDigits(span?.total.values[0], figure) : '–')
+  const signed = $derived(comparison?.difference && figure ? (comparison.direction === 'up' ? '+' : '') + shownDigits(comparison.difference, figure) : '')
   const words = (text: string) => text.replace(/^1 (\w+) earlier$/, 'a $1 earlier')
 </script>
 
@@ -23,7 +24,7 @@
   {#if counterpart}
     <p class="mt-1" data-card-change>
       <span class={['font-semibold', changeTone(comparison, figure)]}>{shownChange(comparison)}</span>
-      <span class="text-quiet">from {shownDigits(comparison?.against, figure)}, {words(counterpart.against)}</span>
+      <span class="text-quiet" title={`difference ${signed}`}>{signed ? `${signed}, ` : ''}from {shownDigits(comparison?.against, figure)}, {words(counterpart.against)}</span>
     </p>
     {#if counterpart.uneven}<p class="mt-1 text-2xs"><b class="font-semibold text-worse">Uneven</b> <span class="text-quiet">{counterpart.uneven}</span></p>{/if}
   {/if}
