@@ -308,7 +308,11 @@ func rounded(v string, decimals int) string {
 	if !ok {
 		return v
 	}
-	return r.FloatString(decimals)
+	text := r.FloatString(decimals)
+	if strings.Trim(text, "-0.") == "" { // no zero less than zero
+		return strings.TrimPrefix(text, "-")
+	}
+	return text
 }
 
 // shownShare writes a fraction as a percentage.
