@@ -23,15 +23,17 @@
   <Popover.Root>
     <Popover.Trigger class="chip text-quiet hover:text-ink"><Plus class="size-3" aria-hidden="true" />Figure</Popover.Trigger>
     <Popover.Portal>
-      <Popover.Content class="card z-40 max-h-96 w-[min(34rem,94vw)] overflow-y-auto p-3 shadow-lg" sideOffset={4} align="start">
+      <Popover.Content class="card z-40 max-h-96 w-[min(42rem,94vw)] overflow-y-auto p-3 shadow-lg" sideOffset={4} align="start">
         <button class={['chip mb-2', figures.includes('count') && 'chip-on']} aria-pressed={figures.includes('count')} onclick={() => put('count')}>count of records</button>
         {#each rows as r (r.column.name)}
-          <div class="flex flex-wrap items-center gap-1 border-t border-line/60 py-1.5">
-            <span class="w-28 truncate">{r.column.name.replaceAll('_', ' ')}{#if r.column.unit}<span class="ml-1 text-2xs text-quiet">{r.column.unit}</span>{/if}</span>
-            {#each r.kinds as k (k)}
-              {@const f = `${k}:${r.column.name}`}
-              <button class={['chip', figures.includes(f) && 'chip-on']} aria-pressed={figures.includes(f)} onclick={() => put(f)}>{kindWords[k]}</button>
-            {/each}
+          <div class="grid grid-cols-[7.5rem_1fr] items-baseline gap-1 border-t border-line/60 py-1.5">
+            <span class="truncate">{r.column.name.replaceAll('_', ' ')}{#if r.column.unit}<span class="ml-1 text-2xs text-quiet">{r.column.unit}</span>{/if}</span>
+            <span class="flex flex-wrap gap-1">
+              {#each r.kinds as k (k)}
+                {@const f = `${k}:${r.column.name}`}
+                <button class={['chip', figures.includes(f) && 'chip-on']} aria-pressed={figures.includes(f)} onclick={() => put(f)}>{kindWords[k]}</button>
+              {/each}
+            </span>
           </div>
         {/each}
       </Popover.Content>

@@ -33,13 +33,13 @@
   <Popover.Root bind:open>
     <Popover.Trigger class="chip text-quiet hover:text-ink"><Plus class="size-3" aria-hidden="true" />{single ? 'Other span' : 'Span'}</Popover.Trigger>
     <Popover.Portal>
-      <Popover.Content class="card z-40 w-[min(28rem,92vw)] p-3 shadow-lg" sideOffset={4} align="start">
+      <Popover.Content class="card z-40 max-h-[min(38rem,75vh)] w-[min(28rem,92vw)] overflow-y-auto p-3 shadow-lg" sideOffset={4} align="start">
         <Expression id="over-expression" label="An expression" bind:value={typed} {reading} onenter={() => put(typed)} />
         <div class="mt-2 flex justify-end"><button class="button button-strong" onclick={() => put(typed)}>Use it</button></div>
         <h3 class="label mt-1">or two dates</h3>
         <TwoDates id="over-dates" onuse={put} />
         <h3 class="label mt-2">or a named span</h3>
-        <div class="max-h-56 overflow-y-auto">
+        <div>
           {#each spans.data ?? [] as s (s.name)}
             {@const on = over.includes('@' + s.name)}
             <button class={['flex w-full items-baseline gap-2 rounded-md px-2 py-1 text-left hover:bg-ahead', on && 'text-inside']} aria-pressed={on} onclick={() => put('@' + s.name)}>

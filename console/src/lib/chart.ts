@@ -52,11 +52,11 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
       chart.ctx.moveTo(left, top)
       chart.ctx.lineTo(left, bottom)
       chart.ctx.stroke()
-      chart.ctx.fillStyle = colour('asof')
+      chart.ctx.fillStyle = colour('asof-ink')
       chart.ctx.textBaseline = 'top'
       const text = `as of ${d.asOf}`
       const wide = chart.ctx.measureText(text).width
-      chart.ctx.fillText(text, left + 5 + wide > right ? left - wide - 5 : left + 5, top + 2)
+      chart.ctx.fillText(text, left + 5 + wide > right ? left - wide - 5 : left + 5, top + 1)
       chart.ctx.restore()
     },
   }
@@ -111,7 +111,7 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
       },
       scales: {
         x: { grid: { display: false }, border: { color: line }, ticks: { color: quiet, maxRotation: 0, autoSkipPadding: 12 } },
-        y: { beginAtZero: true, grid: { color: line }, border: { display: false }, ticks: { color: quiet, maxTicksLimit: 6, callback: (v) => short(Number(v)) } },
+        y: { beginAtZero: true, grace: '9%', grid: { color: line }, border: { display: false }, ticks: { color: quiet, maxTicksLimit: 6, callback: (v) => short(Number(v)) } },
       },
     },
     plugins: [aheadShade],

@@ -250,14 +250,16 @@
           onkeydown={(e) => key(e, i)}
         >
           {#if draft}
-            <div class="mb-2 flex items-center gap-1">
+            <div class="mb-2 flex flex-wrap items-center gap-1">
               <GripVertical class="size-4 shrink-0 text-quiet" aria-hidden="true" />
-              <input class="field min-w-0" bind:value={it.title} aria-label={`Title of item ${i + 1}`} maxlength="400" />
-              <button class="chip" onclick={() => move(i, i - 1)} disabled={i === 0} aria-label={`Move ${it.title} forward`}><ArrowLeft class="size-3" /></button>
-              <button class="chip" onclick={() => move(i, i + 1)} disabled={i === items.length - 1} aria-label={`Move ${it.title} back`}><ArrowRight class="size-3" /></button>
-              <button class="chip" onclick={() => resize(i, -1)} aria-label={`Make ${it.title} narrower`}><Minus class="size-3" /></button>
-              <button class="chip" onclick={() => resize(i, 1)} aria-label={`Make ${it.title} wider`}><Plus class="size-3" /></button>
-              <button class="chip" onclick={() => draft && (draft.items = draft.items.filter((_, j) => j !== i))} aria-label={`Take ${it.title} off`}><X class="size-3" /></button>
+              <input class="field w-auto min-w-36 flex-1" bind:value={it.title} aria-label={`Title of item ${i + 1}`} maxlength="400" />
+              <span class="flex gap-1">
+                <button class="chip" onclick={() => move(i, i - 1)} disabled={i === 0} aria-label={`Move ${it.title} forward`}><ArrowLeft class="size-3" /></button>
+                <button class="chip" onclick={() => move(i, i + 1)} disabled={i === items.length - 1} aria-label={`Move ${it.title} back`}><ArrowRight class="size-3" /></button>
+                <button class="chip" onclick={() => resize(i, -1)} aria-label={`Make ${it.title} narrower`}><Minus class="size-3" /></button>
+                <button class="chip" onclick={() => resize(i, 1)} aria-label={`Make ${it.title} wider`}><Plus class="size-3" /></button>
+                <button class="chip" onclick={() => draft && (draft.items = draft.items.filter((_, j) => j !== i))} aria-label={`Take ${it.title} off`}><X class="size-3" /></button>
+              </span>
             </div>
           {:else}
             <h2 class="line-clamp-2 font-semibold" title={it.title}>{it.title}</h2>
