@@ -69,7 +69,26 @@ func fail(c *gin.Context, err error) {
 	if p.Status == http.StatusInternalServerError {
 		slog.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	}
+	if c.Writer.Written() {
+		breakOff(c)
+		return
+	}
 	writeProblem(c, p)
+}
+
+// breakOff ends an answer of which part has gone already, so that the caller takes it for what it is.
+func breakOff(c *gin.Context) {
+	c.Abort()
+	under, ok := c.Writer.(interface{ Unwrap() http.ResponseWriter })
+	if !ok {
+		return
+	}
+	conn, _, err := http.NewResponseController(under.Unwrap()).Hijack()
+	if err != nil {
+		slog.Error("an answer cannot be broken off", "error", err)
+		return
+	}
+	_ = conn.Close() // it is ended either way
 }
 
 // badRequest answers a request that cannot be read.
