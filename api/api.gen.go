@@ -885,8 +885,11 @@ type Counterpart struct {
 	Against string `json:"against"`
 
 	// Dataset Where the counterpart is other records of the same days
-	Dataset   *string    `json:"dataset,omitempty"`
-	Days      *int       `json:"days"`
+	Dataset *string `json:"dataset,omitempty"`
+	Days    *int    `json:"days"`
+
+	// EvenHelps Cutting the span at the as-of day (even) takes the cause away
+	EvenHelps *bool      `json:"even_helps,omitempty"`
 	Intervals []Interval `json:"intervals"`
 
 	// Uneven Why the two should not stand side by side without a word; absent where nothing speaks against it

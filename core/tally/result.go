@@ -13,8 +13,6 @@ type Result struct {
 	// Groups are the values that the categories take in any stretch, in order; one, without labels,
 	// where nothing is broken down. With a top the first category goes by rank, the rest last.
 	Groups [][]Label
-	// Labels are the values of each category by itself, in the same order.
-	Labels [][]Label
 	plan   *Plan
 	cells  []map[string][]Value // by stretch and group
 	empty  []Value              // where no record is
@@ -162,11 +160,11 @@ func (f *Fact) merge(g *Fact) error {
 }
 
 func (s *summary) result(extent Extent) (*Result, error) {
-	r := &Result{Extent: extent, plan: s.plan, Groups: s.groups, Labels: make([][]Label, len(s.plan.By))}
+	r := &Result{Extent: extent, plan: s.plan, Groups: s.groups}
 	if len(s.plan.By) == 0 {
 		r.Groups = [][]Label{nil}
 	}
-	s.order(r)
+	SortGroups(r.Groups, s.plan.Kept)
 	var err error
 	if r.empty, err = s.plan.figures(&Fact{}, nil); err != nil {
 		return nil, err
@@ -186,14 +184,6 @@ func (s *summary) result(extent Extent) (*Result, error) {
 		r.cells = append(r.cells, row)
 	}
 	return r, nil
-}
-
-// order sorts the groups and lists each category's labels: by rank where the top ones are kept.
-func (s *summary) order(r *Result) {
-	SortGroups(r.Groups, s.plan.Kept)
-	for i := range r.Labels {
-		r.Labels[i] = LabelsOf(r.Groups, i, s.plan.Kept)
-	}
 }
 
 // SortGroups puts groups in order: the first category's labels by their rank among those that are

@@ -41,8 +41,8 @@ func (k Kind) ranks() bool { return k == Count || k == Sum || k == Mean || k == 
 
 // A Figure is a kind and, for all but Count, the column it is taken of.
 type Figure struct {
-	Kind   Kind
-	Column string
+	Kind   Kind   `json:"kind"`
+	Column string `json:"column,omitempty"`
 }
 
 // Name gives the figure's name in output: count, sum_fare.
@@ -55,8 +55,8 @@ func (f Figure) Name() string {
 
 // A Label is the value of a category; the zero value is blank, which is not the empty text.
 type Label struct {
-	Text string
-	Set  bool
+	Text string `json:"text"`
+	Set  bool   `json:"set"`
 	over over
 }
 
@@ -95,9 +95,9 @@ const (
 
 // A Filter keeps the records whose column passes a test.
 type Filter struct {
-	Column string
-	Test   Test
-	Values []Label
+	Column string  `json:"column"`
+	Test   Test    `json:"test"`
+	Values []Label `json:"values"`
 }
 
 // A Request asks for figures over stretches of days.

@@ -26,9 +26,6 @@ func (a *app) briefList() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(r.JSON200)
-		}
 		g := grid{header: []string{"name", "title", "items", "as_of", "version", "changed"}, right: map[int]bool{2: true, 4: true}}
 		for _, b := range *r.JSON200 {
 			asOf := deref(b.Definition.AsOf)
@@ -37,15 +34,7 @@ func (a *app) briefList() *cobra.Command {
 			}
 			g.rows = append(g.rows, []string{b.Definition.Name, b.Definition.Title, fmt.Sprint(len(b.Definition.Items)), asOf, fmt.Sprint(b.Version), b.ChangedAt.Format("2006-01-02 15:04")})
 		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		if len(g.rows) == 0 {
-			fmt.Fprintln(a.out, "there are no briefs yet; make one in the console, or load a span book that has one")
-			return nil
-		}
-		a.printTable(g)
-		return nil
+		return a.printList(*out, r.JSON200, g, "there are no briefs yet; make one in the console, or load a span book that has one")
 	}
 	return c
 }
@@ -287,9 +276,6 @@ func (a *app) briefTurns() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(r.JSON200)
-		}
 		g := grid{header: []string{"as_of", "event", "items"}}
 		for _, t := range *r.JSON200 {
 			var titles []string
@@ -298,12 +284,8 @@ func (a *app) briefTurns() *cobra.Command {
 			}
 			g.rows = append(g.rows, []string{t.Day.String(), t.Event, strings.Join(titles, "; ")})
 		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
 		g.shown = func(_ int, cell string) string { return shownDay(cell) }
-		a.printTable(g)
-		return nil
+		return a.printList(*out, r.JSON200, g, "nothing rolls over in these days")
 	}
 	return c
 }

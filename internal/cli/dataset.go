@@ -27,9 +27,6 @@ func (a *app) datasetList() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(r.JSON200)
-		}
 		g := grid{header: []string{"name", "records", "undated", "first_day", "last_day", "day", "amounts", "categories"}, right: map[int]bool{1: true, 2: true}}
 		for _, d := range *r.JSON200 {
 			row := []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), "", "", named(d.Columns, api.ColumnRoleDay), named(d.Columns, api.ColumnRoleAmount), named(d.Columns, api.ColumnRoleCategory)}
@@ -38,16 +35,8 @@ func (a *app) datasetList() *cobra.Command {
 			}
 			g.rows = append(g.rows, row)
 		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		if len(g.rows) == 0 {
-			fmt.Fprintln(a.out, "there are no datasets yet; load a file with vastspan load")
-			return nil
-		}
 		g.shown = shownRecordCounts
-		a.printTable(g)
-		return nil
+		return a.printList(*out, r.JSON200, g, "there are no datasets yet; load a file with vastspan load")
 	}
 	return c
 }

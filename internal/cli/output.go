@@ -104,6 +104,22 @@ func (a *app) printTable(g grid) {
 	}
 }
 
+// printList prints a list in the form that was asked for: data as JSON, the grid as CSV or as a table. A
+// table without rows is what none says.
+func (a *app) printList(out output, data any, g grid, none string) error {
+	switch {
+	case out == asJSON:
+		return a.printJSON(data)
+	case out == asCSV:
+		return a.printCSV(g)
+	case len(g.rows) == 0:
+		fmt.Fprintln(a.out, none)
+		return nil
+	}
+	a.printTable(g)
+	return nil
+}
+
 // colour tells whether the output is a terminal on which colour is wanted.
 func (a *app) colour() bool {
 	return isTerminal(a.out) && os.Getenv("NO_COLOR") == ""

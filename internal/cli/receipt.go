@@ -61,9 +61,6 @@ func (a *app) receiptList() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(r.JSON200)
-		}
 		g := grid{header: []string{"receipt", "title", "of", "as_of", "made", "by", "digest"}, right: map[int]bool{0: true}}
 		for _, m := range *r.JSON200 {
 			by := m.Author
@@ -72,16 +69,8 @@ func (a *app) receiptList() *cobra.Command {
 			}
 			g.rows = append(g.rows, []string{fmt.Sprint(m.Id), m.Title, string(m.Subject), m.AsOf.String(), m.MadeAt.Format("2006-01-02 15:04"), by, m.Digest[:12]})
 		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		if len(g.rows) == 0 {
-			fmt.Fprintln(a.out, "there are no receipts yet; vastspan receipt make BRIEF freezes one")
-			return nil
-		}
 		g.shown = func(_ int, cell string) string { return shownDay(cell) }
-		a.printTable(g)
-		return nil
+		return a.printList(*out, r.JSON200, g, "there are no receipts yet; vastspan receipt make BRIEF freezes one")
 	}
 	return c
 }
@@ -260,9 +249,6 @@ func (a *app) scheduleList() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(r.JSON200)
-		}
 		g := grid{header: []string{"name", "brief", "on", "calendar", "since", "done_through", "next"}}
 		for _, s := range *r.JSON200 {
 			next := ""
@@ -271,16 +257,8 @@ func (a *app) scheduleList() *cobra.Command {
 			}
 			g.rows = append(g.rows, []string{s.Name, s.Brief, s.On, s.Calendar, s.Since.String(), s.RanUntil.String(), next})
 		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		if len(g.rows) == 0 {
-			fmt.Fprintln(a.out, "there are no schedules yet")
-			return nil
-		}
 		g.shown = func(_ int, cell string) string { return shownDay(cell) }
-		a.printTable(g)
-		return nil
+		return a.printList(*out, r.JSON200, g, "there are no schedules yet")
 	}
 	return c
 }

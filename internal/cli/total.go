@@ -291,7 +291,7 @@ func (a *app) printTotalNotes(t *api.Total) {
 			first, last := firstLast(c.Intervals)
 			fmt.Fprintf(a.out, "%s against %s: %s to %s, %s days\n", s.Expression, c.Against, shownDay(first), shownDay(last), countOf(c.Days))
 			if c.Uneven != nil {
-				fmt.Fprintf(a.out, "uneven: %s%s\n", *c.Uneven, remedy(*c.Uneven))
+				fmt.Fprintf(a.out, "uneven: %s%s\n", *c.Uneven, remedy(&c))
 			}
 		}
 		for _, c := range s.Cautions {
@@ -301,8 +301,8 @@ func (a *app) printTotalNotes(t *api.Total) {
 }
 
 // remedy says what evens an uneven comparison, where a flag does.
-func remedy(why string) string {
-	if strings.Contains(why, "cut off") {
+func remedy(c *api.Counterpart) string {
+	if c.EvenHelps != nil {
 		return "; --even cuts both at the as-of day"
 	}
 	return ""

@@ -101,6 +101,9 @@ func TestAPlanBesideAPartOfItsMonthIsUneven(t *testing.T) {
 		if got := total.Spans[0].Counterparts[0].Uneven; got != c.want {
 			t.Errorf("%s, even %v, covers %q: %q, want %q", c.over, c.even, c.covers, got, c.want)
 		}
+		if helps := strings.HasPrefix(c.want, "cut off"); total.Spans[0].Counterparts[0].EvenHelps != helps && !q.Planned {
+			t.Errorf("%s, even %v: cutting it at the as-of day helps: %v", c.over, c.even, !helps)
+		}
 	}
 	total, err := askBeside(t, "month", Question{Over: []string{"quarter to date"}, Beside: target, Each: "month"})
 	if err != nil {

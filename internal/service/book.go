@@ -85,6 +85,7 @@ func (s *Service) LoadBook(ctx context.Context, data []byte, author, note string
 		}
 	}
 	for _, brief := range b.Briefs {
+		canonicalBrief(&brief)
 		if err := add(store.BriefDefinition, brief.Name, brief); err != nil {
 			return nil, err
 		}
@@ -248,7 +249,7 @@ func (s *Service) PutHolidays(ctx context.Context, h book.Holidays, author strin
 }
 
 // used lists the named spans that expressions use, directly or through others, with their versions.
-func (s *Service) used(ctx context.Context, l *book.Library, nodes []span.Node) ([]UsedDefinition, error) {
+func (s *Service) used(ctx context.Context, l *book.Library, nodes []span.Node) ([]UsedVersion, error) {
 	names := l.Used(nodes)
 	if len(names) == 0 {
 		return nil, nil
@@ -257,19 +258,13 @@ func (s *Service) used(ctx context.Context, l *book.Library, nodes []span.Node) 
 	if err != nil {
 		return nil, err
 	}
-	var list []UsedDefinition
+	var list []UsedVersion
 	for _, d := range versions {
 		if d.Kind == store.SpanDefinition && slices.Contains(names, d.Name) {
-			list = append(list, UsedDefinition{d.Name, d.Version})
+			list = append(list, d)
 		}
 	}
 	return list, nil
-}
-
-// A UsedDefinition is a named span and the version that an answer used.
-type UsedDefinition struct {
-	Name    string
-	Version int64
 }
 
 // CalendarYear finds a calendar and a year of it, by the number that names the year.

@@ -61,11 +61,7 @@ func (s *Service) Brief(ctx context.Context, name string) (*Brief, error) {
 // PutBrief keeps a brief: in place of the version that it was made from, or a new one where that is
 // 0. It is refused where another version is in place by now.
 func (s *Service) PutBrief(ctx context.Context, b book.Brief, from int64, author, note string) (*Brief, error) {
-	for i := range b.Items {
-		for j, text := range b.Items[i].Over {
-			b.Items[i].Over[j] = canonical(text)
-		}
-	}
+	canonicalBrief(&b)
 	body, err := json.Marshal(b)
 	if err != nil {
 		return nil, err
@@ -75,6 +71,19 @@ func (s *Service) PutBrief(ctx context.Context, b book.Brief, from int64, author
 		return nil, err
 	}
 	return s.Brief(ctx, b.Name)
+}
+
+// canonicalBrief puts the expressions of a brief in their canonical text.
+func canonicalBrief(b *book.Brief) {
+	for i := range b.Items {
+		it := &b.Items[i]
+		for j := range it.Over {
+			it.Over[j] = canonical(it.Over[j])
+		}
+		for j := range it.Lines {
+			it.Lines[j].Over = canonical(it.Lines[j].Over)
+		}
+	}
 }
 
 // A BriefView is a brief as of a day. Records after that day are left out, planned ones excepted, so

@@ -93,10 +93,10 @@ func (s *Service) CompareReceipt(ctx context.Context, id int64) (*ReceiptCompari
 func same(a, b *string) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 
 // changedDefinitions says which definitions are not at the version that they were at.
-func changedDefinitions(then, now []ReceiptVersion) []string {
+func changedDefinitions(then, now []UsedVersion) []string {
 	var told []string
 	for _, v := range then {
-		i := slices.IndexFunc(now, func(w ReceiptVersion) bool { return w.Kind == v.Kind && w.Name == v.Name })
+		i := slices.IndexFunc(now, func(w UsedVersion) bool { return w.Kind == v.Kind && w.Name == v.Name })
 		switch {
 		case i < 0:
 			told = append(told, fmt.Sprintf("%s %s is not there or not used any more", v.Kind, v.Name))
@@ -105,7 +105,7 @@ func changedDefinitions(then, now []ReceiptVersion) []string {
 		}
 	}
 	for _, v := range now {
-		if !slices.ContainsFunc(then, func(w ReceiptVersion) bool { return w.Kind == v.Kind && w.Name == v.Name }) {
+		if !slices.ContainsFunc(then, func(w UsedVersion) bool { return w.Kind == v.Kind && w.Name == v.Name }) {
 			told = append(told, fmt.Sprintf("%s %s is used now and was not", v.Kind, v.Name))
 		}
 	}

@@ -6,29 +6,29 @@ import (
 	"vastspan/internal/tabular"
 )
 
-// A Question asks for figures over spans.
+// A Question asks for figures over spans. Receipts keep it under these keys: they stay.
 type Question struct {
-	Over    []string
-	Figures []tally.Figure
-	By      []string
-	Top     int // keep that many values of the first category, 0 for all
-	Where   []tally.Filter
-	Date    string   // the column of the day; empty is the one that the records are kept by
-	Against []string // what to compare with: other days of the same records
-	Beside  []Beside // what to compare with: other records of the same days
-	Even    bool     // cut each span at the as-of day before it is moved
-	Each    string   // the unit to break down into, "" for none
-	Running string   // the unit that a running figure starts over with, or span; "" for none
-	Rolling int      // the number of units of a rolling figure, 0 for none
+	Over    []string       `json:"over"`
+	Figures []tally.Figure `json:"figures"`
+	By      []string       `json:"by,omitempty"`
+	Top     int            `json:"top,omitempty"` // keep that many values of the first category, 0 for all
+	Where   []tally.Filter `json:"where,omitempty"`
+	Date    string         `json:"date,omitempty"`    // the column of the day; empty is the one that the records are kept by
+	Against []string       `json:"against,omitempty"` // what to compare with: other days of the same records
+	Beside  []Beside       `json:"beside,omitempty"`  // what to compare with: other records of the same days
+	Even    bool           `json:"even,omitempty"`    // cut each span at the as-of day before it is moved
+	Each    string         `json:"each,omitempty"`    // the unit to break down into, "" for none
+	Running string         `json:"running,omitempty"` // the unit that a running figure starts over with, or span; "" for none
+	Rolling int            `json:"rolling,omitempty"` // the number of units of a rolling figure, 0 for none
 	// BlankIncomplete leaves a rolling figure blank whose window begins before the records do.
-	BlankIncomplete bool
-	Previous        bool // compare each unit with the one before it
+	BlankIncomplete bool `json:"blank_incomplete,omitempty"`
+	Previous        bool `json:"previous,omitempty"` // compare each unit with the one before it
 	// Share gives each figure that adds up as a share: of its span, or of its unit.
-	Share   string
-	Planned bool // the records are planned: units that are ahead count like the others
-	Known   bool // leave records after the as-of day out, unless they are planned
-	Edges   bool // give the totals over units and over each category as well
-	Reading
+	Share   string `json:"share,omitempty"`
+	Planned bool   `json:"planned,omitempty"` // the records are planned: units that are ahead count like the others
+	Known   bool   `json:"known,omitempty"`   // leave records after the as-of day out, unless they are planned
+	Edges   bool   `json:"edges,omitempty"`   // give the totals over units and over each category as well
+	Reading `json:"reading"`
 }
 
 // What a share may be of.
@@ -39,10 +39,10 @@ const (
 
 // Beside names other records to compare with, a plan say, over the same days.
 type Beside struct {
-	Dataset string
-	Columns map[string]string // the columns that stand there for those of the figures and categories
-	Date    string
-	Where   *[]tally.Filter // their own filters; nil takes those of the question
+	Dataset string            `json:"dataset"`
+	Columns map[string]string `json:"columns,omitempty"` // the columns that stand there for those of the figures and categories
+	Date    string            `json:"date,omitempty"`
+	Where   *[]tally.Filter   `json:"where,omitempty"` // their own filters; nil takes those of the question
 }
 
 // Records are some records that can be totalled.
@@ -73,6 +73,8 @@ type Counterpart struct {
 	Dataset string // where it is other records
 	Days    civil.Set
 	Uneven  string // why the two should not stand side by side without a word, or ""
+	// EvenHelps tells that cutting the span at the as-of day takes the cause away.
+	EvenHelps bool
 }
 
 // A SpanTotal is the answer for one span: its total over all groups, its rows, and where they are
@@ -94,7 +96,7 @@ type Total struct {
 	AsOf     civil.Day
 	Calendar string
 	Spans    []SpanTotal
-	Used     []UsedDefinition
+	Used     []UsedVersion
 	Extent   tally.Extent
 	Folded   int // how many values of the first category were put together
 }

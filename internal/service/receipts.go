@@ -43,7 +43,7 @@ type ReceiptBody struct {
 	Calendar    string            `json:"calendar"`
 	Asks        map[string]string `json:"asks,omitempty"`
 	Cells       []ReceiptCell     `json:"cells"`
-	Definitions []ReceiptVersion  `json:"definitions"`
+	Definitions []UsedVersion     `json:"definitions"`
 	Loads       []ReceiptLoad     `json:"loads"`
 	Missing     []string          `json:"missing,omitempty"` // items that could not be answered, and why
 }
@@ -64,13 +64,6 @@ type ReceiptCell struct {
 // key tells a cell from the others of its receipt, whatever its days and value are.
 func (c *ReceiptCell) key() string {
 	return strings.Join([]string{c.Item, c.Dataset, c.Expression, c.Unit, strings.Join(c.Group, "\x01"), c.Figure}, "\x00")
-}
-
-// A ReceiptVersion is a definition and the version that was in place.
-type ReceiptVersion struct {
-	Kind    store.DefinitionKind `json:"kind"`
-	Name    string               `json:"name"`
-	Version int64                `json:"version"`
 }
 
 // A ReceiptLoad is the newest load of a dataset at the time.
@@ -194,7 +187,7 @@ func (s *Service) briefBody(ctx context.Context, b *book.Brief, r Reading, asks 
 			return nil, err
 		}
 	}
-	return body, s.provenance(ctx, f, ReceiptVersion{Kind: store.BriefDefinition, Name: b.Name})
+	return body, s.provenance(ctx, f, UsedVersion{Kind: store.BriefDefinition, Name: b.Name})
 }
 
 // FreezeTotal makes a receipt of a total.
@@ -225,7 +218,7 @@ func (s *Service) totalBody(ctx context.Context, dataset string, q Question) (*R
 
 // provenance notes the versions of all definitions that were used and the newest load of each
 // dataset.
-func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVersion) error {
+func (s *Service) provenance(ctx context.Context, f *freezing, more ...UsedVersion) error {
 	l, err := s.Library(ctx)
 	if err != nil {
 		return err
@@ -237,11 +230,11 @@ func (s *Service) provenance(ctx context.Context, f *freezing, more ...ReceiptVe
 	spans, calendars := l.Used(f.nodes), l.CalendarsUsed(f.nodes)
 	calendars = append(calendars, f.body.Calendar)
 	holidays := l.HolidaysOf(calendars)
-	f.body.Definitions = []ReceiptVersion{}
+	f.body.Definitions = []UsedVersion{}
 	for _, d := range versions {
 		used := map[store.DefinitionKind][]string{store.SpanDefinition: spans, store.CalendarDefinition: calendars, store.HolidaysDefinition: holidays}[d.Kind]
-		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v ReceiptVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
-			f.body.Definitions = append(f.body.Definitions, ReceiptVersion(d))
+		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v UsedVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
+			f.body.Definitions = append(f.body.Definitions, d)
 		}
 	}
 	f.body.Loads = []ReceiptLoad{}

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"time"
 
+	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/span"
@@ -28,11 +29,15 @@ func (s *Service) Schedules(ctx context.Context) ([]Schedule, error) {
 	if err != nil {
 		return nil, err
 	}
+	l, err := s.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
 	list := []Schedule{}
 	for i := range stored {
 		sc := schedule(&stored[i])
 		for d := max(s.Today(), sc.RanUntil) + 1; d < s.Today()+732; d++ {
-			due, err := s.due(ctx, &stored[i], d)
+			due, err := due(l, &stored[i], d)
 			if err != nil {
 				break // what it names is gone: it is never due
 			}
@@ -51,8 +56,8 @@ func schedule(sc *store.Schedule) Schedule {
 }
 
 // due tells whether a schedule is due on a day: its span, read as of the day, holds it.
-func (s *Service) due(ctx context.Context, sc *store.Schedule, d civil.Day) (bool, error) {
-	scope, err := s.scope(ctx, d, Reading{Calendar: sc.Calendar})
+func due(l *book.Library, sc *store.Schedule, d civil.Day) (bool, error) {
+	scope, err := Scope(l, d, Reading{Calendar: sc.Calendar})
 	if err != nil {
 		return false, err
 	}
@@ -84,7 +89,11 @@ func (s *Service) AddSchedule(ctx context.Context, sc Schedule) error {
 		sc.Since = s.Today() + 1
 	}
 	stored := &store.Schedule{Name: sc.Name, Brief: sc.Brief, On: n.String(), Calendar: sc.Calendar, Author: sc.Author, Since: sc.Since.Time(), RanUntil: (sc.Since - 1).Time()}
-	if _, err := s.due(ctx, stored, sc.Since); err != nil {
+	l, err := s.Library(ctx)
+	if err != nil {
+		return err
+	}
+	if _, err := due(l, stored, sc.Since); err != nil {
 		return invalid(err)
 	}
 	return s.store.AddSchedule(ctx, stored)
@@ -117,9 +126,13 @@ func (s *Service) RunSchedules(ctx context.Context) (int, error) {
 }
 
 func (s *Service) runSchedule(ctx context.Context, sc *store.Schedule) (int, error) {
+	l, err := s.Library(ctx)
+	if err != nil {
+		return 0, err
+	}
 	made := 0
 	for d := store.DayOf(sc.RanUntil) + 1; d <= s.Today(); d++ {
-		due, err := s.due(ctx, sc, d)
+		due, err := due(l, sc, d)
 		if err != nil {
 			return made, invalid(err)
 		}

@@ -30,11 +30,11 @@ type Service struct {
 	revision int64
 }
 
-// A UsedVersion is a definition and the version of it that is in place.
+// A UsedVersion is a definition and the version of it that an answer used.
 type UsedVersion struct {
-	Kind    store.DefinitionKind
-	Name    string
-	Version int64
+	Kind    store.DefinitionKind `json:"kind"`
+	Name    string               `json:"name"`
+	Version int64                `json:"version"`
 }
 
 // New makes a service. zone is where it reads today from the clock.
@@ -161,11 +161,11 @@ func ReadAsOf(a AsOf, today func() civil.Day, newest func() (civil.Day, bool, er
 
 // A Reading says against what expressions are read.
 type Reading struct {
-	AsOf     AsOf
-	AtClose  bool
-	Calendar string // civil when empty
-	Dataset  string // what latest refers to
-	Explain  bool
+	AsOf     AsOf   `json:"as_of"`
+	AtClose  bool   `json:"at_close,omitempty"`
+	Calendar string `json:"calendar,omitempty"` // civil when empty
+	Dataset  string `json:"dataset,omitempty"`  // what latest refers to
+	Explain  bool   `json:"-"`
 }
 
 // A Resolved is one expression with its answer, or its error.

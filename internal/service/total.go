@@ -173,7 +173,9 @@ func (y *layout) everything() []tally.Label {
 func (y *layout) answer(sp *spanLayout) (SpanTotal, error) {
 	t := SpanTotal{Resolved: sp.resolved, Counterparts: sp.counterparts}
 	for i := range t.Counterparts {
-		t.Counterparts[i].Uneven = y.uneven(sp, i)
+		c := &t.Counterparts[i]
+		c.Uneven = y.uneven(sp, i)
+		c.EvenHelps = c.Uneven != "" && !y.question.Even && sp.resolved.Days.Hull().End > y.scope.AsOf+1
 	}
 	whole := rowLayout{at: sp.at, against: sp.against, previous: nowhere, running: nowhere, rolling: nowhere}
 	var err error

@@ -171,17 +171,17 @@ func (w *pass) add(start, end int) error {
 			cell := &w.cells[g*len(w.amounts)+i]
 			if a.mixed {
 				d := a.each[row]
-				if err := cell.mixed.AddMany(n, tally.Fixed{Digits: a.sums[row], Decimals: d}, tally.Fixed{Digits: a.mins[row], Decimals: d}, tally.Fixed{Digits: a.max[row], Decimals: d}); err != nil {
+				if err := cell.mixed.AddMany(n, tally.Fixed{Digits: a.sums[row], Decimals: d}, tally.Fixed{Digits: a.mins[row], Decimals: d}, tally.Fixed{Digits: a.maxs[row], Decimals: d}); err != nil {
 					return err
 				}
 				continue
 			}
 			if cell.count == 0 {
-				cell.min, cell.max = a.mins[row], a.max[row]
+				cell.min, cell.max = a.mins[row], a.maxs[row]
 			}
 			cell.count += n
 			cell.sum += a.sums[row]
-			cell.min, cell.max = min(cell.min, a.mins[row]), max(cell.max, a.max[row])
+			cell.min, cell.max = min(cell.min, a.mins[row]), max(cell.max, a.maxs[row])
 		}
 	}
 	return nil

@@ -85,9 +85,6 @@ func (cs *columnStore) forget(id int64) {
 	cs.used = slices.DeleteFunc(cs.used, func(other int64) bool { return other == id })
 }
 
-// settle waits until the copies that were begun are made.
-func (cs *columnStore) settle() { cs.wait.Wait() }
-
 func (cs *columnStore) keep(id int64, c *columns, err error) {
 	cs.mu.Lock()
 	defer cs.mu.Unlock()
@@ -148,13 +145,13 @@ type categoryColumn struct {
 
 // amountColumn holds an amount's sums at one number of decimals.
 type amountColumn struct {
-	name            string
-	held            bool // every number fits, and all of them together do
-	mixed           bool // rows differ in decimals: each then has its own
-	decimals        uint8
-	each            []uint8
-	counts          []int64
-	sums, mins, max []int64
+	name             string
+	held             bool // every number fits, and all of them together do
+	mixed            bool // rows differ in decimals: each then has its own
+	decimals         uint8
+	each             []uint8
+	counts           []int64
+	sums, mins, maxs []int64
 }
 
 // readColumns reads a dataset's day sums in one snapshot.
@@ -192,7 +189,7 @@ func (c *columns) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int
 			schema.Columns = append(schema.Columns, tabular.Column{Name: fmt.Sprintf("_a%d_%s", i, part), Type: tabular.Number})
 		}
 		c.amounts = append(c.amounts, amountColumn{name: name, held: true, counts: make([]int64, 0, rows), sums: make([]int64, 0, rows),
-			mins: make([]int64, 0, rows), max: make([]int64, 0, rows), each: make([]uint8, 0, rows)})
+			mins: make([]int64, 0, rows), maxs: make([]int64, 0, rows), each: make([]uint8, 0, rows)})
 	}
 	var names []string
 	for _, column := range schema.Columns {
@@ -264,7 +261,7 @@ func (a *amountColumn) add(count, sum, least, most *tabular.Cell) {
 			values[i] = digits
 		}
 	}
-	a.sums, a.mins, a.max, a.each = append(a.sums, values[0]), append(a.mins, values[1]), append(a.max, values[2]), append(a.each, decimals)
+	a.sums, a.mins, a.maxs, a.each = append(a.sums, values[0]), append(a.mins, values[1]), append(a.maxs, values[2]), append(a.each, decimals)
 }
 
 // finish finds out which amounts can be added up in machine words whatever is asked: those of which

@@ -11,6 +11,9 @@ import (
 	"vastspan/internal/tabular"
 )
 
+// settle waits until the copies that were begun are made.
+func (cs *columnStore) settle() { cs.wait.Wait() }
+
 // held brings a dataset's day sums into memory and gives them.
 func (s *Store) held(t *testing.T, name string) (*Dataset, *columns) {
 	t.Helper()

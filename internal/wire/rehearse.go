@@ -174,7 +174,7 @@ func unitsOf(cal *calendar.Calendar, u calendar.Unit, year civil.Interval, asOf 
 }
 
 // used gives the named spans that an answer used.
-func used(list []service.UsedDefinition) *[]api.UsedDefinition {
+func used(list []service.UsedVersion) *[]api.UsedDefinition {
 	out := make([]api.UsedDefinition, len(list))
 	for i, u := range list {
 		out[i] = api.UsedDefinition{Name: u.Name, Version: u.Version}

@@ -210,7 +210,7 @@ func Total(t *service.Total) api.Total {
 		if len(s.Counterparts) > 0 {
 			list := make([]api.Counterpart, len(s.Counterparts))
 			for j, c := range s.Counterparts {
-				list[j] = api.Counterpart{Against: c.Against, Dataset: optional(c.Dataset), Intervals: Intervals(c.Days), Days: Days(c.Days), Uneven: optional(c.Uneven)}
+				list[j] = api.Counterpart{Against: c.Against, Dataset: optional(c.Dataset), Intervals: Intervals(c.Days), Days: Days(c.Days), Uneven: optional(c.Uneven), EvenHelps: optional(c.EvenHelps)}
 			}
 			st.Counterparts = &list
 		}

@@ -17,7 +17,7 @@
 {#if total}
   {#if across && total.by.includes(across) && total.spans[0]?.edges}
     {#each total.spans.flatMap((s) => crossTabs(total, s, across)) as tab, i (i)}
-      <div class="overflow-x-auto" {@attach scrolls}><CrossTable {tab} category={across} link={() => ''} tight /></div>
+      <div class="overflow-x-auto" {@attach scrolls}><CrossTable {tab} category={across} /></div>
     {/each}
   {:else}
     <p class="text-quiet">{total.spans.map((s) => outer(s.intervals)).join('; ')}</p>

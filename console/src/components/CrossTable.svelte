@@ -5,7 +5,9 @@
   import { changeTone, shownChange, shownDigits, wordsOf, type TotalRow } from '../lib/question'
 
   // One figure of one span: units or a category down, a category across, totals on both edges.
-  let { tab, category, link, tight = false }: { tab: CrossTab; category: string; link: (span: Schemas['SpanTotal'], row: TotalRow) => string; tight?: boolean } = $props()
+  let { tab, category, link }: { tab: CrossTab; category: string; link?: (span: Schemas['SpanTotal'], row: TotalRow) => string } = $props()
+  // Within a card of a brief there are no links, and less room.
+  const tight = $derived(link === undefined)
   const pad = $derived(tight ? 'px-2' : 'px-3')
 </script>
 
@@ -27,7 +29,7 @@
         {#each tab.across as c (c)}
           {@const row = tab.row(d, c)}
           <td class={[pad, 'py-2 text-right', c === 'all' && 'border-l border-line font-semibold']}>
-            {#if row && !row.rest && !tight}<a class="hover:text-inside hover:underline" href={link(tab.span, row)} title="The records behind this figure">{shownDigits(row.values[tab.at], tab.figure)}</a>{:else}{shownDigits(row?.values[tab.at], tab.figure)}{/if}
+            {#if row && !row.rest && link}<a class="hover:text-inside hover:underline" href={link(tab.span, row)} title="The records behind this figure">{shownDigits(row.values[tab.at], tab.figure)}</a>{:else}{shownDigits(row?.values[tab.at], tab.figure)}{/if}
             {#each row?.against ?? [] as c, j (j)}<span class={['block text-2xs font-normal', changeTone(c[tab.at], tab.figure) || 'text-quiet']} title={`against ${tab.span.counterparts?.[j]?.against}: ${shownDigits(c[tab.at]?.against, tab.figure)}`}>{shownChange(c[tab.at])}</span>{/each}
           </td>
         {/each}

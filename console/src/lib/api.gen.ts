@@ -1287,6 +1287,8 @@ export interface components {
             days: number | null;
             /** @description Why the two should not stand side by side without a word; absent where nothing speaks against it */
             uneven?: string;
+            /** @description Cutting the span at the as-of day (even) takes the cause away */
+            even_helps?: boolean;
         };
         TotalRow: {
             unit?: components["schemas"]["RowUnit"];

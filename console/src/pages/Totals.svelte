@@ -88,7 +88,7 @@
     ]
   }
 
-  const uneven = $derived((total.data?.spans ?? []).flatMap((s) => (s.counterparts ?? []).filter((c) => c.uneven).map((c) => ({ span: s.expression, against: c.against, why: c.uneven ?? '' }))))
+  const uneven = $derived((total.data?.spans ?? []).flatMap((s) => (s.counterparts ?? []).filter((c) => c.uneven).map((c) => ({ span: s.expression, against: c.against, why: c.uneven ?? '', helps: c.even_helps ?? false }))))
 
   // The records behind a figure: the same days, filters and date.
   function recordsLink(span: Schemas['SpanTotal'], r: TotalRow): string {
@@ -97,7 +97,7 @@
     const link = new URLSearchParams(carried())
     link.set('dataset', dataset.name)
     const days = r.unit?.intervals.map((v) => `${v.first}/${v.last}`).join(' or ')
-    link.set('over', days ? (r.unit!.intervals.length > 1 ? `(${days})` : days) : q.even ? `${span.expression}` : span.expression)
+    link.set('over', days ? (r.unit!.intervals.length > 1 ? `(${days})` : days) : span.expression)
     const fixed = t.by.filter((_, i) => !r.all?.[i] && r.group.length > 0)
     const where = q.where.filter((w) => !fixed.some((c) => w.startsWith(c + '=')))
     t.by.forEach((c, i) => {
@@ -149,7 +149,7 @@
     <section class="card mb-3.5 flex flex-wrap items-center gap-3 px-4 py-3" role="status" data-uneven>
       <b class="font-semibold text-worse">Uneven</b>
       <span class="min-w-0 flex-1">{#each uneven as u, i (i)}{i > 0 ? '; ' : ''}{u.span} against {u.against}: {u.why}{/each}</span>
-      {#if uneven.some((u) => u.why.includes('cut off'))}<button class="button" onclick={() => setParam('even', 'yes')}>Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}</button>{/if}
+      {#if uneven.some((u) => u.helps)}<button class="button" onclick={() => setParam('even', 'yes')}>Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}</button>{/if}
       <button class="button" onclick={() => setParam('uneven', 'kept')}>Keep as it is</button>
     </section>
   {:else if q.even}
