@@ -65,7 +65,7 @@ var commands = []command{
 		"vastspan resolve 'last 3 months' --as-of " + asOf,
 	}},
 	{"command-breakdown", []string{
-		"vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest",
+		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter --as-of latest",
 		"vastspan total crossings --over 'this year' --sum fare --beside 'plan fare=planned_fare' --as-of latest",
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
@@ -190,6 +190,6 @@ func (c command) document(address, files string) (string, error) {
 		}
 		fmt.Fprintf(&b, "<b>$ %s</b>\n%s\n", html.EscapeString(line), html.EscapeString(string(out)))
 	}
-	return `<!doctype html><body style="margin:0;background:#15171a"><pre style="margin:0;padding:22px 26px;color:#d9d5cb;font:13.5px/1.45 'DejaVu Sans Mono',monospace;white-space:pre-wrap">` +
+	return `<!doctype html><body style="margin:0;background:#15171a"><pre style="margin:0;padding:22px 26px;color:#d9d5cb;font:12px/1.45 'DejaVu Sans Mono',monospace;white-space:pre-wrap">` +
 		strings.ReplaceAll(b.String(), "<b>", `<b style="color:#45b3a4">`) + "</pre>", nil
 }
