@@ -6,7 +6,7 @@ SHELL := /bin/bash
 BINARY  := bin/vastspan
 CONSOLE := internal/web/console/dist/index.html
 MODULES := console/node_modules/.package-lock.json
-GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv')
+GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv' -o -name '*.sql')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
 .PHONY: demo test check build generate bench fuzz screenshots clean
@@ -15,9 +15,9 @@ demo: build ## Run the service on made-up records
 	scripts/install postgresql
 	exec $(BINARY) demo
 
-test: check ## Install what tests need, check and run everything
+test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
 	scripts/install postgresql chromium
-	go test ./...
+	go test -short ./...
 
 check: build ## Formatting, static checks, and that generated files are up to date
 	scripts/check
@@ -46,7 +46,9 @@ bench: ## Benchmarks, side by side: the span language, then loads and totals bes
 	go test -run '^$$' -bench . -benchmem ./core/...
 	go run ./bench -records $(RECORDS)
 
-fuzz: ## Look for inputs that the span language stumbles over
+fuzz: ## The randomised comparisons at full length, then inputs that the span language stumbles over
+	scripts/install postgresql
+	go test ./core/... ./internal/store
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
 
 screenshots: build ## Take the pictures of docs/screenshots again, from the demo

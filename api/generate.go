@@ -1,10 +1,12 @@
-// Package api is the HTTP interface, generated from openapi.yaml: the types, the routes of the
-// server and the client. Only openapi.yaml is edited.
+// Package api is the HTTP interface as openapi.yaml says it. Its types, the routes of the server and the
+// client are generated into packages of their own. Only openapi.yaml is edited.
 package api
 
 import _ "embed"
 
-//go:generate go tool oapi-codegen -config codegen.yaml openapi.yaml
+//go:generate go tool oapi-codegen -config types/config.yaml openapi.yaml
+//go:generate go tool oapi-codegen -config server/config.yaml openapi.yaml
+//go:generate go tool oapi-codegen -config client/config.yaml openapi.yaml
 
 // Document is openapi.yaml as it is served.
 //

@@ -8,7 +8,6 @@ import (
 	"context"
 	"flag"
 	"fmt"
-	"io"
 	"log"
 	"math/rand/v2"
 	"os"
@@ -21,11 +20,13 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
 	"vastspan/core/span"
 	"vastspan/core/tally"
+	"vastspan/internal/ingest"
 	"vastspan/internal/postgres"
 	"vastspan/internal/store"
-	"vastspan/internal/tabular"
 )
 
 var (
@@ -33,8 +34,17 @@ var (
 	asOf  = civil.Of(2026, 10, 19)
 )
 
-// spans are the eight stretches of each question; each has its counterpart a year earlier.
-var spans = []string{"last full month", "month to date", "last full quarter", "quarter to date", "year to date", "trailing 90 days", "trailing 12 months", "last full year"}
+// spans are the eight periods of each question; each has its counterpart a year earlier.
+var spans = []string{
+	"last full month",
+	"month to date",
+	"last full quarter",
+	"quarter to date",
+	"year to date",
+	"trailing 90 days",
+	"trailing 12 months",
+	"last full year",
+}
 
 func main() {
 	log.SetFlags(0)
@@ -88,8 +98,8 @@ type bench struct {
 	dataset *store.Dataset
 }
 
-// measure runs work and gives the shortest of some times.
-func measure(times int, work func() error) (time.Duration, error) {
+// timed runs work and returns the shortest of some times.
+func timed(times int, work func() error) (time.Duration, error) {
 	best := time.Duration(0)
 	for i := range times {
 		start := time.Now()
@@ -109,13 +119,20 @@ func (b *bench) run() error {
 	}
 	fmt.Printf("\n### %d records\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n", b.records)
 	row := func(what string, mine time.Duration, beside string, theirs time.Duration) {
-		fmt.Printf("| %s | %.3f s | %s | %.3f s | %.4f |\n", what, mine.Seconds(), beside, theirs.Seconds(), mine.Seconds()/theirs.Seconds())
+		fmt.Printf(
+			"| %s | %.3f s | %s | %.3f s | %.4f |\n",
+			what,
+			mine.Seconds(),
+			beside,
+			theirs.Seconds(),
+			mine.Seconds()/theirs.Seconds(),
+		)
 	}
-	load, err := measure(1, b.load)
+	load, err := timed(1, b.load)
 	if err != nil {
 		return err
 	}
-	bare, err := measure(1, b.copyBare)
+	bare, err := timed(1, b.copyBare)
 	if err != nil {
 		return err
 	}
@@ -124,7 +141,7 @@ func (b *bench) run() error {
 		return err
 	}
 	start := time.Now()
-	if _, err := b.store.Hold(b.ctx, b.dataset); err != nil {
+	if _, err := b.store.Preload(b.ctx, b.dataset); err != nil {
 		return err
 	}
 	fmt.Printf("| bringing day sums into memory, once a load | %.3f s | | | |\n", time.Since(start).Seconds())
@@ -137,23 +154,23 @@ func (b *bench) run() error {
 		if err != nil {
 			return err
 		}
-		hand, err := measure(3, func() error { return b.byHand(filter) })
+		hand, err := timed(3, func() error { return b.byHand(filter) })
 		if err != nil {
 			return err
 		}
-		held, err := measure(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Facts(b.dataset)); return err })
+		held, err := timed(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		sums, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.SumFacts(b.dataset)); return err })
+		sums, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RollupSource(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		pass, err := measure(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordFacts(b.dataset)); return err })
+		pass, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordSource(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		row("16 stretches by a category, day sums in memory"+with, held, "hand-written SQL", hand)
+		row("16 periods by a category, day sums in memory"+with, held, "hand-written SQL", hand)
 		row("the same, day sums by SQL"+with, sums, "hand-written SQL", hand)
 		row("the same, one pass over the records"+with, pass, "hand-written SQL", hand)
 	}
@@ -161,17 +178,17 @@ func (b *bench) run() error {
 	if err != nil {
 		return err
 	}
-	stream, err := measure(1, func() error { return b.stream(plan) })
+	stream, err := timed(1, func() error { return b.stream(plan) })
 	if err != nil {
 		return err
 	}
-	awk, err := measure(1, func() error {
+	awk, err := timed(1, func() error {
 		return exec.Command("awk", "-F,", `$1 >= "2026-09-01" && $1 <= "2026-09-30" { s += $5 } END { printf "%.2f\n", s }`, b.file).Run()
 	})
 	if err != nil {
 		return err
 	}
-	row("16 stretches by a category, CSV file", stream, "awk, one figure", awk)
+	row("16 periods by a category, CSV file", stream, "awk, one figure", awk)
 	return nil
 }
 
@@ -189,7 +206,16 @@ func (b *bench) write() error {
 	}
 	fmt.Fprintln(w, "day,product,region,channel,amount")
 	for range b.records {
-		fmt.Fprintf(w, "%s,product %02d,region %d,channel %d,%d.%02d\n", texts[rng.IntN(days)], rng.IntN(20), rng.IntN(8), rng.IntN(3), rng.IntN(500), rng.IntN(100))
+		fmt.Fprintf(
+			w,
+			"%s,product %02d,region %d,channel %d,%d.%02d\n",
+			texts[rng.IntN(days)],
+			rng.IntN(20),
+			rng.IntN(8),
+			rng.IntN(3),
+			rng.IntN(500),
+			rng.IntN(100),
+		)
 	}
 	if err := w.Flush(); err != nil {
 		return err
@@ -197,7 +223,7 @@ func (b *bench) write() error {
 	return f.Close()
 }
 
-var wishes = tabular.Wishes{Date: "day", Amounts: []string{"amount"}, Categories: []string{"product", "region", "channel"}}
+var hints = ingest.ColumnHints{Date: "day", Amounts: []string{"amount"}, Categories: []string{"product", "region", "channel"}}
 
 func (b *bench) load() error {
 	f, err := os.Open(b.file)
@@ -205,12 +231,12 @@ func (b *bench) load() error {
 		return err
 	}
 	defer f.Close()
-	r, err := tabular.NewReader(f)
+	r, err := ingest.Open("", f)
 	if err != nil {
 		return err
 	}
-	_, err = b.store.Load(b.ctx, store.Incoming{Dataset: b.name, File: "bench", Author: "bench", Reader: r,
-		Describe: func() (*tabular.Schema, error) { return tabular.Infer(r.Header, r.Sample, wishes) }})
+	_, err = b.store.LoadFile(b.ctx, store.LoadInput{Dataset: b.name, File: "bench", Author: "bench", Reader: r,
+		Describe: func() (*dataset.Schema, error) { return ingest.Infer(r.Header(), r.Sample(), hints) }})
 	return err
 }
 
@@ -243,7 +269,9 @@ func (b *bench) copyBare() error {
 	}
 	defer conn.Close(b.ctx)
 	// The same table as the service makes, its two columns of bookkeeping filled by constants.
-	if _, err := conn.Exec(b.ctx, "CREATE TABLE bare_"+b.name+" (_record bigint NOT NULL DEFAULT 1, _load bigint NOT NULL DEFAULT 1, day date, product text, region text, channel text, amount numeric)"); err != nil {
+	table := "bare_" + b.name
+	if _, err := conn.Exec(b.ctx, "CREATE TABLE "+table+" (_record bigint NOT NULL DEFAULT 1, _load bigint NOT NULL DEFAULT 1, "+
+		"day date, product text, region text, channel text, amount numeric)"); err != nil {
 		return err
 	}
 	f, err := os.Open(b.file)
@@ -251,15 +279,16 @@ func (b *bench) copyBare() error {
 		return err
 	}
 	defer f.Close()
-	if _, err = conn.PgConn().CopyFrom(b.ctx, f, "COPY bare_"+b.name+" (day, product, region, channel, amount) FROM STDIN (FORMAT csv, HEADER)"); err != nil {
+	copying := "COPY " + table + " (day, product, region, channel, amount) FROM STDIN (FORMAT csv, HEADER)"
+	if _, err = conn.PgConn().CopyFrom(b.ctx, f, copying); err != nil {
 		return err
 	}
 	_, err = conn.Exec(b.ctx, "CREATE INDEX ON bare_"+b.name+" (day)")
 	return err
 }
 
-// stretches gives the days of the spans and of their counterparts.
-func stretches() ([]civil.Set, error) {
+// periods returns the days of the spans and of their counterparts.
+func periods() ([]civil.Set, error) {
 	var sets []civil.Set
 	for _, text := range spans {
 		for _, moved := range []string{text, text + ", 1 year earlier"} {
@@ -278,19 +307,19 @@ func stretches() ([]civil.Set, error) {
 }
 
 func (b *bench) plan(filter bool) (*tally.Plan, error) {
-	sets, err := stretches()
+	sets, err := periods()
 	if err != nil {
 		return nil, err
 	}
-	r := tally.Request{Stretches: sets, Figures: []tally.Figure{{Kind: tally.Sum, Column: "amount"}}, By: []string{"region"}}
+	r := tally.Request{Periods: sets, Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}, By: []string{"region"}}
 	if filter {
-		r.Where = []tally.Filter{{Column: "channel", Test: tally.Is, Values: []tally.Label{tally.LabelOf("channel 1")}}}
+		r.Where = dataset.Filters{{Column: "channel", Op: dataset.Is, Values: []dataset.Label{dataset.LabelOf("channel 1")}}}
 	}
 	return tally.NewPlan(r)
 }
 
 func (b *bench) byHand(filter bool) error {
-	sets, err := stretches()
+	sets, err := periods()
 	if err != nil {
 		return err
 	}
@@ -312,14 +341,14 @@ func (b *bench) stream(plan *tally.Plan) error {
 		return err
 	}
 	defer f.Close()
-	r, err := tabular.NewReader(io.Reader(f))
+	r, err := ingest.Open("", f)
 	if err != nil {
 		return err
 	}
-	schema, err := tabular.Infer(r.Header, r.Sample, wishes)
+	schema, err := ingest.Infer(r.Header(), r.Sample(), hints)
 	if err != nil {
 		return err
 	}
-	_, err = tally.Run(b.ctx, plan, &tabular.Source{Reader: r, Schema: schema})
+	_, err = tally.Run(b.ctx, plan, &ingest.Source{Reader: r, Schema: schema})
 	return err
 }

@@ -81,20 +81,46 @@ func TestConsole(t *testing.T) {
 		shows("[data-check]", "has two readings"), shows("[data-check] button", "trailing 1 month"))
 	do(t, ctx, "a reading taken", chromedp.Click(`//div[@data-check]//button[.="last full month"]`, chromedp.BySearch),
 		shows("[data-reads]", "1 Sep – 30 Sep 2026"))
-	do(t, ctx, "the span added", chromedp.Click(`//button[.="Add span"]`, chromedp.BySearch), shows(`[data-span="closed-month"]`, "1 Sep – 30 Sep 2026"))
-	if list := s.must("span", "list", "--as-of", "2026-10-19", "--output", "csv"); !strings.Contains(list, "closed-month,last full month,2026-09-01,2026-09-30,30") {
+	do(
+		t,
+		ctx,
+		"the span added",
+		chromedp.Click(`//button[.="Add span"]`, chromedp.BySearch),
+		shows(`[data-span="closed-month"]`, "1 Sep – 30 Sep 2026"),
+	)
+	if list := s.must("span", "list", "--as-of", "2026-10-19", "--output", "csv"); !strings.Contains(
+		list,
+		"closed-month,last full month,2026-09-01,2026-09-30,30",
+	) {
 		t.Errorf("the client lists %s", list)
 	}
 
 	// Back over the month's start by keys: the days follow.
-	do(t, ctx, "a month back", chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent(kb.ArrowLeft, chromedp.KeyModifiers(input.ModifierShift)),
-		shows("[data-as-of]", "Sat 19 Sep 2026"), shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"), shows(`[data-span="closed-month"] [data-n]`, "31"))
+	do(
+		t,
+		ctx,
+		"a month back",
+		chromedp.Evaluate(`document.activeElement.blur()`, nil),
+		chromedp.KeyEvent(kb.ArrowLeft, chromedp.KeyModifiers(input.ModifierShift)),
+		shows(
+			"[data-as-of]",
+			"Sat 19 Sep 2026",
+		),
+		shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"),
+		shows(`[data-span="closed-month"] [data-n]`, "31"),
+	)
 
 	august := addUp(t, file, "fare", inMonth("2026-08"))
-	do(t, ctx, "the total", chromedp.Click(`//nav//a[contains(., "Totals")]`, chromedp.BySearch), chromedp.WaitVisible("[data-total]"),
-		shows("[data-as-of]", "Sat 19 Sep 2026"), shows(`[data-figure="sum_fare"]`, grouped(august.sum.FloatString(2))))
-	do(t, ctx, "the records behind it", chromedp.Click(`[data-figure="sum_fare"] a`, chromedp.ByQuery), chromedp.WaitVisible("[data-records]"),
-		shows(`[data-sum="fare"]`, grouped(august.sum.FloatString(2))))
+	do(t, ctx, "the total", chromedp.Click(`//nav//a[contains(., "Totals")]`, chromedp.BySearch), chromedp.WaitVisible("[data-table]"),
+		shows("[data-as-of]", "Sat 19 Sep 2026"), shows(`[data-column="sum_fare"]`, grouped(august.sum.FloatString(2))))
+	do(
+		t,
+		ctx,
+		"the records behind it",
+		chromedp.Click(`[data-column="sum_fare"] a`, chromedp.ByQuery),
+		chromedp.WaitVisible("[data-records]"),
+		shows(`[data-sum="fare"]`, grouped(august.sum.FloatString(2))),
+	)
 
 	// The address reproduces the page.
 	var address string
@@ -114,24 +140,35 @@ func TestDayline(t *testing.T) {
 	}
 	s.must("book", "load", s.write(more))
 	ctx := browser(t)
-	do(t, ctx, "the spans", chromedp.Navigate(s.address+"/?as_of=2026-10-19"), shows(`[data-span="month-so-far"] [data-n]`, "18"), shows("[data-reads]", "1 Sep – 30 Sep 2026"))
+	do(
+		t,
+		ctx,
+		"the spans",
+		chromedp.Navigate(s.address+"/?as_of=2026-10-19"),
+		shows(`[data-span="month-so-far"] [data-n]`, "18"),
+		shows("[data-reads]", "1 Sep – 30 Sep 2026"),
+	)
 
 	var before, after int
-	calls := chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("each-day")).length`, &before)
+	calls := chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("timeline")).length`, &before)
 	do(t, ctx, "the calls so far", chromedp.Evaluate(`document.activeElement.blur()`, nil), calls)
 	for range 13 {
 		do(t, ctx, "a day on", chromedp.KeyEvent(kb.ArrowRight))
 	}
 	do(t, ctx, "the days that follow", shows("[data-as-of]", "Sun 1 Nov 2026"), shows(`[data-span="month-so-far"] [data-days]`, "no days"),
 		shows(`[data-span="closed-month"] [data-days]`, "1 Oct – 31 Oct 2026"), shows(`[data-span="trade-period"] [data-n]`, "1"),
-		chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("each-day")).length`, &after))
+		chromedp.Evaluate(`performance.getEntriesByType("resource").filter(e => e.name.includes("timeline")).length`, &after))
 	if before < 1 || after != before {
 		t.Errorf("%d calls before thirteen steps, %d after", before, after)
 	}
 
 	// The line is dragged back to where March begins.
 	var milliseconds float64
-	do(t, ctx, "the line dragged", chromedp.Evaluate(`(async () => {
+	do(
+		t,
+		ctx,
+		"the line dragged",
+		chromedp.Evaluate(`(async () => {
 		const line = document.querySelector('[role="slider"]'), strip = line.parentElement.getBoundingClientRect(), at = line.getBoundingClientRect()
 		const from = +line.getAttribute('aria-valuemin'), to = +line.getAttribute('aria-valuemax') + 1
 		const x = day => strip.left + strip.width * (day + 0.5 - from) / (to - from)
@@ -146,7 +183,13 @@ func TestDayline(t *testing.T) {
 		fire('pointerup', x(goal))
 		return spent
 	})()`, &milliseconds, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }),
-		shows("[data-as-of]", "Tue 1 Sep 2026"), shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"), shows(`[data-span="month-so-far"] [data-days]`, "no days"))
+		shows(
+			"[data-as-of]",
+			"Tue 1 Sep 2026",
+		),
+		shows(`[data-span="closed-month"] [data-days]`, "1 Aug – 31 Aug 2026"),
+		shows(`[data-span="month-so-far"] [data-days]`, "no days"),
+	)
 	t.Logf("a step of the line with 30 spans, drawn: %.1f ms", milliseconds)
 	var address string
 	do(t, ctx, "the address follows", chromedp.Poll(`location.search.includes("as_of=2026-09-01")`, nil), chromedp.Location(&address))
@@ -157,17 +200,54 @@ func TestSpanAndCalendarPages(t *testing.T) {
 	s.must("book", "load", filepath.Join(s.demoFiles(), "book.yaml"))
 	s.must("span", "change", "month-so-far", "month to date", "--note", "today counts")
 	ctx := browser(t)
-	do(t, ctx, "the span's page", chromedp.Navigate(s.address+"/span/month-so-far?as_of=2026-10-19"), shows("[data-span-days]", "1 Oct – 19 Oct 2026"), shows("[data-rehearsal]", "rolls over"))
+	do(
+		t,
+		ctx,
+		"the span's page",
+		chromedp.Navigate(s.address+"/span/month-so-far?as_of=2026-10-19"),
+		shows("[data-span-days]", "1 Oct – 19 Oct 2026"),
+		shows("[data-rehearsal]", "rolls over"),
+	)
 	var inside int
 	do(t, ctx, "the days in the grid", chromedp.Evaluate(`document.querySelectorAll("[data-inside]").length`, &inside))
 	if inside != 19 {
 		t.Errorf("%d days are marked, want 19", inside)
 	}
-	do(t, ctx, "the older version brought back", chromedp.Click(`//section[@aria-label="Versions"]//button[.="Bring back"]`, chromedp.BySearch),
-		shows("[data-span-days]", "1 Oct – 18 Oct 2026"), shows("[data-rehearsal]", "empties"), shows(`[aria-label="Versions"]`, "version 1 brought back"))
-	do(t, ctx, "standing on the day it empties", chromedp.Click(`//table[@data-rehearsal]//button[.="Sun 1 Nov 2026"]`, chromedp.BySearch), shows("[data-span-days]", "no days"))
-	do(t, ctx, "a year of 53 weeks", chromedp.Navigate(s.address+"/calendars?calendar=trade-445&year=2028&as_of=2026-10-19"), shows("[data-calendar-year]", "P12 2028"), shows("[data-calendar-year]", "W53"))
-	do(t, ctx, "what there is to look at", chromedp.Navigate(s.address+"/check?as_of=2026-10-19&over=@closed-month;@trailing-ninety"), shows("[data-findings]", "Overlap"), shows("[data-findings]", "30 days"))
+	do(
+		t,
+		ctx,
+		"the older version brought back",
+		chromedp.Click(`//section[@aria-label="Versions"]//button[.="Restore"]`, chromedp.BySearch),
+		shows(
+			"[data-span-days]",
+			"1 Oct – 18 Oct 2026",
+		),
+		shows("[data-rehearsal]", "becomes empty"),
+		shows(`[aria-label="Versions"]`, "version 1 restored"),
+	)
+	do(
+		t,
+		ctx,
+		"standing on the day it empties",
+		chromedp.Click(`//table[@data-rehearsal]//button[.="Sun 1 Nov 2026"]`, chromedp.BySearch),
+		shows("[data-span-days]", "no days"),
+	)
+	do(
+		t,
+		ctx,
+		"a year of 53 weeks",
+		chromedp.Navigate(s.address+"/calendars?calendar=trade-445&year=2028&as_of=2026-10-19"),
+		shows("[data-calendar-year]", "P12 2028"),
+		shows("[data-calendar-year]", "W53"),
+	)
+	do(
+		t,
+		ctx,
+		"what there is to look at",
+		chromedp.Navigate(s.address+"/check?as_of=2026-10-19&over=@closed-month;@trailing-ninety"),
+		shows("[data-findings]", "Overlap"),
+		shows("[data-findings]", "30 days"),
+	)
 }
 
 func grouped(s string) string {

@@ -50,32 +50,46 @@ func TestBatchGivesTheVectors(t *testing.T) {
 			t.Errorf("%q comes back as %q", want[i+1], got[i+1])
 		}
 	}
-	r = s.runWith(strings.NewReader("expression,as_of\nlast month,2026-10-19\ntoday,someday\ntoday,2026-10-19\n"), "resolve", "--batch", "-")
+	r = s.runWith(
+		strings.NewReader("expression,as_of\nlast month,2026-10-19\ntoday,someday\ntoday,2026-10-19\n"),
+		"resolve",
+		"--batch",
+		"-",
+	)
 	rows := csvRows(t, r.out)
-	if len(rows) != 3 || !strings.Contains(rows[0]["error"], "two readings") || !strings.Contains(rows[1]["error"], "someday") || rows[2]["days"] != "1" {
+	if len(rows) != 3 || !strings.Contains(rows[0]["error"], "two readings") || !strings.Contains(rows[1]["error"], "someday") ||
+		rows[2]["days"] != "1" {
 		t.Errorf("rows that are refused come back as %v", rows)
 	}
 }
 
 func TestWithoutAService(t *testing.T) {
 	s := &running{t: t, address: "http://127.0.0.1:1"}
-	if out := s.must("rehearse", "month to date excluding today", "--as-of", "2026-10-19", "--days", "20", "--output", "csv"); !strings.Contains(out, "2026-11-01,2026-11-01,empties,stands,,0") {
+	if out := s.must("rehearse", "month to date excluding today", "--as-of", "2026-10-19", "--days", "20", "--output", "csv"); !strings.Contains(
+		out,
+		"2026-11-01,2026-11-01,becomes empty,stays,,0",
+	) {
 		t.Errorf("the rehearsal is\n%s", out)
 	}
 	r := s.run("check", "last full month", "trailing 30 days", "--as-of", "2026-10-19")
-	if r.code != 1 || !strings.Contains(r.out, "overlap: last full month, trailing 30 days\n  they share 2026-09-20/2026-09-30, 11 days\n  → ") {
+	if r.code != 1 ||
+		!strings.Contains(r.out, "overlap: last full month, trailing 30 days\n  they share 2026-09-20/2026-09-30, 11 days\n  → ") {
 		t.Errorf("the check ends with %d and says\n%s", r.code, r.out)
 	}
-	if out := s.must("check", "last full month", "month to date", "--as-of", "2026-10-19"); !strings.Contains(out, "nothing to look at") {
+	if out := s.must("check", "last full month", "month to date", "--as-of", "2026-10-19"); !strings.Contains(out, "no problems found") {
 		t.Errorf("the check says\n%s", out)
 	}
-	rows := csvRows(t, s.must("days", "this week", "--from", "2026-10-18", "--to", "2026-10-19", "--as-of", "2026-10-19", "--output", "csv"))
-	if len(rows) != 2 || rows[0]["this week"] != "out" || rows[1]["this week"] != "in" || rows[0]["week"] != "W42 2026" || rows[1]["position"] != "as-of" {
+	rows := csvRows(
+		t,
+		s.must("days", "this week", "--from", "2026-10-18", "--through", "2026-10-19", "--as-of", "2026-10-19", "--output", "csv"),
+	)
+	if len(rows) != 2 || rows[0]["this week"] != "out" || rows[1]["this week"] != "in" || rows[0]["week"] != "W42 2026" ||
+		rows[1]["position"] != "as-of" {
 		t.Errorf("the days are %v", rows)
 	}
-	s.refused(1, "give a book with --book", "resolve", "@closed-month")
+	s.refused(1, "built in, as no service answers at http://127.0.0.1:1", "resolve", "@closed-month", "--output", "csv")
 	s.refused(1, "in a circle", "resolve", "@a", "--book", s.write("book: 1\nspans:\n  - {name: a, is: '@a'}\n"))
-	s.refused(2, "--to", "days", "--from", "2026-10-18")
+	s.refused(2, "--through", "days", "--from", "2026-10-18")
 }
 
 // write leaves a text in a file of the test's own and gives its path.
@@ -89,10 +103,11 @@ func (s *running) write(text string) string {
 }
 
 func TestDefinitions(t *testing.T) {
-	s := start(t)
+	s := startWhole(t)
 	folder := s.demoFiles()
 	demoBook := filepath.Join(folder, "book.yaml")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "18 to add or change, 0 the same") || strings.Contains(s.must("span", "list"), "closed-month") {
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "18 to add or change, 0 the same") ||
+		strings.Contains(s.must("span", "list"), "closed-month") {
 		t.Errorf("the preview says\n%s", out)
 	}
 	s.must("book", "load", demoBook, "--note", "the first")
@@ -102,7 +117,9 @@ func TestDefinitions(t *testing.T) {
 	saved := filepath.Join(s.t.TempDir(), "saved.yaml")
 	s.must("book", "save", saved)
 	for _, source := range [][]string{{"--book", saved}, nil} {
-		args := append([]string{"resolve", "@closed-month-last-year", "@trade-period", "--as-of", "2026-10-19", "--output", "csv"}, source...)
+		args := append(
+			[]string{"resolve", "@closed-month-last-year", "@trade-period", "--as-of", "2026-10-19", "--output", "csv"},
+			source...)
 		rows := csvRows(t, s.must(args...))
 		if rows[0]["intervals"] != "2025-09-01/2025-09-30" || rows[1]["intervals"] != "2026-09-27/2026-10-19" {
 			t.Errorf("%v gives %v", source, rows)
@@ -113,26 +130,30 @@ func TestDefinitions(t *testing.T) {
 	s.refused(1, "no span is named fine", "span", "show", "fine")
 
 	s.must("span", "change", "closed-month", "last full month, only business days", "--note", "no weekends")
-	if out := s.must("span", "versions", "closed-month", "--output", "csv"); !strings.Contains(out, "no weekends") || !strings.Contains(out, "the first") {
+	if out := s.must("span", "versions", "closed-month", "--output", "csv"); !strings.Contains(out, "no weekends") ||
+		!strings.Contains(out, "the first") {
 		t.Errorf("the versions are\n%s", out)
 	}
-	s.must("span", "bring-back", "closed-month", "1")
-	s.refused(1, "is the one in place", "span", "bring-back", "closed-month", "3")
-	s.refused(1, "no version of span closed-month is named 9", "span", "bring-back", "closed-month", "9")
+	s.must("span", "restore", "closed-month", "1")
+	s.refused(1, "is the current version", "span", "restore", "closed-month", "3")
+	s.refused(1, "no version of span @closed-month is named 9", "span", "restore", "closed-month", "9")
 	s.must("span", "remove", "weekends-this-month")
-	s.must("span", "bring-back", "weekends-this-month", "1")
+	s.must("span", "restore", "weekends-this-month", "1")
 
 	s.refused(1, "still in use by civil, fiscal-april, trade-445", "holidays", "remove", "harbour-days")
 	s.refused(1, "still in use by trade-period", "calendar", "remove", "trade-445")
 	ics := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:Regatta\nDTSTART;VALUE=DATE:20201019\nRRULE:FREQ=YEARLY\nEND:VEVENT\nEND:VCALENDAR\n"
 	s.must("holidays", "import", "harbour-days", s.write(ics), "--years", "2024/2028")
-	if rows := csvRows(t, s.must("resolve", "this business day", "--as-of", "2026-10-19", "--output", "csv")); rows[0]["days"] != "1" {
+	if rows := csvRows(t, s.must("resolve", "this business day", "--offline", "--as-of", "2026-10-19", "--output", "csv")); rows[0]["days"] != "1" {
 		t.Errorf("the built-in calendar has no holidays: %v", rows)
 	}
 	if rows := csvRows(t, s.must("resolve", "this business day", "@closed-month", "--as-of", "2026-10-19", "--output", "csv")); rows[0]["days"] != "0" {
 		t.Errorf("the service's civil calendar has the regatta: %v", rows)
 	}
-	if out := s.must("calendar", "show", "trade-445", "--year", "2028", "--as-of", "2026-10-19"); !strings.Contains(out, "371 days, 53 weeks") {
+	if out := s.must("calendar", "show", "trade-445", "--year", "2028", "--as-of", "2026-10-19"); !strings.Contains(
+		out,
+		"371 days, 53 weeks",
+	) {
 		t.Errorf("the 53-week year is\n%s", out)
 	}
 	s.checkDayTables()
@@ -152,7 +173,14 @@ func (s *running) checkDayTables() {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	conn, err := pgx.Connect(ctx, fmt.Sprintf("postgres://vastspan:%s@127.0.0.1:%s/postgres", strings.TrimSpace(string(password)), strings.Split(string(pid), "\n")[3]))
+	conn, err := pgx.Connect(
+		ctx,
+		fmt.Sprintf(
+			"postgres://vastspan:%s@127.0.0.1:%s/postgres",
+			strings.TrimSpace(string(password)),
+			strings.Split(string(pid), "\n")[3],
+		),
+	)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -174,7 +202,8 @@ func (s *running) checkDayTables() {
 		}
 	}
 	var position, today string
-	if err := conn.QueryRow(ctx, "SELECT c.position, m.as_of::text FROM days.calendar_days c JOIN days.made m ON m.as_of = c.day WHERE c.calendar = 'civil'").Scan(&position, &today); err != nil || position != "as-of" {
+	if err := conn.QueryRow(ctx, "SELECT c.position, m.as_of::text FROM days.calendar_days c JOIN days.made m ON m.as_of = c.day WHERE c.calendar = 'civil'").Scan(&position, &today); err != nil ||
+		position != "as-of" {
 		s.t.Errorf("the as-of day's row says %s of %s, %v", position, today, err)
 	}
 }
@@ -186,28 +215,34 @@ func (s *running) checkBadRequests() {
 		status             int
 		says               string
 	}{
-		{"POST", "/resolve", `{"expressions": ["` + strings.Repeat("today or ", 120_000) + `today"]}`, 200, "at most 2000 bytes"},
-		{"POST", "/resolve", `{"expressions": []}`, 422, "expected 1 to 10000"},
+		{"POST", "/resolve", `{"expressions": ["` + strings.Repeat("today or ", 120_000) + `today"]}`, 422, "/expressions/0"},
+		{"POST", "/resolve", `{"expressions": []}`, 422, "minimum number of items is 1"},
 		{"POST", "/resolve", `{"expressions": ["today"], "as_of": "latest"}`, 422, "needs a dataset"},
 		{"POST", "/resolve", `{"expressions": ["today"], "calendar": "moon"}`, 422, "no calendar is named moon"},
-		{"POST", "/resolve", `{"expression": "today"}`, 400, "unknown field"},
+		{"POST", "/resolve", `{"expression": "today"}`, 422, "unsupported"},
 		{"POST", "/resolve", `{`, 400, "unexpected EOF"},
 		{"POST", "/rehearse", `{"expression": "last month"}`, 422, "two readings"},
-		{"POST", "/rehearse", `{"expression": "today", "days": 9999}`, 422, "expected 1 to 4000"},
-		{"POST", "/resolve/each-day", `{"expressions": ["today"], "from": "2026-10-19", "through": "2026-10-18"}`, 422, "expected 1 to 800 days"},
-		{"POST", "/days", `{"from": "2026-10-19", "through": "2026-13-18"}`, 400, "month 13"},
-		{"POST", "/book", "book: 1\nspans:\n  - {name: a, is: today, x: 1}\n", 422, "line 3: unknown field"},
-		{"PUT", "/holidays/h", `{"name": "h", "days": []}`, 422, "has no days"},
+		{"POST", "/rehearse", `{"expression": "today", "days": 9999}`, 422, "at most 4000"},
+		{"POST", "/resolve/timeline", `{"expressions": ["today"], "from": "2026-10-19", "through": "2026-10-18"}`, 422, "expected 1 to 800 days"},
+		{"POST", "/days", `{"from": "2026-10-19", "through": "2026-13-18"}`, 422, "through"},
+		{"YAML", "/book", "book: 1\nspans:\n  - {name: a, is: today, x: 1}\n", 422, "line 3: unknown field"},
+		{"POST", "/holidays", `{"name": "h", "days": []}`, 422, "has no days"},
 		{"GET", "/calendars/moon/years/2026", "", 404, "no calendar is named moon"},
-		{"GET", "/definitions/span/nobody/versions", "", 404, "no span is named nobody"},
-		{"DELETE", "/definitions/holidays/harbour-days", "", 409, "still in use"},
+		{"GET", "/spans/nobody/versions", "", 404, "no span is named nobody"},
+		{"DELETE", "/holidays/harbour-days", "", 409, "still in use"},
 		{"GET", "/nowhere", "", 404, "There is no GET"},
 	} {
-		request, err := http.NewRequest(c.method, s.address+"/api/v1"+c.path, strings.NewReader(c.body))
+		method, kind := c.method, "application/json"
+		if method == "YAML" {
+			method, kind = "POST", "application/yaml"
+		}
+		request, err := http.NewRequest(method, s.address+"/api/v1"+c.path, strings.NewReader(c.body))
 		if err != nil {
 			s.t.Fatal(err)
 		}
-		request.Header.Set("Content-Type", "application/json")
+		if c.body != "" {
+			request.Header.Set("Content-Type", kind)
+		}
 		response, err := http.DefaultClient.Do(request)
 		if err != nil {
 			s.t.Fatal(err)
@@ -215,7 +250,17 @@ func (s *running) checkBadRequests() {
 		body, err := io.ReadAll(response.Body)
 		response.Body.Close()
 		if err != nil || response.StatusCode != c.status || !strings.Contains(string(body), c.says) {
-			s.t.Errorf("%s %s %.60s is answered %d %.300s, %v; want %d and %q", c.method, c.path, c.body, response.StatusCode, body, err, c.status, c.says)
+			s.t.Errorf(
+				"%s %s %.60s is answered %d %.300s, %v; want %d and %q",
+				c.method,
+				c.path,
+				c.body,
+				response.StatusCode,
+				body,
+				err,
+				c.status,
+				c.says,
+			)
 		}
 		if kind := response.Header.Get("Content-Type"); response.StatusCode >= 400 && kind != "application/problem+json" {
 			s.t.Errorf("%s %s is refused as %s", c.method, c.path, kind)

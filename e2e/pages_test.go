@@ -14,7 +14,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
-	"vastspan/api"
+	"vastspan/core/book"
 )
 
 func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
@@ -26,26 +26,48 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	s, _ := briefs(t)
-	s.must("receipt", "make", "monday-crossings", "--as-of", "latest")
-	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--on", "first business day of this month")
+	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
+	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
 	ctx := browser(t)
 	look := func(what, address, ready string, prepare ...chromedp.Action) {
 		t.Helper()
 		var found string
-		steps := append([]chromedp.Action{chromedp.Navigate(s.address + address), chromedp.WaitVisible(ready, chromedp.ByQuery)}, prepare...)
-		do(t, ctx, what, append(steps, chromedp.Evaluate(string(axe), nil), chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
-			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited))...)
+		steps := append(
+			[]chromedp.Action{chromedp.Navigate(s.address + address), chromedp.WaitVisible(ready, chromedp.ByQuery)},
+			prepare...)
+		do(
+			t,
+			ctx,
+			what,
+			append(
+				steps,
+				chromedp.Evaluate(string(axe), nil),
+				chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
+			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited),
+			)...)
 		if found != "" {
 			t.Errorf("%s:\n%s", what, found)
 		}
 	}
 	pages := []struct{ address, ready string }{
-		{"/", "[data-reads]"}, {"/span/month-so-far", "[data-rehearsal] tbody tr"}, {"/totals?by=route&each=month&over=this%20year&against=1%20year%20earlier&previous=yes", "[data-total] tbody tr"},
-		{"/totals?by=route&each=month&across=route&over=last%20full%20quarter", "[data-crosstab] tbody tr"}, {"/lines", "[data-lineup] tbody tr"},
-		{"/records?over=last%20full%20month&running=fare", "[data-records] tbody tr"}, {"/records?over=last%20full%20month&view=edges", "[data-edge]"},
+		{
+			"/",
+			"[data-reads]",
+		}, {"/span/month-so-far", "[data-rehearsal] tbody tr"}, {"/totals?by=route&each=month&over=this%20year&against=1%20year%20earlier&previous=yes", "[data-table] tbody tr"},
+		{
+			"/totals?by=route&each=month&across=route&over=last%20full%20quarter",
+			"[data-table] tbody tr",
+		}, {"/lines", "[data-lineup] tbody tr"},
+		{
+			"/records?over=last%20full%20month&running=fare",
+			"[data-records] tbody tr",
+		}, {"/records?over=last%20full%20month&view=boundaries", "[data-boundary]"},
 		{"/calendars?calendar=trade-445", "[data-calendar-year] section"}, {"/check", "[data-findings]"}, {"/briefs", "[data-briefs] li"},
 		{"/brief/monday-crossings?rehearse=yes", "[data-brief] canvas"}, {"/brief/board-season", "[data-brief] [data-item='4'] tbody tr"},
-		{"/receipts", "[data-receipts] tbody tr"}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
+		{
+			"/receipts",
+			"[data-receipts] tbody tr",
+		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
 	}
 	for _, p := range pages {
 		look(p.address, p.address, p.ready)
@@ -64,17 +86,54 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			look(p.address+" on a phone", p.address, ready)
 		}
 		var wide bool
-		do(t, ctx, "the width of "+p.address, chromedp.Navigate(s.address+p.address), chromedp.WaitVisible(ready, chromedp.ByQuery), chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide))
+		do(
+			t,
+			ctx,
+			"the width of "+p.address,
+			chromedp.Navigate(s.address+p.address),
+			chromedp.WaitVisible(ready, chromedp.ByQuery),
+			chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide),
+		)
 		if wide {
 			var what string
-			do(t, ctx, "what is", chromedp.Evaluate(`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`, &what))
+			do(
+				t,
+				ctx,
+				"what is",
+				chromedp.Evaluate(
+					`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`,
+					&what,
+				),
+			)
 			t.Errorf("%s is wider than a phone: %s", p.address, what)
 		}
 	}
 	do(t, ctx, "a window again", chromedp.EmulateViewport(1280, 800))
-	look("the sheet of keys", "/", "[data-reads]", chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent("?"), chromedp.WaitVisible("[data-keys]", chromedp.ByQuery))
-	do(t, ctx, "closed by Esc, then g and b", chromedp.KeyEvent(kb.Escape), chromedp.WaitNotPresent("[data-keys]", chromedp.ByQuery), chromedp.KeyEvent("g"), chromedp.KeyEvent("b"), chromedp.WaitVisible("[data-briefs]", chromedp.ByQuery))
-	look("what is edited", "/brief/monday-crossings", "[data-brief] canvas", chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label="Title of item 1"]`, chromedp.ByQuery))
+	look(
+		"the sheet of keys",
+		"/",
+		"[data-reads]",
+		chromedp.Evaluate(`document.activeElement.blur()`, nil),
+		chromedp.KeyEvent("?"),
+		chromedp.WaitVisible("[data-shortcuts]", chromedp.ByQuery),
+	)
+	do(
+		t,
+		ctx,
+		"closed by Esc, then g and b",
+		chromedp.KeyEvent(kb.Escape),
+		chromedp.WaitNotPresent("[data-shortcuts]", chromedp.ByQuery),
+		chromedp.KeyEvent("g"),
+		chromedp.KeyEvent("b"),
+		chromedp.WaitVisible("[data-briefs]", chromedp.ByQuery),
+	)
+	look(
+		"what is edited",
+		"/brief/monday-crossings",
+		"[data-brief] canvas",
+		chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch),
+		chromedp.WaitVisible(`[aria-label="Title of item 1"]`, chromedp.ByQuery),
+	)
 }
 
 // A brief in the console: its figures, a step of the day, its arrangement by keys, a change that someone
@@ -85,59 +144,149 @@ func TestBriefInTheConsole(t *testing.T) {
 	october := addUp(t, file, "fare", func(r map[string]string) bool {
 		return r["sailed_on"] >= "2026-10-01" && r["sailed_on"] <= "2026-10-18"
 	})
-	do(t, ctx, "the brief", chromedp.Navigate(s.address+"/brief/monday-crossings"), shows("[data-item='0'] [data-card-value]", grouped(october.sum.FloatString(2))),
-		shows("[data-item='7']", "no dataset is named gates"), chromedp.WaitVisible("[data-item='4'] canvas", chromedp.ByQuery))
+	do(
+		t,
+		ctx,
+		"the brief",
+		chromedp.Navigate(s.address+"/brief/monday-crossings"),
+		shows("[data-item='0'] [data-card-value]", grouped(october.sum.FloatString(2))),
+		shows("[data-item='7']", "no dataset is named gates"),
+		chromedp.WaitVisible("[data-item='4'] canvas", chromedp.ByQuery),
+	)
 
 	t.Logf("a step of the day on a brief of eight items, drawn: %.0f ms", s.steps(ctx, "monday-crossings"))
-	twelve := api.BriefDefinition{Name: "twelve", Title: "Twelve cards"}
+	twelve := book.Brief{Name: "twelve", Title: "Twelve cards"}
 	for i, over := range []string{"@month-so-far", "@closed-month", "@trailing-ninety", "@season-to-date", "last full week", "year to date", "last full quarter", "trailing 30 days", "month to date", "@last-four-weeks", "@trade-period", "today"} {
-		twelve.Items = append(twelve.Items, api.BriefItem{Kind: api.BriefItemKindFigure, Title: fmt.Sprint("card ", i+1), Dataset: pointer("crossings"), Over: &[]string{over}, Figures: &[]string{"sum fare"},
-			Against: &[]string{"1 year earlier"}, Spark: pointer("month")})
+		item := figureItem(fmt.Sprint("card ", i+1), over)
+		item.Against, item.Spark = []string{"1 year earlier"}, "month"
+		twelve.Items = append(twelve.Items, item)
 	}
-	if code, why := putAt(t, s, "twelve", 0, twelve); code != 200 {
+	if code, why := putAt(t, s, "twelve", 0, twelve); code != 201 {
 		t.Fatalf("%d %s", code, why)
 	}
 	t.Logf("a step of the day on a brief of twelve cards, drawn: %.0f ms", s.steps(ctx, "twelve"))
-	do(t, ctx, "the first of the month", chromedp.Navigate(s.address+"/brief/monday-crossings?as_of=2026-10-01&rehearse=yes"), shows("[data-turn]", "empties"),
-		shows("[data-item='0'] [data-card-days]", "no days"), shows("[data-item='1'] [data-card-days]", "1 Sep – 30 Sep 2026"))
+	do(
+		t,
+		ctx,
+		"the first of the month",
+		chromedp.Navigate(s.address+"/brief/monday-crossings?as_of=2026-10-01&rehearse=yes"),
+		shows("[data-turn]", "becomes empty"),
+		shows("[data-item='0'] [data-card-days]", "no days"),
+		shows("[data-item='1'] [data-card-days]", "1 Sep – 30 Sep 2026"),
+	)
 
-	do(t, ctx, "the second item moved to the front by keys", chromedp.Navigate(s.address+"/brief/monday-crossings"), chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery),
-		chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label="Title of item 2"]`, chromedp.ByQuery), chromedp.Focus("[data-item='1']", chromedp.ByQuery), chromedp.KeyEvent(kb.ArrowLeft),
-		chromedp.Poll(`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`, nil))
+	do(
+		t,
+		ctx,
+		"the second item moved to the front by keys",
+		chromedp.Navigate(s.address+"/brief/monday-crossings"),
+		chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery),
+		chromedp.Click(
+			`//button[.="Edit"]`,
+			chromedp.BySearch,
+		),
+		chromedp.WaitVisible(`[aria-label="Title of item 2"]`, chromedp.ByQuery),
+		chromedp.Focus("[data-item='1']", chromedp.ByQuery),
+		chromedp.KeyEvent(kb.ArrowLeft),
+		chromedp.Poll(`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`, nil),
+	)
 	// Someone else changes it meanwhile.
 	b := s.brief("monday-crossings")
-	b.About = pointer("changed by someone else")
+	b.About = "changed by someone else"
 	if code, why := putAt(t, s, "monday-crossings", 1, b); code != 200 {
 		t.Fatalf("%d %s", code, why)
 	}
-	do(t, ctx, "kept, and told of the other change", chromedp.Click(`//button[.="Keep"]`, chromedp.BySearch), shows("[data-conflict]", "was changed meanwhile"),
-		chromedp.Poll(`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`, nil), chromedp.Click(`//button[.="Keep mine over theirs"]`, chromedp.BySearch),
-		shows("[data-item='0'] h2", "Passengers, closed month"))
+	do(
+		t,
+		ctx,
+		"kept, and told of the other change",
+		chromedp.Click(`//button[.="Save"]`, chromedp.BySearch),
+		shows("[data-conflict]", "has changed"),
+		chromedp.Poll(
+			`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`,
+			nil,
+		),
+		chromedp.Click(`//button[.="Save mine over theirs"]`, chromedp.BySearch),
+		shows("[data-item='0'] h2", "Passengers, closed month"),
+	)
 	if now := s.brief("monday-crossings"); now.Items[0].Title != "Passengers, closed month" {
 		t.Errorf("the first item is %s", now.Items[0].Title)
 	}
 
-	do(t, ctx, "a total added to a new brief", chromedp.Navigate(s.address+"/totals?over=last%20full%20month&figure=sum:fare&by=route"), chromedp.WaitVisible("[data-total] tbody tr", chromedp.ByQuery),
-		chromedp.Click(`//button[contains(., "Add to a brief")]`, chromedp.BySearch), chromedp.SendKeys("#brief-item-title", "September by route", chromedp.ByQuery),
-		chromedp.SendKeys("#brief-new-title", "My month", chromedp.ByQuery), chromedp.Click(`//button[.="Add"]`, chromedp.BySearch), chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
-		shows("[data-brief='my-month']", "September by route"), shows("[data-brief='my-month']", "30,695.02"))
-	do(t, ctx, "frozen", chromedp.Click(`//button[contains(., "Receipt")]`, chromedp.BySearch), chromedp.Click(`//button[.="Freeze"]`, chromedp.BySearch), chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
-		shows("[data-comparison]", "Nothing has moved since"), shows("[data-receipt]", "30,695.02"))
+	do(
+		t,
+		ctx,
+		"a total added to a new brief",
+		chromedp.Navigate(s.address+"/totals?over=last%20full%20month&figures=sum%20fare&by=route"),
+		chromedp.WaitVisible("[data-table] tbody tr", chromedp.ByQuery),
+		chromedp.Click(
+			`//button[contains(., "Add to a brief")]`,
+			chromedp.BySearch,
+		),
+		chromedp.SendKeys("#brief-item-title", "September by route", chromedp.ByQuery),
+		chromedp.SendKeys(
+			"#brief-new-title",
+			"My month",
+			chromedp.ByQuery,
+		),
+		chromedp.Click(`//button[.="Add"]`, chromedp.BySearch),
+		chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		shows("[data-brief='my-month']", "September by route"),
+		shows("[data-brief='my-month']", "30,695.02"),
+	)
+	do(
+		t,
+		ctx,
+		"frozen",
+		chromedp.Click(`//button[contains(., "Receipt")]`, chromedp.BySearch),
+		chromedp.Click(`//button[.="Freeze"]`, chromedp.BySearch),
+		chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		shows("[data-comparison]", "No figure has changed since"),
+		shows("[data-receipt]", "30,695.02"),
+	)
 
 	// Two dates where a span is expected; a start after the end is refused.
-	do(t, ctx, "two dates", chromedp.Navigate(s.address+"/totals?"+url.Values{"figure": {"sum:fare"}, "over": {"2026"}}.Encode()), chromedp.WaitVisible("[data-total] tbody tr", chromedp.ByQuery),
-		chromedp.Click(`//*[@data-over]//button[contains(., "Span")]`, chromedp.BySearch), chromedp.WaitVisible("#over-dates-first", chromedp.ByQuery),
-		setDate("#over-dates-first", "2026-09-30"), setDate("#over-dates-last", "2026-09-01"), shows("[data-two-dates]", "comes after"),
-		setDate("#over-dates-first", "2026-09-01"), setDate("#over-dates-last", "2026-09-30"), shows("[data-two-dates]", "kept as 2026-09-01/2026-09-30"),
-		chromedp.Click(`//form[.//input[@id="over-dates-first"]]//button`, chromedp.BySearch), shows("[data-total]", "30,695.02"))
+	do(
+		t,
+		ctx,
+		"two dates",
+		chromedp.Navigate(s.address+"/totals?"+url.Values{"figures": {"sum fare"}, "over": {"2026"}}.Encode()),
+		chromedp.WaitVisible("[data-table] tbody tr", chromedp.ByQuery),
+		chromedp.Click(
+			`//*[@data-over]//button[contains(., "Span")]`,
+			chromedp.BySearch,
+		),
+		chromedp.WaitVisible("#over-dates-first", chromedp.ByQuery),
+		setDate("#over-dates-first", "2026-09-30"),
+		setDate("#over-dates-last", "2026-09-01"),
+		shows("[data-date-pair]", "comes after"),
+		setDate(
+			"#over-dates-first",
+			"2026-09-01",
+		),
+		setDate("#over-dates-last", "2026-09-30"),
+		shows("[data-date-pair]", "kept as 2026-09-01/2026-09-30"),
+		chromedp.Click(`//form[.//input[@id="over-dates-first"]]//button`, chromedp.BySearch),
+		shows("[data-table]", "30,695.02"),
+	)
 }
 
 // steps opens a brief, steps fifteen days back by key and gives how long a step takes until it is drawn,
 // in milliseconds.
 func (s *running) steps(ctx context.Context, brief string) (milliseconds float64) {
 	s.t.Helper()
-	do(s.t, ctx, "stepping back on "+brief, chromedp.Navigate(s.address+"/brief/"+brief), chromedp.WaitVisible("[data-item='0'] [data-card-value]", chromedp.ByQuery),
-		chromedp.Evaluate(`document.activeElement.blur()`, nil), chromedp.KeyEvent(kb.ArrowLeft), shows("[data-brief-as-of='2026-10-18']", "18 Oct"),
+	do(
+		s.t,
+		ctx,
+		"stepping back on "+brief,
+		chromedp.Navigate(s.address+"/brief/"+brief),
+		chromedp.WaitVisible("[data-item='0'] [data-card-value]", chromedp.ByQuery),
+		chromedp.Evaluate(
+			`document.activeElement.blur()`,
+			nil,
+		),
+		chromedp.KeyEvent(kb.ArrowLeft),
+		shows("[data-brief-as-of='2026-10-18']", "18 Oct"),
 		chromedp.Evaluate(`(async () => {
 			const start = performance.now()
 			for (let i = 17; i > 2; i--) {
@@ -146,11 +295,20 @@ func (s *running) steps(ctx context.Context, brief string) (milliseconds float64
 				while (!document.querySelector('[data-brief-as-of="' + day + '"]') && performance.now() - start < 20000) await new Promise(requestAnimationFrame)
 			}
 			return (performance.now() - start) / 15
-		})()`, &milliseconds, awaited), shows("[data-brief-as-of='2026-10-03']", "3 Oct"))
+		})()`, &milliseconds, awaited),
+		shows("[data-brief-as-of='2026-10-03']", "3 Oct"),
+	)
 	return milliseconds
 }
 
 // setDate sets a date field as a person would by picking.
 func setDate(selector, day string) chromedp.Action {
-	return chromedp.Evaluate(fmt.Sprintf(`(() => { const f = document.querySelector(%q); f.value = %q; f.dispatchEvent(new Event('input', {bubbles: true})) })()`, selector, day), nil)
+	return chromedp.Evaluate(
+		fmt.Sprintf(
+			`(() => { const f = document.querySelector(%q); f.value = %q; f.dispatchEvent(new Event('input', {bubbles: true})) })()`,
+			selector,
+			day,
+		),
+		nil,
+	)
 }

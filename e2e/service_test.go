@@ -8,16 +8,26 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"vastspan/internal/postgres"
 )
 
-var binary string
+var (
+	binary  string
+	cluster *postgres.Server
+	serial  atomic.Int64
+)
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
@@ -32,21 +42,64 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "%v\n%s", err, out)
 			return 1
 		}
-		return m.Run()
+		if err := os.Chmod(folder, 0o755); err != nil { // the database account must reach it
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+
+		if cluster, err = postgres.Start(context.Background(), filepath.Join(folder, "cluster")); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		code := m.Run()
+		if err := cluster.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		return code
 	}())
 }
 
-// A running is a service that runs for a test, with its data folder.
+// A running is a service that runs for a test, on a database of the cluster that all tests share, or on
+// its own database server in its data folder.
 type running struct {
 	t       *testing.T
 	folder  string
+	url     string // of the database; empty where the server is its own
 	address string
 	process *exec.Cmd
 	log     *bytes.Buffer
 }
 
-// start starts the service on a folder of its own; the test's end stops it and its database.
+// start starts the service on a database of its own in the cluster; the test's end stops it.
 func start(t *testing.T) *running {
+	t.Helper()
+	ctx := context.Background()
+	name := fmt.Sprintf("e2e_%d", serial.Add(1))
+	conn, err := pgx.Connect(ctx, cluster.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
+		t.Fatal(err)
+	}
+	address, err := url.Parse(cluster.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	address.Path = "/" + name
+	return launch(t, address.String())
+}
+
+// startWhole starts the service with a database server of its own, as a user would; the test's end stops
+// both.
+func startWhole(t *testing.T) *running {
+	t.Helper()
+	return launch(t, "")
+}
+
+func launch(t *testing.T, database string) *running {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "vastspan-e2e-")
 	if err != nil {
@@ -55,7 +108,7 @@ func start(t *testing.T) *running {
 	if err := os.Chmod(folder, 0o755); err != nil { // the database account must reach it
 		t.Fatal(err)
 	}
-	s := &running{t: t, folder: folder}
+	s := &running{t: t, folder: folder, url: database}
 	t.Cleanup(func() {
 		s.stop()
 		os.RemoveAll(folder)
@@ -67,7 +120,11 @@ func start(t *testing.T) *running {
 func (s *running) launch() {
 	s.t.Helper()
 	s.log = &bytes.Buffer{}
-	s.process = exec.Command(binary, "serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC")
+	args := []string{"serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC"}
+	if s.url != "" {
+		args = append(args, "--database", s.url)
+	}
+	s.process = exec.Command(binary, args...)
 	s.process.Stderr = s.log
 	out, err := s.process.StdoutPipe()
 	if err != nil {

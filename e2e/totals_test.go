@@ -17,20 +17,65 @@ func TestTheWholeQuestion(t *testing.T) {
 	s.must("book", "load", filepath.Join(folder, "book.yaml"))
 	s.loadCrossings(file)
 	s.must("load", "plan", filepath.Join(folder, "plan.csv"), "--date", "month", "--amount", "planned_fare", "--category", "route")
-	s.must("dataset", "describe", "crossings", "--column", "fare", "--unit", "EUR", "--better", "up")
-	s.must("dataset", "describe", "plan", "--covers", "month")
-	s.refused(1, "holds text and is no amount; the amounts are passengers, fare", "dataset", "describe", "crossings", "--column", "route", "--unit", "EUR")
-	s.refused(2, "expected up, down or neither", "dataset", "describe", "crossings", "--column", "fare", "--better", "sideways")
-	if shown := s.must("dataset", "show", "crossings"); !strings.Contains(shown, "EUR   up") {
+	s.must("dataset", "describe", "crossings", "--column", "fare", "--unit", "EUR", "--better", "higher")
+	s.must("dataset", "describe", "plan", "--grain", "month")
+	s.refused(
+		1,
+		"holds text; an amount needs numbers: passengers, fare",
+		"dataset",
+		"describe",
+		"crossings",
+		"--column",
+		"route",
+		"--unit",
+		"EUR",
+	)
+	s.refused(2, "expected higher, lower or neither", "dataset", "describe", "crossings", "--column", "fare", "--better", "sideways")
+	if shown := s.must("dataset", "show", "crossings"); !strings.Contains(shown, "EUR   higher") {
 		t.Errorf("the dataset is shown as\n%s", shown)
 	}
 
-	beside := []string{"total", "crossings", "--over", "quarter to date", "--sum", "fare", "--beside", "plan fare=planned_fare", "--as-of", "latest"}
-	if table := s.must(beside...); !strings.Contains(table, "uneven: a record of plan stands for a whole month, and Oct 2026 is cut") || !strings.Contains(table, "fare in EUR") {
+	beside := []string{
+		"total",
+		"crossings",
+		"--over",
+		"quarter to date",
+		"--sum",
+		"fare",
+		"--against-dataset",
+		"plan fare=planned_fare",
+		"--as-of",
+		"latest",
+	}
+	if table := s.must(beside...); !strings.Contains(
+		table,
+		"not like-for-like: quarter to date compared with plan: a record of plan stands for a whole month, and Oct 2026 is cut",
+	) ||
+		!strings.Contains(table, "fare in EUR") {
 		t.Errorf("a part of a month beside a whole one:\n%s", table)
 	}
-	rows := csvRows(t, s.must("total", "crossings", "--over", "last full quarter", "--sum", "fare", "--beside", "plan fare=planned_fare", "--by", "route", "--each", "month", "--as-of", "latest", "--output", "csv"))
-	if len(rows) != 15 || rows[0]["uneven"] != "" {
+	rows := csvRows(
+		t,
+		s.must(
+			"total",
+			"crossings",
+			"--over",
+			"last full quarter",
+			"--sum",
+			"fare",
+			"--against-dataset",
+			"plan fare=planned_fare",
+			"--by",
+			"route",
+			"--each",
+			"month",
+			"--as-of",
+			"latest",
+			"--output",
+			"csv",
+		),
+	)
+	if len(rows) != 15 || rows[0]["like_for_like"] != "yes" {
 		t.Errorf("%d rows; the first is %v", len(rows), rows[0])
 	}
 	for _, row := range rows {
@@ -44,17 +89,59 @@ func TestTheWholeQuestion(t *testing.T) {
 	s.checkCrossTab(rows)
 	s.checkLines()
 	s.checkCell(file)
-	s.refused(1, "top 2 ranks by a count, sum, mean, min or max", "total", "crossings", "--over", "2026-09", "--median", "fare", "--by", "route", "--top", "2")
+	s.refused(
+		1,
+		"top 2 ranks by a count, sum, mean, min or max",
+		"total",
+		"crossings",
+		"--over",
+		"2026-09",
+		"--median",
+		"fare",
+		"--by",
+		"route",
+		"--top",
+		"2",
+	)
 	s.refused(1, "column booked_on holds dates; sum needs numbers", "total", "crossings", "--over", "2026-09", "--sum", "booked_on")
-	s.refused(1, `there is no column "fare"; its columns are month, route, planned_fare: say which`, "total", "crossings", "--over", "2026-09", "--sum", "fare", "--beside", "plan")
-	s.refused(1, "no dataset is named moon", "total", "crossings", "--over", "2026-09", "--sum", "fare", "--beside", "moon")
+	s.refused(
+		1,
+		`there is no column "fare"; its columns are month, route, planned_fare: say which`,
+		"total",
+		"crossings",
+		"--over",
+		"2026-09",
+		"--sum",
+		"fare",
+		"--against-dataset",
+		"plan",
+	)
+	s.refused(1, "no dataset is named moon", "total", "crossings", "--over", "2026-09", "--sum", "fare", "--against-dataset", "moon")
 	s.refused(1, "each week needs a span with both ends", "total", "crossings", "--over", "all dates", "--count", "--each", "week")
 }
 
 // checkCrossTab compares the edges of a cross-tab with the sums of its cells.
 func (s *running) checkCrossTab(cells []map[string]string) {
 	s.t.Helper()
-	rows := csvRows(s.t, s.must("total", "crossings", "--over", "last full quarter", "--sum", "fare", "--each", "month", "--across", "route", "--as-of", "latest", "--output", "csv"))
+	rows := csvRows(
+		s.t,
+		s.must(
+			"total",
+			"crossings",
+			"--over",
+			"last full quarter",
+			"--sum",
+			"fare",
+			"--each",
+			"month",
+			"--across",
+			"route",
+			"--as-of",
+			"latest",
+			"--output",
+			"csv",
+		),
+	)
 	add := func(into map[string]*big.Rat, key, amount string) {
 		v, ok := new(big.Rat).SetString(amount)
 		if !ok {
@@ -69,15 +156,15 @@ func (s *running) checkCrossTab(cells []map[string]string) {
 	for _, c := range cells {
 		add(byUnit, c["unit"], c["sum_fare"])
 		add(byRoute, c["route"], c["sum_fare"])
-		add(byUnit, "all", c["sum_fare"])
-		add(byRoute, "all", c["sum_fare"])
+		add(byUnit, "", c["sum_fare"])
+		add(byRoute, "total", c["sum_fare"])
 	}
 	if len(rows) != 4 {
 		s.t.Fatalf("the cross-tab has %d rows", len(rows))
 	}
 	for _, row := range rows {
-		if row["all"] != byUnit[row["unit"]].FloatString(2) {
-			s.t.Errorf("%s adds up to %s, want %s", row["unit"], row["all"], byUnit[row["unit"]].FloatString(2))
+		if row["total"] != byUnit[row["unit"]].FloatString(2) {
+			s.t.Errorf("%s adds up to %s, want %s", row["unit"], row["total"], byUnit[row["unit"]].FloatString(2))
 		}
 	}
 	for route, want := range byRoute {
@@ -91,24 +178,32 @@ func (s *running) checkCrossTab(cells []map[string]string) {
 func (s *running) checkLines() {
 	s.t.Helper()
 	rows := csvRows(s.t, s.must("lines", "--each", "month", "--as-of", "latest", "--output", "csv",
-		"--line", "so far: dataset=crossings; over=year to date; sum=fare; against=1 year earlier",
-		"--line", "last year: dataset=crossings; over=last full year; sum=fare",
-		"--line", "plan: dataset=plan; over=this year; sum=planned_fare; planned"))
+		"--line", "so far: dataset=crossings; over=year to date; figures=sum fare; against=1 year earlier",
+		"--line", "last year: dataset=crossings; over=last full year; figures=sum fare",
+		"--line", "plan: dataset=plan; over=this year; figures=sum planned_fare; planned"))
 	count := map[string]int{}
 	for _, row := range rows {
 		count[row["line"]]++
-		if row["position"] == "10" && row["line"] == "so far" && (row["marks"] != "partial" || row["value_change"] == "") {
+		if row["position"] == "10" && row["line"] == "so far" && (row["flags"] != "partial" || row["value_change"] == "") {
 			s.t.Errorf("October so far is %v", row)
 		}
-		if row["position"] == "12" && row["line"] == "plan" && (row["marks"] != "ahead" || row["value"] == "") {
+		if row["position"] == "12" && row["line"] == "plan" && (row["flags"] != "future" || row["value"] == "") {
 			s.t.Errorf("December's plan is %v", row)
 		}
 	}
 	if fmt.Sprint(count) != "map[last year:12 plan:12 so far:10]" {
 		s.t.Errorf("the lines have %v rows", count)
 	}
-	s.refused(1, `two lines are labelled "a"`, "lines", "--line", "a: dataset=plan; over=2026; count", "--line", "a: dataset=plan; over=2025; count")
-	s.refused(1, "line a: no dataset is named moon", "lines", "--line", "a: dataset=moon; over=2026; count")
+	s.refused(
+		1,
+		`two lines have the label "a"`,
+		"lines",
+		"--line",
+		"a: dataset=plan; over=2026; figures=count",
+		"--line",
+		"a: dataset=plan; over=2025; figures=count",
+	)
+	s.refused(1, "line a: no dataset is named moon", "lines", "--line", "a: dataset=moon; over=2026; figures=count")
 }
 
 // checkCell follows one figure down: the running sum of its records, all of them as CSV, its edges,
@@ -145,7 +240,7 @@ func (s *running) checkCell(file string) {
 	if sum.FloatString(2) != figure {
 		s.t.Errorf("all records as CSV sum to %s, the figure is %s", sum.FloatString(2), figure)
 	}
-	for _, row := range csvRows(s.t, s.must(append([]string{"records", "crossings", "--edges", "3", "--output", "csv"}, filter...)...)) {
+	for _, row := range csvRows(s.t, s.must(append([]string{"records", "crossings", "--boundary", "3", "--output", "csv"}, filter...)...)) {
 		if (row["side"] == "in") != strings.HasPrefix(row["sailed_on"], "2026-09") {
 			s.t.Errorf("at the edge: %v", row)
 		}
@@ -155,8 +250,8 @@ func (s *running) checkCell(file string) {
 	if row["sum_fare"] != booked.sum.FloatString(2) {
 		s.t.Errorf("by the day of booking %s, by hand %s", row["sum_fare"], booked.sum.FloatString(2))
 	}
-	s.refused(1, "gives no day; the columns of dates are sailed_on, booked_on", "records", "crossings", "--date", "route")
-	s.refused(1, "is no amount", "records", "crossings", "--running", "route")
+	s.refused(1, "holds text and no days; the columns of dates are sailed_on, booked_on", "records", "crossings", "--date", "route")
+	s.refused(1, "a running sum needs numbers", "records", "crossings", "--running", "route")
 }
 
 // Files and questions at the far end of what may come.
@@ -173,7 +268,8 @@ func TestTheFarEnd(t *testing.T) {
 	if r.code != 0 {
 		t.Fatalf("500 columns: %+v", r)
 	}
-	if rows := csvRows(t, s.must("total", "wide", "--over", "2026-09", "--sum", "c498", "--sum", "c0", "--output", "csv")); rows[0]["sum_c498"] != "498.5" || rows[0]["sum_c0"] != "0.5" {
+	if rows := csvRows(t, s.must("total", "wide", "--over", "2026-09", "--sum", "c498", "--sum", "c0", "--output", "csv")); rows[0]["sum_c498"] != "498.5" ||
+		rows[0]["sum_c0"] != "0.5" {
 		t.Errorf("of 500 columns: %v", rows[0])
 	}
 
@@ -187,10 +283,25 @@ func TestTheFarEnd(t *testing.T) {
 		t.Fatalf("a category of many values: %+v", r)
 	}
 	s.refused(1, "keep the top ones, or filter", "total", "many", "--over", "2026-09", "--sum", "amount", "--by", "customer")
-	top := []string{"--over", "2026-09", "--sum", "amount", "--count", "--by", "customer", "--top", "2", "--as-of", "2026-10-01", "--output", "csv"}
+	top := []string{
+		"--over",
+		"2026-09",
+		"--sum",
+		"amount",
+		"--count",
+		"--by",
+		"customer",
+		"--top",
+		"2",
+		"--as-of",
+		"2026-10-01",
+		"--output",
+		"csv",
+	}
 	stored := s.must(append([]string{"total", "many"}, top...)...)
 	rows := csvRows(t, stored)
-	if len(rows) != 3 || rows[2]["customer"] != "(the other 149998)" || rows[1]["customer"] != "customer 000099" || rows[2]["count"] != "149999" {
+	if len(rows) != 3 || rows[2]["customer"] != "(the other 149998)" || rows[1]["customer"] != "customer 000099" ||
+		rows[2]["count"] != "149999" {
 		t.Errorf("the top ones are %v", rows)
 	}
 	path := s.write(many.String())
@@ -199,7 +310,8 @@ func TestTheFarEnd(t *testing.T) {
 	}
 
 	s.refused(1, "the file is empty", "total", s.write(""), "--over", "2026", "--count")
-	if rows := csvRows(t, s.must("total", s.write("day,amount\n"), "--date", "day", "--over", "2026", "--count", "--sum", "amount", "--output", "csv")); rows[0]["count"] != "0" || rows[0]["sum_amount"] != "" {
+	if rows := csvRows(t, s.must("total", s.write("day,amount\n"), "--date", "day", "--over", "2026", "--count", "--sum", "amount", "--output", "csv")); rows[0]["count"] != "0" ||
+		rows[0]["sum_amount"] != "" {
 		t.Errorf("of a header alone: %v", rows[0])
 	}
 	s.refused(1, "NaN", "total", s.write("day,amount\n2026-01-01,1\n2026-01-02,NaN\n"), "--over", "2026", "--sum", "amount")
@@ -207,7 +319,10 @@ func TestTheFarEnd(t *testing.T) {
 	for i := range 3000 {
 		over = append(over, "--over", fmt.Sprintf("trailing %d days", 1+i))
 	}
-	if rows := csvRows(t, s.must(append([]string{"total", "many", "--count", "--as-of", "2026-10-01", "--output", "csv"}, over...)...)); len(rows) != 3000 || rows[29]["count"] != "145002" {
+	if rows := csvRows(t, s.must(append([]string{"total", "many", "--count", "--as-of", "2026-10-01", "--output", "csv"}, over...)...)); len(
+		rows,
+	) != 3000 ||
+		rows[29]["count"] != "145002" {
 		t.Errorf("of 3000 spans %d come back; the thirtieth is %v", len(rows), rows[29])
 	}
 }

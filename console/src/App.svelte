@@ -2,12 +2,12 @@
   import { QueryClientProvider } from '@tanstack/svelte-query'
   import { Router } from 'sv-router'
   import './router'
-  import Frame from './components/Frame.svelte'
-  import { queryClient } from './lib/queries'
+  import AppShell from './ui/AppShell.svelte'
+  import { queryClient } from './api/queries'
 </script>
 
 <QueryClientProvider client={queryClient}>
-  <Frame>
+  <AppShell>
     <Router />
-  </Frame>
+  </AppShell>
 </QueryClientProvider>

@@ -1,16 +1,16 @@
 import { createRouter } from 'sv-router'
-import Brief from './pages/Brief.svelte'
-import Briefs from './pages/Briefs.svelte'
-import Calendars from './pages/Calendars.svelte'
-import Check from './pages/Check.svelte'
-import Lines from './pages/Lines.svelte'
-import Missing from './pages/Missing.svelte'
-import Receipt from './pages/Receipt.svelte'
-import Receipts from './pages/Receipts.svelte'
-import Records from './pages/Records.svelte'
-import Span from './pages/Span.svelte'
-import Spans from './pages/Spans.svelte'
-import Totals from './pages/Totals.svelte'
+import Brief from './features/briefs/Brief.svelte'
+import Briefs from './features/briefs/Briefs.svelte'
+import Calendars from './features/calendars/Calendars.svelte'
+import Check from './features/spans/Check.svelte'
+import Lines from './features/lines/Lines.svelte'
+import NotFound from './ui/NotFound.svelte'
+import Receipt from './features/receipts/Receipt.svelte'
+import Receipts from './features/receipts/Receipts.svelte'
+import Records from './features/records/Records.svelte'
+import Span from './features/spans/Span.svelte'
+import Spans from './features/spans/Spans.svelte'
+import Totals from './features/totals/Totals.svelte'
 
 export const { navigate, route } = createRouter({
   '/': Spans,
@@ -24,5 +24,5 @@ export const { navigate, route } = createRouter({
   '/receipts': Receipts,
   '/receipt/:id': Receipt,
   '/calendars': Calendars,
-  '*': Missing,
+  '*': NotFound,
 })

@@ -11,6 +11,8 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
+	"vastspan/core/query"
 	"vastspan/core/span"
 )
 
@@ -26,18 +28,18 @@ type Book struct {
 // Holidays is a named list of days. Covers gives the first and the last civil year that the list is
 // complete for; left out, those of its first and last day.
 type Holidays struct {
-	Name   string   `json:"name" yaml:"name"`
-	Days   []string `json:"days" yaml:"days,flow"`
+	Name   string   `json:"name"             yaml:"name"`
+	Days   []string `json:"days"             yaml:"days,flow"`
 	Covers []int    `json:"covers,omitempty" yaml:"covers,flow,omitempty"`
 }
 
 // A Span is a named expression, read in its own calendar if it names one.
 type Span struct {
-	Name     string   `json:"name" yaml:"name"`
-	Is       string   `json:"is" yaml:"is"`
+	Name     string   `json:"name"               yaml:"name"`
+	Is       string   `json:"is"                 yaml:"is"`
 	Calendar string   `json:"calendar,omitempty" yaml:"calendar,omitempty"`
-	About    string   `json:"about,omitempty" yaml:"about,omitempty"`
-	Tags     []string `json:"tags,omitempty" yaml:"tags,flow,omitempty"`
+	About    string   `json:"about,omitempty"    yaml:"about,omitempty"`
+	Tags     []string `json:"tags,omitempty"     yaml:"tags,flow,omitempty"`
 }
 
 // A Library is a compiled book. It answers for every name in it and is safe for use at once by many.
@@ -46,6 +48,8 @@ type Library struct {
 	calendars map[string]*calendar.Calendar
 	order     []string // span names as the book has them
 	book      Book
+	versions  []query.Definition
+	revision  int64
 }
 
 type entry struct {
@@ -63,6 +67,26 @@ type Fault struct {
 
 func (f *Fault) Error() string { return f.Err.Error() }
 func (f *Fault) Unwrap() error { return f.Err }
+
+// Kinds of definitions, as versions name them.
+const (
+	SpanKind     = "span"
+	CalendarKind = "calendar"
+	HolidaysKind = "holidays"
+	BriefKind    = "brief"
+)
+
+// WithVersions states the versions that a library was compiled from, and the revision of all of them:
+// a number that grows with every change. What is made with the library names these, whatever is changed
+// meanwhile.
+func (l *Library) WithVersions(versions []query.Definition, revision int64) *Library {
+	with := *l
+	with.versions, with.revision = versions, revision
+	return &with
+}
+
+// Revision returns the number that grows with every change of any definition; 0 where there is none.
+func (l *Library) Revision() int64 { return l.revision }
 
 // Compile checks every definition and the names between them. The civil calendar is always there;
 // a book may restate it. Errors are *Fault.
@@ -104,7 +128,7 @@ func compileHolidays(defs []Holidays) (map[string]*calendar.Holidays, error) {
 }
 
 func (h Holidays) compile() (*calendar.Holidays, error) {
-	if err := calendar.CheckName(h.Name); err != nil {
+	if err := naming.Check(h.Name); err != nil {
 		return nil, err
 	}
 	days := make([]civil.Day, len(h.Days))
@@ -166,7 +190,7 @@ func (l *Library) compileSpans(spans []Span) error {
 }
 
 func (l *Library) compileSpan(s Span) (entry, error) {
-	if err := calendar.CheckName(s.Name); err != nil {
+	if err := naming.Check(s.Name); err != nil {
 		return entry{}, err
 	}
 	if _, ok := l.spans[s.Name]; ok {
@@ -277,90 +301,5 @@ func boolToInt(b bool) int {
 // SpanNames lists the named spans as the book has them.
 func (l *Library) SpanNames() []string { return l.order }
 
-// Book gives the definitions that the library was compiled from.
+// Book returns the definitions that the library was compiled from.
 func (l *Library) Book() Book { return l.book }
-
-// AllUsers lists, for each named span that others refer to, those that do so directly, as the book
-// has them.
-func (l *Library) AllUsers() map[string][]string {
-	users := map[string][]string{}
-	for _, user := range l.order {
-		for _, name := range span.Names(l.spans[user].node) {
-			users[name] = append(users[name], user)
-		}
-	}
-	return users
-}
-
-// CalendarUsers lists the spans that name a calendar, as theirs or with in.
-func (l *Library) CalendarUsers(name string) []string {
-	var users []string
-	for i, user := range l.order {
-		if l.book.Spans[i].Calendar == name || slices.Contains(span.Calendars(l.spans[user].node), name) {
-			users = append(users, user)
-		}
-	}
-	return users
-}
-
-// HolidaysUsers lists the calendars that name a holiday list.
-func (l *Library) HolidaysUsers(name string) []string {
-	var users []string
-	for _, c := range l.book.Calendars {
-		if c.Holidays == name {
-			users = append(users, c.Name)
-		}
-	}
-	return users
-}
-
-// Used lists the named spans that expressions use, directly or through others.
-func (l *Library) Used(nodes []span.Node) []string {
-	var used []string
-	for len(nodes) > 0 {
-		n := nodes[0]
-		nodes = nodes[1:]
-		for _, name := range span.Names(n) {
-			if e, ok := l.spans[name]; ok && !slices.Contains(used, name) {
-				used = append(used, name)
-				nodes = append(nodes, e.node)
-			}
-		}
-	}
-	return used
-}
-
-// CalendarsUsed lists the calendars that expressions are read in, directly or by the spans that they
-// use.
-func (l *Library) CalendarsUsed(nodes []span.Node) []string {
-	var used []string
-	add := func(names ...string) {
-		for _, name := range names {
-			if !slices.Contains(used, name) {
-				used = append(used, name)
-			}
-		}
-	}
-	for _, n := range nodes {
-		add(span.Calendars(n)...)
-	}
-	for _, name := range l.Used(nodes) {
-		e := l.spans[name]
-		add(span.Calendars(e.node)...)
-		if e.calendar != nil {
-			add(e.calendar.Name())
-		}
-	}
-	return used
-}
-
-// HolidaysOf lists the holiday lists of calendars.
-func (l *Library) HolidaysOf(calendars []string) []string {
-	var names []string
-	for _, c := range l.book.Calendars {
-		if c.Holidays != "" && slices.Contains(calendars, c.Name) && !slices.Contains(names, c.Holidays) {
-			names = append(names, c.Holidays)
-		}
-	}
-	return names
-}

@@ -40,7 +40,10 @@ func TestReadIsStrict(t *testing.T) {
 
 func TestWrittenBooksReadTheSame(t *testing.T) {
 	before := library(t).Book()
-	before.Spans = []Span{{Name: "a", Is: "last full month", About: "with: a colon, and a comma", Tags: []string{"x", "y z"}}, {Name: "b", Is: "@a, 1 year earlier", Calendar: "trade-445"}}
+	before.Spans = []Span{
+		{Name: "a", Is: "last full month", About: "with: a colon, and a comma", Tags: []string{"x", "y z"}},
+		{Name: "b", Is: "@a, 1 year earlier", Calendar: "trade-445"},
+	}
 	text, err := Write(before)
 	if err != nil {
 		t.Fatal(err)
@@ -90,10 +93,12 @@ func TestReferencesThatMultiply(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := span.Resolve(&span.Name{Name: "n59"}, span.Scope{AsOf: civil.Of(2026, 10, 19), Names: l}); err == nil || !strings.Contains(err.Error(), "more than 10000 named spans") {
+	if _, err := span.Resolve(&span.Name{Name: "n59"}, span.Scope{AsOf: civil.Of(2026, 10, 19), Names: l}); err == nil ||
+		!strings.Contains(err.Error(), "more than 10000 named spans") {
 		t.Errorf("the error is %v", err)
 	}
-	if set, err := span.Resolve(&span.Name{Name: "n9"}, span.Scope{AsOf: civil.Of(2026, 10, 19), Names: l}); err != nil || set.Days() != 10 {
+	if set, err := span.Resolve(&span.Name{Name: "n9"}, span.Scope{AsOf: civil.Of(2026, 10, 19), Names: l}); err != nil ||
+		set.Days() != 10 {
 		t.Errorf("ten levels give %s, %v", set, err)
 	}
 }

@@ -5,29 +5,29 @@ import (
 	"slices"
 	"strings"
 
-	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
+	"vastspan/core/query"
 	"vastspan/core/span"
 )
 
 // A Brief is a saved page of figures, tables and charts. It reads as of its own basis, so that
 // nothing in it has to be edited next month.
 type Brief struct {
-	Name  string `json:"name" yaml:"name"`
-	Title string `json:"title" yaml:"title"`
-	About string `json:"about,omitempty" yaml:"about,omitempty"`
-	// AsOf is latest, the newest day of the first item's records, today, or a fixed day.
-	AsOf     string `json:"as_of,omitempty" yaml:"as-of,omitempty"`
-	AtClose  bool   `json:"at_close,omitempty" yaml:"at-close,omitempty"`
-	Calendar string `json:"calendar,omitempty" yaml:"calendar,omitempty"`
-	Asks     []Ask  `json:"asks,omitempty" yaml:"asks,omitempty"`
-	Items    []Item `json:"items" yaml:"items"`
+	Name  string `json:"name"              yaml:"name"`
+	Title string `json:"title"             yaml:"title"`
+	About string `json:"about,omitempty"   yaml:"about,omitempty"`
+	// Context is what its items are read against; latest is the newest day of the first dataset that
+	// holds any.
+	query.Context `                                  yaml:",inline"`
+	Prompts       []Prompt `json:"prompts,omitempty" yaml:"prompts,omitempty"`
+	Items         []Item   `json:"items"             yaml:"items"`
 }
 
-// An Ask is a span that a brief asks for when it is opened. Items name it with a question mark.
-type Ask struct {
-	Name    string `json:"name" yaml:"name"`
-	Label   string `json:"label" yaml:"label"`
+// A Prompt is a span that a brief asks for when it is opened. Items name it with a question mark.
+type Prompt struct {
+	Name    string `json:"name"    yaml:"name"`
+	Label   string `json:"label"   yaml:"label"`
 	Default string `json:"default" yaml:"default"`
 }
 
@@ -42,64 +42,74 @@ const (
 	LinesItem  ItemKind = "lines"  // several lines, lined up by the position in the year
 )
 
-// An Item is a part of a brief: a question about records and how its answer is shown. Filters,
-// figures and other records are written as on the command line: route=Gull Rock, sum fare,
-// plan fare=planned_fare.
+// An Item is a part of a brief: a query and how its answer is shown. Its identity is its own, whatever
+// its title says.
 type Item struct {
-	Kind     ItemKind    `json:"kind" yaml:"kind"`
-	Title    string      `json:"title" yaml:"title"`
-	Width    int         `json:"width,omitempty" yaml:"width,omitempty"` // of 12 columns, 0 for the kind's own
-	Dataset  string      `json:"dataset,omitempty" yaml:"dataset,omitempty"`
-	Over     []string    `json:"over,omitempty" yaml:"over,flow,omitempty"`
-	Figures  []string    `json:"figures,omitempty" yaml:"figures,flow,omitempty"`
-	By       []string    `json:"by,omitempty" yaml:"by,flow,omitempty"`
-	Across   string      `json:"across,omitempty" yaml:"across,omitempty"`
-	Top      int         `json:"top,omitempty" yaml:"top,omitempty"`
-	Where    []string    `json:"where,omitempty" yaml:"where,flow,omitempty"`
-	Date     string      `json:"date,omitempty" yaml:"date,omitempty"`
-	Against  []string    `json:"against,omitempty" yaml:"against,flow,omitempty"`
-	Beside   []string    `json:"beside,omitempty" yaml:"beside,flow,omitempty"`
-	Even     bool        `json:"even,omitempty" yaml:"even,omitempty"`
-	Each     string      `json:"each,omitempty" yaml:"each,omitempty"`
-	Running  string      `json:"running,omitempty" yaml:"running,omitempty"`
-	Rolling  int         `json:"rolling,omitempty" yaml:"rolling,omitempty"`
-	Previous bool        `json:"previous,omitempty" yaml:"previous,omitempty"`
-	Share    string      `json:"share,omitempty" yaml:"share,omitempty"`
-	Planned  bool        `json:"planned,omitempty" yaml:"planned,omitempty"`
-	Spark    string      `json:"spark,omitempty" yaml:"spark,omitempty"` // the unit of a figure's spark line
-	Lines    []BriefLine `json:"lines,omitempty" yaml:"lines,omitempty"`
-}
-
-// A BriefLine is one line of a chart.
-type BriefLine struct {
-	Label   string   `json:"label" yaml:"label"`
-	Dataset string   `json:"dataset" yaml:"dataset"`
-	Over    string   `json:"over" yaml:"over"`
-	Figure  string   `json:"figure" yaml:"figure"`
-	Where   []string `json:"where,omitempty" yaml:"where,flow,omitempty"`
-	Date    string   `json:"date,omitempty" yaml:"date,omitempty"`
-	Planned bool     `json:"planned,omitempty" yaml:"planned,omitempty"`
+	ID          string   `json:"id,omitempty"    yaml:"id,omitempty"`
+	Kind        ItemKind `json:"kind"            yaml:"kind"`
+	Title       string   `json:"title"           yaml:"title"`
+	Width       int      `json:"width,omitempty" yaml:"width,omitempty"` // of 12 columns, 0 for the kind's own
+	query.Query ` yaml:",inline"`
+	Spark       string       `json:"spark,omitempty" yaml:"spark,omitempty"` // the unit of a figure's spark line
+	Lines       []query.Line `json:"lines,omitempty" yaml:"lines,omitempty"`
 }
 
 const (
 	maxTitle = 400
 	maxItems = 60
-	maxLines = 20
 )
 
-// Expressions lists every expression of an item, asks among them.
+// Expressions lists every expression of an item, prompts among them.
 func (it *Item) Expressions() []string {
 	list := slices.Clone(it.Over)
 	for _, l := range it.Lines {
-		list = append(list, l.Over)
+		list = append(list, l.Over...)
 	}
 	return list
+}
+
+// Identify gives every item that has no identity one of its own.
+func (b *Brief) Identify() {
+	taken := map[string]bool{}
+	for i := range b.Items {
+		taken[b.Items[i].ID] = true
+	}
+	next := 1
+	for i := range b.Items {
+		for b.Items[i].ID == "" {
+			if id := fmt.Sprintf("i%d", next); !taken[id] {
+				b.Items[i].ID = id
+				taken[id] = true
+			}
+			next++
+		}
+	}
+}
+
+// Filled returns an item with what was given in the place of the prompts that it names.
+func (it *Item) Filled(given map[string]string) Item {
+	fill := func(list []string) []string {
+		list = slices.Clone(list)
+		for i, text := range list {
+			if name, ok := strings.CutPrefix(text, "?"); ok {
+				list[i] = given[name]
+			}
+		}
+		return list
+	}
+	filled := *it
+	filled.Over = fill(it.Over)
+	filled.Lines = slices.Clone(it.Lines)
+	for i := range filled.Lines {
+		filled.Lines[i].Over = fill(it.Lines[i].Over)
+	}
+	return filled
 }
 
 // Check refuses a brief that could never be shown. That its spans, records and columns are there is
 // found out when it is: one that was removed leaves the rest of the page standing.
 func (b *Brief) Check() error {
-	if err := calendar.CheckName(b.Name); err != nil {
+	if err := naming.Check(b.Name); err != nil {
 		return err
 	}
 	if err := checkTitle("title", b.Title); err != nil {
@@ -108,23 +118,30 @@ func (b *Brief) Check() error {
 	if n := len(b.Items); n > maxItems {
 		return fmt.Errorf("brief %s has %d items; at most %d", b.Name, n, maxItems)
 	}
-	if _, err := civil.ParseDay(b.AsOf); err != nil && b.AsOf != "" && b.AsOf != "today" && b.AsOf != "latest" {
+	if _, err := civil.ParseDay(b.AsOf); err != nil && b.AsOf != "" && b.AsOf != query.Today && b.AsOf != query.Latest {
 		return fmt.Errorf("brief %s: as-of: %q: expected latest, today or a date", b.Name, b.AsOf)
 	}
-	asks := map[string]bool{}
-	for _, a := range b.Asks {
-		if err := a.check(); err != nil {
-			return fmt.Errorf("brief %s: ask %s: %w", b.Name, a.Name, err)
+	prompts := map[string]bool{}
+	for _, p := range b.Prompts {
+		if err := p.check(); err != nil {
+			return fmt.Errorf("brief %s: prompt %s: %w", b.Name, p.Name, err)
 		}
-		if asks[a.Name] {
-			return fmt.Errorf("brief %s asks for %s twice", b.Name, a.Name)
+		if prompts[p.Name] {
+			return fmt.Errorf("brief %s has two prompts %s", b.Name, p.Name)
 		}
-		asks[a.Name] = true
+		prompts[p.Name] = true
 	}
+	ids := map[string]bool{}
 	for i := range b.Items {
-		if err := b.Items[i].check(asks); err != nil {
-			return fmt.Errorf("brief %s: item %d, %s: %w", b.Name, i+1, shown(b.Items[i].Title), err)
+		it := &b.Items[i]
+		err := it.check(prompts)
+		if err == nil && it.ID != "" && ids[it.ID] {
+			err = fmt.Errorf("another item has the id %s", it.ID)
 		}
+		if err != nil {
+			return fmt.Errorf("brief %s: item %d, %s: %w", b.Name, i+1, shown(it.Title), err)
+		}
+		ids[it.ID] = true
 	}
 	return nil
 }
@@ -146,31 +163,39 @@ func checkTitle(what, text string) error {
 	return nil
 }
 
-func (a *Ask) check() error {
-	if err := calendar.CheckName(a.Name); err != nil {
+func (p *Prompt) check() error {
+	if err := naming.Check(p.Name); err != nil {
 		return err
 	}
-	if err := checkTitle("label", a.Label); err != nil {
+	if err := checkTitle("label", p.Label); err != nil {
 		return err
 	}
-	_, err := span.Parse(a.Default)
+	_, err := span.Parse(p.Default)
 	return err
 }
 
-func (it *Item) check(asks map[string]bool) error {
+func (it *Item) check(prompts map[string]bool) error {
 	if err := checkTitle("title", it.Title); err != nil {
 		return err
 	}
 	if it.Width < 0 || it.Width > 12 {
 		return fmt.Errorf("width %d: expected 1 to 12 columns", it.Width)
 	}
+	if it.ID != "" {
+		if err := naming.Check(it.ID); err != nil {
+			return err
+		}
+	}
+	if it.Context != (query.Context{}) {
+		return fmt.Errorf("an item is read against what its brief says: as-of, at-close and calendar belong to the brief")
+	}
 	if err := it.checkKind(); err != nil {
 		return err
 	}
 	for _, text := range it.Expressions() {
 		if name, ok := strings.CutPrefix(text, "?"); ok {
-			if !asks[name] {
-				return fmt.Errorf("%s: the brief asks for no %s", text, name)
+			if !prompts[name] {
+				return fmt.Errorf("%s: the brief has no prompt %s", text, name)
 			}
 			continue
 		}
@@ -209,18 +234,25 @@ func (it *Item) checkKind() error {
 		}
 		return nil
 	case LinesItem:
-		if n := len(it.Lines); n < 1 || n > maxLines || it.Each == "" {
-			return fmt.Errorf("lines takes 1 to %d lines and each, the unit that they are lined up by", maxLines)
+		if n := len(it.Lines); n < 1 || n > query.MaxLines || it.Each == "" {
+			return fmt.Errorf("lines takes 1 to %d lines and each, the unit that they are lined up by", query.MaxLines)
 		}
-		return nil
+		_, err := it.LinesQuery().Queries()
+		return err
 	}
-	return fmt.Errorf("%q is no kind of item: expected figure, table, bars or lines", it.Kind)
+	return fmt.Errorf("%q is not a kind of item: expected figure, table, bars or lines", it.Kind)
 }
 
-// compileBriefs checks briefs.
+// LinesQuery returns what an item of lines asks.
+func (it *Item) LinesQuery() *query.Lines {
+	return &query.Lines{Lines: slices.Clone(it.Lines), Each: it.Each, Running: it.Running, Context: it.Context}
+}
+
+// compileBriefs checks briefs, and gives their items an identity.
 func compileBriefs(briefs []Brief) error {
 	seen := map[string]bool{}
 	for i := range briefs {
+		briefs[i].Identify()
 		err := briefs[i].Check()
 		if err == nil && seen[briefs[i].Name] {
 			err = fmt.Errorf("brief %s is defined twice", briefs[i].Name)

@@ -3,14 +3,31 @@ package book
 import (
 	"strings"
 	"testing"
+
+	"vastspan/core/measure"
+	"vastspan/core/query"
+)
+
+var (
+	counted = []measure.Figure{{Kind: measure.Count}}
+	summed  = []measure.Figure{{Kind: measure.Sum, Column: "x"}}
 )
 
 func sound() Brief {
-	return Brief{Name: "monday", Title: "Monday", Asks: []Ask{{"window", "Days", "last full month"}}, Items: []Item{
-		{Kind: FigureItem, Title: "one", Dataset: "d", Over: []string{"?window"}, Figures: []string{"sum x"}},
-		{Kind: BarsItem, Title: "two", Dataset: "d", Over: []string{"this year"}, Figures: []string{"count"}, Each: "month"},
-		{Kind: TableItem, Title: "three", Dataset: "d", Over: []string{"@gone", "today"}, Figures: []string{"count", "sum x"}, By: []string{"a"}},
-		{Kind: LinesItem, Title: "four", Each: "month", Lines: []BriefLine{{Label: "l", Dataset: "d", Over: "this year", Figure: "count"}}},
+	return Brief{Name: "monday", Title: "Monday", Prompts: []Prompt{{"window", "Days", "last full month"}}, Items: []Item{
+		{Kind: FigureItem, Title: "one", Query: query.Query{Dataset: "d", Over: []string{"?window"}, Figures: summed}},
+		{Kind: BarsItem, Title: "two", Query: query.Query{Dataset: "d", Over: []string{"this year"}, Figures: counted, Each: "month"}},
+		{
+			Kind:  TableItem,
+			Title: "three",
+			Query: query.Query{Dataset: "d", Over: []string{"@gone", "today"}, Figures: counted, By: []string{"a"}},
+		},
+		{
+			Kind:  LinesItem,
+			Title: "four",
+			Query: query.Query{Each: "month"},
+			Lines: []query.Line{{Label: "l", Query: query.Query{Dataset: "d", Over: []string{"this year"}, Figures: counted}}},
+		},
 	}}
 }
 
@@ -24,19 +41,22 @@ func TestBriefsAreChecked(t *testing.T) {
 		"expected a title":                   func(b *Brief) { b.Title = "  " },
 		"at most 400":                        func(b *Brief) { b.Title = strings.Repeat("x", 401) },
 		"expected latest, today or a date":   func(b *Brief) { b.AsOf = "noon" },
-		"asks for window twice":              func(b *Brief) { b.Asks = append(b.Asks, b.Asks[0]) },
-		"ask window: expected a label":       func(b *Brief) { b.Asks[0].Label = "" },
+		"two prompts window":                 func(b *Brief) { b.Prompts = append(b.Prompts, b.Prompts[0]) },
+		"prompt window: expected a label":    func(b *Brief) { b.Prompts[0].Label = "" },
 		"has 61 items":                       func(b *Brief) { b.Items = make([]Item, 61) },
 		"item 1, one: figure takes one span": func(b *Brief) { b.Items[0].Over = append(b.Items[0].Over, "today") },
 		"by and each belong to a table":      func(b *Brief) { b.Items[0].Each = "month" },
-		"asks for no moon":                   func(b *Brief) { b.Items[0].Over[0] = "?moon" },
+		"has no prompt moon":                 func(b *Brief) { b.Items[0].Over[0] = "?moon" },
 		"expected a dataset":                 func(b *Brief) { b.Items[0].Dataset = "" },
 		"width 13":                           func(b *Brief) { b.Items[0].Width = 13 },
 		"bars takes each":                    func(b *Brief) { b.Items[1].Each = "" },
 		"table takes at least":               func(b *Brief) { b.Items[2].Figures = nil },
 		"lines takes 1 to 20":                func(b *Brief) { b.Items[3].Lines = nil },
-		`"last month" has two readings`:      func(b *Brief) { b.Items[3].Lines[0].Over = "last month" },
-		`"pie" is no kind of item`:           func(b *Brief) { b.Items[0].Kind = "pie" },
+		`"last month" has two readings`:      func(b *Brief) { b.Items[3].Lines[0].Over = []string{"last month"} },
+		`"pie" is not a kind of item`:        func(b *Brief) { b.Items[0].Kind = "pie" },
+		"another item has the id i1":         func(b *Brief) { b.Items[0].ID, b.Items[2].ID = "i1", "i1" },
+		"belong to the brief":                func(b *Brief) { b.Items[0].AsOf = "today" },
+		"line l: expected a dataset":         func(b *Brief) { b.Items[3].Lines[0].Dataset = "" },
 		"item 1, (untitled): expected a":     func(b *Brief) { b.Items[0].Title = "" },
 	} {
 		b := sound()
@@ -80,5 +100,35 @@ briefs:
 		if _, err := Read([]byte(spoilt)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)
 		}
+	}
+}
+
+// Items of one title are told apart, and keep their identity when a book is written and read again.
+func TestItemsHaveAnIdentity(t *testing.T) {
+	b := sound()
+	b.Items[1].Title, b.Items[2].ID = b.Items[0].Title, "i1"
+	l, err := Compile(Book{Briefs: []Brief{b}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ids := func(l *Library) (list []string) {
+		for _, it := range l.Book().Briefs[0].Items {
+			list = append(list, it.ID)
+		}
+		return list
+	}
+	written, err := Write(l.Book())
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := Read(written)
+	if err != nil {
+		t.Fatalf("%v\n%s", err, written)
+	}
+	if got := strings.Join(ids(l), " "); got != "i2 i3 i1 i4" || strings.Join(ids(again), " ") != got {
+		t.Errorf("the ids are %v, then %v", ids(l), ids(again))
+	}
+	if it := b.Items[0].Filled(map[string]string{"window": "today"}); it.Over[0] != "today" || b.Items[0].Over[0] != "?window" {
+		t.Errorf("filled it is over %v, before %v", it.Over, b.Items[0].Over)
 	}
 }

@@ -41,7 +41,7 @@ func Read(data []byte) (*Library, error) {
 	return l, err
 }
 
-// place gives a decoder's error with its line first, without the source that it quotes.
+// place returns a decoder's error with its line first, without the source that it quotes.
 func place(err error) error {
 	var y yaml.Error
 	if errors.As(err, &y) && y.GetToken() != nil {
@@ -67,14 +67,18 @@ func lineOf(data []byte, path string) int {
 	return node.GetToken().Position.Line
 }
 
-// Write gives a book as YAML, in the form that Read takes.
+// Write returns a book as YAML, in the form that Read takes.
 func Write(b Book) ([]byte, error) {
 	b.Version = 1
 	return yaml.MarshalWithOptions(b, yaml.IndentSequence(true))
 }
 
-// Line gives one definition as YAML on one line.
-func Line(def any) (string, error) {
+// LineOf writes a definition that is given as JSON as YAML on one line.
+func LineOf(data []byte) (string, error) {
+	var def yaml.MapSlice
+	if err := yaml.UnmarshalWithOptions(data, &def, yaml.UseOrderedMap()); err != nil {
+		return "", err
+	}
 	text, err := yaml.MarshalWithOptions(def, yaml.Flow(true))
 	return strings.TrimSpace(string(text)), err
 }

@@ -29,7 +29,12 @@ func NewHolidays(name string, days []civil.Day, firstYear, lastYear int) (*Holid
 		firstYear, lastYear = days[0].Year(), days[len(days)-1].Year()
 	}
 	if firstYear < 1 || lastYear > 9999 || lastYear < firstYear {
-		return nil, fmt.Errorf("holiday list %s covers %d to %d: expected years from 1 to 9999, the first one first", name, firstYear, lastYear)
+		return nil, fmt.Errorf(
+			"holiday list %s covers %d to %d: expected years from 1 to 9999, the first one first",
+			name,
+			firstYear,
+			lastYear,
+		)
 	}
 	return &Holidays{Name: name, Days: days, FirstYear: firstYear, LastYear: lastYear}, nil
 }
@@ -93,7 +98,7 @@ func (b *business) has(d civil.Day) bool {
 	return !off
 }
 
-// nth gives the business day with n business days before it.
+// nth returns the business day with n business days before it.
 func (b *business) nth(n int) (civil.Day, error) {
 	if n < 0 {
 		return 0, ErrRange
@@ -103,7 +108,7 @@ func (b *business) nth(n int) (civil.Day, error) {
 	return d, edgeInRange(d)
 }
 
-// move gives the nth business day strictly after a day, or before it when n is negative.
+// move returns the nth business day strictly after a day, or before it when n is negative.
 func (b *business) move(d civil.Day, n int) (civil.Day, error) {
 	if n == 0 {
 		return d, nil

@@ -20,10 +20,10 @@ type Calendar struct {
 // A layout says where months (periods) begin and how many make a year. Quarters, halves and years
 // follow from that: a quarter is three months, the last one takes what is left over.
 type layout interface {
-	// month gives the running index of the month that holds a day: year index × perYear + position.
+	// month returns the running index of the month that holds a day: year index × perYear + position.
 	// It also answers for the one edge after the last day that the layout knows.
 	month(d civil.Day) (int, error)
-	// start gives the first day of a month by its running index, which may be that edge.
+	// start returns the first day of a month by its running index, which may be that edge.
 	start(month int) (civil.Day, error)
 	// covers refuses a day that no year of the layout holds.
 	covers(d civil.Day) error
@@ -42,25 +42,25 @@ var ErrRange = errors.New("outside 0001-01-01 to 9999-12-31")
 // ErrUnlisted marks an answer outside the years of a listed calendar.
 var ErrUnlisted = errors.New("outside the listed years")
 
-// Name gives the calendar's name.
+// Name returns the calendar's name.
 func (c *Calendar) Name() string { return c.spec.Name }
 
-// Spec gives what the calendar was built from.
+// Spec returns what the calendar was built from.
 func (c *Calendar) Spec() Spec { return c.spec }
 
-// WeekStart gives the first day of its weeks.
+// WeekStart returns the first day of its weeks.
 func (c *Calendar) WeekStart() civil.Weekday { return c.weekStart }
 
-// MonthBased tells whether months are civil months or begin on one fixed day of them.
+// MonthBased reports whether months are civil months or begin on one fixed day of them.
 func (c *Calendar) MonthBased() bool { return c.spec.Kind == KindMonths }
 
-// WorkingWeek gives the days of the week on which business is done.
+// WorkingWeek returns the days of the week on which business is done.
 func (c *Calendar) WorkingWeek() civil.Weekdays { return c.business.week }
 
 // PeriodsPerYear is 12, or 13 in a calendar of thirteen periods.
 func (c *Calendar) PeriodsPerYear() int { return c.layout.perYear() }
 
-// Index gives the running index of the unit that holds a day. Indexes grow by one from a unit to
+// Index returns the running index of the unit that holds a day. Indexes grow by one from a unit to
 // the next, across year ends, so that their difference is an offset (semantics §2). For business
 // days it counts those before the day. Errors: ErrRange, ErrUnlisted.
 func (c *Calendar) Index(u Unit, d civil.Day) (int, error) {
@@ -82,7 +82,7 @@ func (c *Calendar) Index(u Unit, d civil.Day) (int, error) {
 	return fromMonth(u, m, c.layout.perYear()), nil
 }
 
-// Start gives the first day of the unit with a running index, which may be the edge one day beyond
+// Start returns the first day of the unit with a running index, which may be the edge one day beyond
 // the last unit there is. Errors: ErrRange, ErrUnlisted.
 func (c *Calendar) Start(u Unit, index int) (civil.Day, error) {
 	var d civil.Day
@@ -99,7 +99,7 @@ func (c *Calendar) Start(u Unit, index int) (civil.Day, error) {
 	return d, edgeInRange(d)
 }
 
-// Unit gives the interval of the unit with a running index. Errors: ErrRange, ErrUnlisted.
+// Unit returns the interval of the unit with a running index. Errors: ErrRange, ErrUnlisted.
 func (c *Calendar) Unit(u Unit, index int) (civil.Interval, error) {
 	start, err := c.Start(u, index)
 	if err != nil {
@@ -115,9 +115,9 @@ func (c *Calendar) Unit(u Unit, index int) (civil.Interval, error) {
 	return civil.Interval{Start: start, End: end}, nil
 }
 
-// Holding gives the interval of the unit that holds a day. Business days are not asked for here:
+// Containing returns the interval of the unit that holds a day. Business days are not asked for here:
 // a day that is none has no answer. Errors: ErrRange, ErrUnlisted.
-func (c *Calendar) Holding(u Unit, d civil.Day) (civil.Interval, error) {
+func (c *Calendar) Containing(u Unit, d civil.Day) (civil.Interval, error) {
 	i, err := c.Index(u, d)
 	if err != nil {
 		return civil.Interval{}, err
@@ -143,7 +143,7 @@ func (c *Calendar) Move(d civil.Day, n int, u Unit) (moved civil.Day, clamped bo
 	return moved, false, edgeInRange(moved)
 }
 
-// Literal gives the unit of a year by its number from 1 on: Literal(Quarter, 2026, 2) is 2026-Q2.
+// Literal returns the unit of a year by its number from 1 on: Literal(Quarter, 2026, 2) is 2026-Q2.
 // For Year the number is not looked at. An error says that the year has no such unit.
 func (c *Calendar) Literal(u Unit, year, number int) (civil.Interval, error) {
 	y := c.layout.yearIndex(year)
@@ -172,7 +172,7 @@ func (c *Calendar) noSuchUnit(u Unit, year, number, have int) error {
 	return fmt.Errorf("year %04d of calendar %s has no %s %d, only %d", year, c.Name(), u, number, have)
 }
 
-// weekLiteral gives a week of a year by its number: the year's first week is the first whose fourth
+// weekLiteral returns a week of a year by its number: the year's first week is the first whose fourth
 // day it holds (semantics §2).
 func (c *Calendar) weekLiteral(index, year, number int) (civil.Interval, error) {
 	whole, err := c.Unit(Year, index)
@@ -186,19 +186,19 @@ func (c *Calendar) weekLiteral(index, year, number int) (civil.Interval, error) 
 	return c.Unit(Week, first+number-1)
 }
 
-// IsBusinessDay tells whether a day is in the working week and not on the holiday list.
+// IsBusinessDay reports whether a day is in the working week and not on the holiday list.
 func (c *Calendar) IsBusinessDay(d civil.Day) bool { return c.business.has(d) }
 
-// IsHoliday tells whether a day is on the holiday list.
+// IsHoliday reports whether a day is on the holiday list.
 func (c *Calendar) IsHoliday(d civil.Day) bool { return c.business.holiday(d) }
 
-// HolidaysKnown tells whether the holiday list, if there is one, covers every year of an interval.
+// HolidaysKnown reports whether the holiday list, if there is one, covers every year of an interval.
 func (c *Calendar) HolidaysKnown(v civil.Interval) bool {
 	l := c.business.list
 	return l == nil || v.Empty() || v.Start.Year() >= l.FirstYear && v.Last().Year() <= l.LastYear
 }
 
-// Holidays gives the holiday list, or nil.
+// Holidays returns the holiday list, or nil.
 func (c *Calendar) Holidays() *Holidays { return c.business.list }
 
 func (c *Calendar) weekIndex(d civil.Day) int { return floor.Div(int(d)-int(c.weekStart), 7) }
@@ -228,7 +228,7 @@ func inYear(month, perYear int) (year, position int) {
 	return floor.Div(month, perYear), floor.Mod(month, perYear)
 }
 
-// toMonth gives the first month of a longer unit.
+// toMonth returns the first month of a longer unit.
 func toMonth(u Unit, index, perYear int) int {
 	switch u {
 	case Quarter:

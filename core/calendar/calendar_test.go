@@ -19,11 +19,28 @@ func day(t *testing.T, s string) civil.Day {
 }
 
 var (
-	april    = Spec{Name: "fiscal-april", Kind: KindMonths, YearStarts: "04-01", YearLabel: "starting"}
-	july     = Spec{Name: "fiscal-july", Kind: KindMonths, YearStarts: "07-01", YearLabel: "ending"}
-	trade    = Spec{Name: "trade-445", Kind: KindWeeks, Pattern: "4-4-5", YearEnds: &YearEnds{"saturday", "nearest", "january"}, YearLabel: "starting"}
-	thirteen = Spec{Name: "thirteen", Kind: KindWeeks, Pattern: "13x4", YearEnds: &YearEnds{"friday", "nearest", "june"}, YearLabel: "ending"}
-	listed   = Spec{Name: "listed", Kind: KindWeeks, Pattern: "4-4-5", YearFirstDays: []string{"2012-12-30", "2014-01-05", "2015-01-04", "2016-01-03"}}
+	april = Spec{Name: "fiscal-april", Kind: KindMonths, YearStarts: "04-01", YearLabel: "starting"}
+	july  = Spec{Name: "fiscal-july", Kind: KindMonths, YearStarts: "07-01", YearLabel: "ending"}
+	trade = Spec{
+		Name:      "trade-445",
+		Kind:      KindWeeks,
+		Pattern:   "4-4-5",
+		YearEnds:  &YearEnds{"saturday", "nearest", "january"},
+		YearLabel: "starting",
+	}
+	thirteen = Spec{
+		Name:      "thirteen",
+		Kind:      KindWeeks,
+		Pattern:   "13x4",
+		YearEnds:  &YearEnds{"friday", "nearest", "june"},
+		YearLabel: "ending",
+	}
+	listed = Spec{
+		Name:          "listed",
+		Kind:          KindWeeks,
+		Pattern:       "4-4-5",
+		YearFirstDays: []string{"2012-12-30", "2014-01-05", "2015-01-04", "2016-01-03"},
+	}
 )
 
 func TestLabels(t *testing.T) {
@@ -170,11 +187,11 @@ func TestEdgesAreErrorsNotAnswers(t *testing.T) {
 	}
 	for _, d := range []string{"2012-12-29", "2016-01-03"} {
 		for _, u := range []Unit{Month, Quarter, Half, Year} {
-			if v, err := cal.Holding(u, day(t, d)); !errors.Is(err, ErrUnlisted) {
+			if v, err := cal.Containing(u, day(t, d)); !errors.Is(err, ErrUnlisted) {
 				t.Errorf("the %s of %s is %s, %v", u, d, v, err)
 			}
 		}
-		if _, err := cal.Holding(Week, day(t, d)); err != nil {
+		if _, err := cal.Containing(Week, day(t, d)); err != nil {
 			t.Errorf("the week of %s: %v", d, err)
 		}
 	}

@@ -2,7 +2,6 @@ package calendar
 
 import (
 	"fmt"
-	"strings"
 
 	"vastspan/core/civil"
 	"vastspan/core/internal/floor"
@@ -12,38 +11,61 @@ import (
 // "Q2 FY2026/27", "H1 2026", "2026". Years that do not begin on 1 January of a month-based
 // calendar are written as fiscal years. Errors: ErrRange, ErrUnlisted.
 func (c *Calendar) Label(u Unit, d civil.Day) (string, error) {
+	name, year, err := c.label(u, d)
+	switch {
+	case err != nil:
+		return "", err
+	case u == Day || u == BusinessDay:
+		return d.String(), nil
+	case u == Year:
+		return year, nil
+	}
+	return name + " " + year, nil
+}
+
+// UnitName names the unit that holds a day without its year: "19 Oct", "W43", "Oct" or "P03", "Q2", "H1";
+// empty for a year. Errors: ErrRange, ErrUnlisted.
+func (c *Calendar) UnitName(u Unit, d civil.Day) (string, error) {
+	name, _, err := c.label(u, d)
+	return name, err
+}
+
+// label returns the two halves of a unit's label.
+func (c *Calendar) label(u Unit, d civil.Day) (name, year string, err error) {
 	switch u {
 	case Day, BusinessDay:
-		return d.String(), nil
+		y, month, day := d.Date()
+		return fmt.Sprintf("%d %s", day, shortMonth(month)), fmt.Sprintf("%04d", y), nil
 	case Week:
 		n, fourth, err := c.weekOfYear(d)
 		if err != nil {
-			return "", err
+			return "", "", err
 		}
-		year, err := c.Label(Year, fourth)
-		return fmt.Sprintf("W%02d %s", n, year), err
+		_, year, err = c.label(Year, fourth)
+		return fmt.Sprintf("W%02d", n), year, err
 	}
 	m, err := c.Index(Month, d)
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
 	per := c.layout.perYear()
-	year := c.yearName(floor.Div(m, per))
+	year = c.yearName(floor.Div(m, per))
 	switch p := floor.Mod(m, per); {
 	case u == Year:
-		return year, nil
+		return "", year, nil
 	case u == Half:
-		return fmt.Sprintf("H%d %s", min(p/6, 1)+1, year), nil
+		return fmt.Sprintf("H%d", min(p/6, 1)+1), year, nil
 	case u == Quarter:
-		return fmt.Sprintf("Q%d %s", min(p/3, 3)+1, year), nil
+		return fmt.Sprintf("Q%d", min(p/3, 3)+1), year, nil
 	}
 	if l, ok := c.layout.(monthsLayout); ok && l.firstDay == 1 {
 		y, month, _ := d.Date()
-		name := monthNames[month-1]
-		return fmt.Sprintf("%s%s %04d", strings.ToUpper(name[:1]), name[1:3], y), nil
+		return shortMonth(month), fmt.Sprintf("%04d", y), nil
 	}
-	return fmt.Sprintf("P%02d %s", floor.Mod(m, per)+1, year), nil
+	return fmt.Sprintf("P%02d", floor.Mod(m, per)+1), year, nil
 }
+
+func shortMonth(month int) string { return title(monthNames[month-1])[:3] }
 
 // yearName writes a year by its label, or as a fiscal year where it spans two civil years.
 func (c *Calendar) yearName(index int) string {

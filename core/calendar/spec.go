@@ -2,12 +2,12 @@ package calendar
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"vastspan/core/civil"
+	"vastspan/core/naming"
 )
 
 // Kind says what years are made of.
@@ -22,42 +22,26 @@ const (
 
 // A Spec says in plain words how a calendar is laid out; it is what a span book holds.
 type Spec struct {
-	Name          string    `json:"name" yaml:"name"`
-	Kind          Kind      `json:"kind" yaml:"kind"`
-	YearStarts    string    `json:"year_starts,omitempty" yaml:"year-starts,omitempty"` // month-day, 01-01 when empty
-	YearLabel     string    `json:"year_label,omitempty" yaml:"year-label,omitempty"`   // starting or ending
-	WeekStarts    string    `json:"week_starts,omitempty" yaml:"week-starts,omitempty"` // a weekday, monday when empty
-	Pattern       string    `json:"pattern,omitempty" yaml:"pattern,omitempty"`         // 4-4-5, 4-5-4, 5-4-4 or 13x4
-	YearEnds      *YearEnds `json:"year_ends,omitempty" yaml:"year-ends,omitempty"`
-	ExtraWeek     int       `json:"extra_week,omitempty" yaml:"extra-week,omitempty"` // the period that takes a 53rd week, the last when 0
-	YearFirstDays []string  `json:"year_first_days,omitempty" yaml:"year-first-days,omitempty"`
-	WorkingWeek   string    `json:"working_week,omitempty" yaml:"working-week,omitempty"` // Mon/Tue/Wed/Thu/Fri when empty
-	Holidays      string    `json:"holidays,omitempty" yaml:"holidays,omitempty"`         // the name of a holiday list
-	About         string    `json:"about,omitempty" yaml:"about,omitempty"`
+	Name       string    `json:"name"                      yaml:"name"`
+	Kind       Kind      `json:"kind"                      yaml:"kind"`
+	YearStarts string    `json:"year_starts,omitempty"     yaml:"year-starts,omitempty"` // month-day, 01-01 when empty
+	YearLabel  string    `json:"year_label,omitempty"      yaml:"year-label,omitempty"`  // starting or ending
+	WeekStarts string    `json:"week_starts,omitempty"     yaml:"week-starts,omitempty"` // a weekday, monday when empty
+	Pattern    string    `json:"pattern,omitempty"         yaml:"pattern,omitempty"`     // 4-4-5, 4-5-4, 5-4-4 or 13x4
+	YearEnds   *YearEnds `json:"year_ends,omitempty"       yaml:"year-ends,omitempty"`
+	// ExtraWeek is the period that takes a 53rd week, the last when 0.
+	ExtraWeek     int      `json:"extra_week,omitempty"      yaml:"extra-week,omitempty"`
+	YearFirstDays []string `json:"year_first_days,omitempty" yaml:"year-first-days,omitempty"`
+	WorkingWeek   string   `json:"working_week,omitempty"    yaml:"working-week,omitempty"` // Mon/Tue/Wed/Thu/Fri when empty
+	Holidays      string   `json:"holidays,omitempty"        yaml:"holidays,omitempty"`     // the name of a holiday list
+	About         string   `json:"about,omitempty"           yaml:"about,omitempty"`
 }
 
 // YearEnds says on which weekday a week-based year ends, and near which month's end.
 type YearEnds struct {
-	Day   string `json:"day" yaml:"day"`
-	Rule  string `json:"rule" yaml:"rule"` // last or nearest
+	Day   string `json:"day"   yaml:"day"`
+	Rule  string `json:"rule"  yaml:"rule"` // last or nearest
 	Month string `json:"month" yaml:"month"`
-}
-
-var nameForm = regexp.MustCompile(`^[a-z][a-z0-9-]*$`)
-
-// MaxNameLength is the longest that the name of a span, calendar, holiday list or dataset may be.
-const MaxNameLength = 60
-
-// CheckName refuses a name that is not lower-case letters, digits and hyphens, beginning with a
-// letter (semantics §4).
-func CheckName(name string) error {
-	switch {
-	case len(name) > MaxNameLength:
-		return fmt.Errorf("a name has at most %d characters; this one has %d", MaxNameLength, len(name))
-	case !nameForm.MatchString(name):
-		return fmt.Errorf("%q is not a name: expected lower-case letters, digits and hyphens, beginning with a letter", name)
-	}
-	return nil
 }
 
 // Civil is the built-in calendar: months of the civil year, weeks from Monday, no holidays.
@@ -82,7 +66,7 @@ func Build(s Spec, holidays *Holidays) (*Calendar, error) {
 }
 
 func build(s Spec, holidays *Holidays) (*Calendar, error) {
-	if err := CheckName(s.Name); err != nil {
+	if err := naming.Check(s.Name); err != nil {
 		return nil, err
 	}
 	week, err := workingWeek(s.WorkingWeek)
@@ -218,7 +202,20 @@ func refuse(kind string, keys ...key) error {
 	return nil
 }
 
-var monthNames = [12]string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+var monthNames = [12]string{
+	"january",
+	"february",
+	"march",
+	"april",
+	"may",
+	"june",
+	"july",
+	"august",
+	"september",
+	"october",
+	"november",
+	"december",
+}
 
 func labelledByStart(label string, optional bool) (bool, error) {
 	switch {

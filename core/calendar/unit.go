@@ -24,10 +24,10 @@ var Units = []Unit{Day, BusinessDay, Week, Month, Quarter, Half, Year}
 
 var unitNames = [...]string{"day", "business day", "week", "month", "quarter", "half", "year"}
 
-// String gives the unit's name in the singular.
+// String returns the unit's name in the singular.
 func (u Unit) String() string { return unitNames[u] }
 
-// Plural gives the unit's name in the plural.
+// Plural returns the unit's name in the plural.
 func (u Unit) Plural() string {
 	if u == Half {
 		return "halves"
@@ -35,7 +35,7 @@ func (u Unit) Plural() string {
 	return unitNames[u] + "s"
 }
 
-// Counted gives the name that goes with a count: "day" with 1, else "days".
+// Counted returns the name that goes with a count: "day" with 1, else "days".
 func (u Unit) Counted(n int) string {
 	if n == 1 {
 		return u.String()

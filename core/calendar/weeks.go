@@ -10,9 +10,9 @@ import (
 
 // years says where the years of a week-based layout begin.
 type years interface {
-	// holding gives the index of the year that holds a day, or of the edge after the last year.
+	// holding returns the index of the year that holds a day, or of the edge after the last year.
 	holding(d civil.Day) (int, error)
-	// first gives the first day of a year.
+	// first returns the first day of a year.
 	first(year int) (civil.Day, error)
 	covers(d civil.Day) error
 	label(year int) int
@@ -61,7 +61,7 @@ func (l weeksLayout) yearLabel(index int) int { return l.years.label(index) }
 
 func (l weeksLayout) yearIndex(label int) int { return l.years.index(label) }
 
-// year gives a year's first day and 1 when it has 53 weeks, else 0. The edge year has none.
+// year returns a year's first day and 1 when it has 53 weeks, else 0. The edge year has none.
 func (l weeksLayout) year(index int) (first civil.Day, long int, err error) {
 	if first, err = l.years.first(index); err != nil {
 		return 0, 0, err
@@ -140,7 +140,7 @@ type ruledYears struct {
 	byStart bool
 }
 
-// end gives the last day of a year.
+// end returns the last day of a year.
 func (r ruledYears) end(year int) civil.Day {
 	monthEnd := civil.Of(year, r.month+1, 1) - 1
 	back := civil.Day(floor.Mod(int(monthEnd.Weekday())-int(r.weekday), 7))

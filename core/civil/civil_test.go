@@ -82,7 +82,8 @@ func TestSetLawsAgainstBools(t *testing.T) {
 		union, both, except := a.Union(b), a.Intersect(b), a.Except(b)
 		n := 0
 		for d := Day(0); d < days; d++ {
-			if a.Contains(d) != ina[d] || union.Contains(d) != (ina[d] || inb[d]) || both.Contains(d) != (ina[d] && inb[d]) || except.Contains(d) != (ina[d] && !inb[d]) {
+			if a.Contains(d) != ina[d] || union.Contains(d) != (ina[d] || inb[d]) || both.Contains(d) != (ina[d] && inb[d]) ||
+				except.Contains(d) != (ina[d] && !inb[d]) {
 				t.Fatalf("day %d of %v and %v: union %v, both %v, except %v", d, a, b, union, both, except)
 			}
 			if ina[d] || inb[d] {
@@ -135,7 +136,7 @@ func TestWeekdays(t *testing.T) {
 }
 
 func TestParseSet(t *testing.T) {
-	for _, s := range []Set{{}, SetOf(One(5)), Union(Through(1, 9), Through(20, 30)), SetOf(AllDays), SetOf(Interval{Since, 7}), Union(Through(2, 3), Interval{90, Onward})} {
+	for _, s := range []Set{{}, SetOf(One(5)), Union(Through(1, 9), Through(20, 30)), SetOf(AllDays), SetOf(Interval{OpenStart, 7}), Union(Through(2, 3), Interval{90, OpenEnd})} {
 		if got, err := ParseSet(s.String()); err != nil || !got.Equal(s) {
 			t.Errorf("%s is read as %s, %v", s, got, err)
 		}

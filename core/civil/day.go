@@ -3,6 +3,7 @@
 package civil
 
 import (
+	"errors"
 	"fmt"
 	"time"
 
@@ -22,10 +23,10 @@ const (
 	// EndOfDays is the exclusive edge after MaxDay.
 	EndOfDays Day = MaxDay + 1
 
-	// Since stands for the edge of an interval that is open towards the past.
-	Since Day = -1 << 30
-	// Onward stands for the edge of an interval that is open towards the future.
-	Onward Day = 1 << 30
+	// OpenStart stands for the edge of an interval that is open towards the past.
+	OpenStart Day = -1 << 30
+	// OpenEnd stands for the edge of an interval that is open towards the future.
+	OpenEnd Day = 1 << 30
 )
 
 // The arithmetic works in years that begin on 1 March, so that the leap day comes last, and counts
@@ -37,7 +38,7 @@ const (
 	shiftDays  = 146097 + 306
 )
 
-// Of gives the day of a date; the month may be any number, it is carried into the year. The day of
+// Of returns the day of a date; the month may be any number, it is carried into the year. The day of
 // the month is taken as it is: use DaysInMonth to check it. Years are from -399 on.
 func Of(year, month, day int) Day {
 	if month < 1 || month > 12 {
@@ -54,7 +55,7 @@ func Of(year, month, day int) Day {
 	return Day(int(n) + day - 1 - shiftDays)
 }
 
-// Date gives the year, month (1 to 12) and day of the month (1 to 31).
+// Date returns the year, month (1 to 12) and day of the month (1 to 31).
 func (d Day) Date() (year, month, day int) {
 	n1 := 4*uint32(int(d)+shiftDays) + 3
 	century := n1 / 146097
@@ -72,21 +73,21 @@ func (d Day) Date() (year, month, day int) {
 	return year, month, day
 }
 
-// Year gives the civil year that holds the day.
+// Year returns the civil year that holds the day.
 func (d Day) Year() int {
 	y, _, _ := d.Date()
 	return y
 }
 
-// Weekday gives the day of the week; 0001-01-01 was a Monday.
+// Weekday returns the day of the week; 0001-01-01 was a Monday.
 func (d Day) Weekday() Weekday { return Weekday(floor.Mod(int(d), 7)) }
 
-// Valid tells whether the day lies from 0001-01-01 to 9999-12-31.
+// Valid reports whether the day lies from 0001-01-01 to 9999-12-31.
 func (d Day) Valid() bool { return d >= MinDay && d <= MaxDay }
 
-// String gives the ISO 8601 date, for example 2026-03-05; an open edge is two dots.
+// String returns the ISO 8601 date, for example 2026-03-05; an open edge is two dots.
 func (d Day) String() string {
-	if d == Since || d == Onward {
+	if d == OpenStart || d == OpenEnd {
 		return ".."
 	}
 	return string(d.AppendText(make([]byte, 0, 10)))
@@ -118,7 +119,7 @@ func ParseDay(s string) (Day, error) {
 	return NewDay(y, m, d)
 }
 
-// NewDay gives the day of a date, or an error that says which part does not exist.
+// NewDay returns the day of a date, or an error that says which part does not exist.
 func NewDay(year, month, day int) (Day, error) {
 	switch {
 	case year < 1 || year > 9999:
@@ -131,20 +132,33 @@ func NewDay(year, month, day int) (Day, error) {
 	return Of(year, month, day), nil
 }
 
-// OfTime gives the day that an instant falls on in a time zone.
+// OfTime returns the day that an instant falls on in a time zone.
 func OfTime(t time.Time, zone *time.Location) Day {
 	y, m, d := t.In(zone).Date()
 	return Of(y, int(m), d)
 }
 
-// Time gives midnight UTC at the start of the day, for packages that know only instants.
+// Time returns midnight UTC at the start of the day, for packages that know only instants.
 func (d Day) Time() time.Time {
 	y, m, day := d.Date()
 	return time.Date(y, time.Month(m), day, 0, 0, 0, 0, time.UTC)
 }
 
-// MarshalText writes the ISO 8601 date.
-func (d Day) MarshalText() ([]byte, error) { return d.AppendText(nil), nil }
+// Long returns the day as people read it: Mon 19 Oct 2026; an open edge is two dots.
+func (d Day) Long() string {
+	if d == OpenStart || d == OpenEnd {
+		return ".."
+	}
+	return d.Weekday().Short() + d.Time().Format(" 2 Jan 2006")
+}
+
+// MarshalText writes the ISO 8601 date. An open edge has none, and is an error.
+func (d Day) MarshalText() ([]byte, error) {
+	if d == OpenStart || d == OpenEnd {
+		return nil, errors.New("an open edge is not a date")
+	}
+	return d.AppendText(nil), nil
+}
 
 // UnmarshalText reads an ISO 8601 date.
 func (d *Day) UnmarshalText(text []byte) error {
@@ -155,10 +169,10 @@ func (d *Day) UnmarshalText(text []byte) error {
 	return err
 }
 
-// IsLeap tells whether a civil year has a 29 February.
+// IsLeap reports whether a civil year has a 29 February.
 func IsLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
 
-// DaysInMonth gives the length of a civil month (1 to 12) in days.
+// DaysInMonth returns the length of a civil month (1 to 12) in days.
 func DaysInMonth(year, month int) int {
 	switch month {
 	case 2:
@@ -185,7 +199,7 @@ func (d Day) AddMonths(n int) (moved Day, clamped bool) {
 	return Of(y, m, day), false
 }
 
-// IsMonthEnd tells whether the day is the last of its civil month.
+// IsMonthEnd reports whether the day is the last of its civil month.
 func (d Day) IsMonthEnd() bool {
 	y, m, day := d.Date()
 	return day == DaysInMonth(y, m)

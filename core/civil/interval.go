@@ -7,16 +7,16 @@ type Interval struct {
 	Start, End Day
 }
 
-// Through gives the interval whose first and last day are both inside.
+// Through returns the interval whose first and last day are both inside.
 func Through(first, last Day) Interval { return Interval{first, last + 1} }
 
-// One gives the interval of a single day.
+// One returns the interval of a single day.
 func One(d Day) Interval { return Interval{d, d + 1} }
 
 // AllDays is open on both sides.
-var AllDays = Interval{Since, Onward}
+var AllDays = Interval{OpenStart, OpenEnd}
 
-// Empty tells whether no day lies inside.
+// Empty reports whether no day lies inside.
 func (v Interval) Empty() bool { return v.End <= v.Start }
 
 // First is the first day inside.
@@ -24,14 +24,14 @@ func (v Interval) First() Day { return v.Start }
 
 // Last is the last day inside; Onward when the interval is open towards the future.
 func (v Interval) Last() Day {
-	if v.End == Onward {
-		return Onward
+	if v.End == OpenEnd {
+		return OpenEnd
 	}
 	return v.End - 1
 }
 
-// Open tells whether either side is open.
-func (v Interval) Open() bool { return v.Start == Since || v.End == Onward }
+// Open reports whether either side is open.
+func (v Interval) Open() bool { return v.Start == OpenStart || v.End == OpenEnd }
 
 // Days counts the days inside. It must not be asked of an open interval.
 func (v Interval) Days() int {
@@ -41,10 +41,10 @@ func (v Interval) Days() int {
 	return int(v.End - v.Start)
 }
 
-// Contains tells whether a day lies inside.
+// Contains reports whether a day lies inside.
 func (v Interval) Contains(d Day) bool { return d >= v.Start && d < v.End }
 
-// Intersect gives the days in both.
+// Intersect returns the days in both.
 func (v Interval) Intersect(w Interval) Interval {
 	r := Interval{max(v.Start, w.Start), min(v.End, w.End)}
 	if r.Empty() {
@@ -53,7 +53,7 @@ func (v Interval) Intersect(w Interval) Interval {
 	return r
 }
 
-// String gives first/last, both inside, as in 2026-03-01/2026-03-31; an open side is two dots.
+// String returns first/last, both inside, as in 2026-03-01/2026-03-31; an open side is two dots.
 func (v Interval) String() string {
 	if v.Empty() {
 		return ""

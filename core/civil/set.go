@@ -14,7 +14,7 @@ type Set struct {
 	rest  []Interval
 }
 
-// SetOf gives the set of one interval, which may be empty.
+// SetOf returns the set of one interval, which may be empty.
 func SetOf(v Interval) Set {
 	if v.Empty() {
 		return Set{}
@@ -22,7 +22,7 @@ func SetOf(v Interval) Set {
 	return Set{first: v}
 }
 
-// Union gives the days in any of the intervals, which may overlap and come in any order.
+// Union returns the days in any of the intervals, which may overlap and come in any order.
 func Union(vs ...Interval) Set {
 	vs = slices.DeleteFunc(slices.Clone(vs), Interval.Empty)
 	slices.SortFunc(vs, func(a, b Interval) int { return int(a.Start) - int(b.Start) })
@@ -54,7 +54,7 @@ func (b *builder) add(v Interval) {
 	}
 }
 
-// Empty tells whether no day lies inside.
+// Empty reports whether no day lies inside.
 func (s Set) Empty() bool { return s.first.Empty() }
 
 // Len counts the intervals.
@@ -65,7 +65,7 @@ func (s Set) Len() int {
 	return 1 + len(s.rest)
 }
 
-// At gives the interval at a position from 0 to Len-1.
+// At returns the interval at a position from 0 to Len-1.
 func (s Set) At(i int) Interval {
 	if i == 0 {
 		return s.first
@@ -73,7 +73,7 @@ func (s Set) At(i int) Interval {
 	return s.rest[i-1]
 }
 
-// Intervals gives the intervals in order.
+// Intervals returns the intervals in order.
 func (s Set) Intervals() iter.Seq[Interval] {
 	return func(yield func(Interval) bool) {
 		for i := range s.Len() {
@@ -84,16 +84,16 @@ func (s Set) Intervals() iter.Seq[Interval] {
 	}
 }
 
-// Hull gives the interval from the first day to the last; empty for an empty set.
-func (s Set) Hull() Interval {
+// Bounds returns the interval from the first day to the last; empty for an empty set.
+func (s Set) Bounds() Interval {
 	if len(s.rest) == 0 {
 		return s.first
 	}
 	return Interval{s.first.Start, s.rest[len(s.rest)-1].End}
 }
 
-// Open tells whether the set is open towards the past or the future.
-func (s Set) Open() bool { return s.Hull().Open() }
+// Open reports whether the set is open towards the past or the future.
+func (s Set) Open() bool { return s.Bounds().Open() }
 
 // Days counts the days inside. It must not be asked of an open set.
 func (s Set) Days() int {
@@ -104,7 +104,7 @@ func (s Set) Days() int {
 	return n
 }
 
-// Contains tells whether a day lies inside.
+// Contains reports whether a day lies inside.
 func (s Set) Contains(d Day) bool {
 	if s.first.Contains(d) {
 		return true
@@ -118,10 +118,10 @@ func (s Set) Contains(d Day) bool {
 	return i < len(s.rest) && s.rest[i].Contains(d)
 }
 
-// Equal tells whether two sets hold the same days.
+// Equal reports whether two sets hold the same days.
 func (s Set) Equal(t Set) bool { return s.first == t.first && slices.Equal(s.rest, t.rest) }
 
-// Union gives the days in either set.
+// Union returns the days in either set.
 func (s Set) Union(t Set) Set {
 	var b builder
 	i, j := 0, 0
@@ -137,7 +137,7 @@ func (s Set) Union(t Set) Set {
 	return b.set
 }
 
-// Intersect gives the days in both sets.
+// Intersect returns the days in both sets.
 func (s Set) Intersect(t Set) Set {
 	var b builder
 	for i, j := 0, 0; i < s.Len() && j < t.Len(); {
@@ -152,7 +152,7 @@ func (s Set) Intersect(t Set) Set {
 	return b.set
 }
 
-// Except gives the days of s that are not in t.
+// Except returns the days of s that are not in t.
 func (s Set) Except(t Set) Set {
 	var b builder
 	j := 0
@@ -170,7 +170,7 @@ func (s Set) Except(t Set) Set {
 	return b.set
 }
 
-// Keep gives the days of a closed set for which keep answers true.
+// Keep returns the days of a closed set for which keep answers true.
 func (s Set) Keep(keep func(Day) bool) Set {
 	var b builder
 	for v := range s.Intervals() {
@@ -183,7 +183,7 @@ func (s Set) Keep(keep func(Day) bool) Set {
 	return b.set
 }
 
-// String gives the intervals as first/last, joined by semicolons.
+// String returns the intervals as first/last, joined by semicolons.
 func (s Set) String() string {
 	var b strings.Builder
 	for i := range s.Len() {
@@ -206,7 +206,7 @@ func ParseSet(text string) (Set, error) {
 		if !ok {
 			return Set{}, fmt.Errorf("%q: expected first/last", part)
 		}
-		v := Interval{Since, Onward}
+		v := Interval{OpenStart, OpenEnd}
 		if first != ".." {
 			d, err := ParseDay(first)
 			if err != nil {

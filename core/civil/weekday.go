@@ -18,10 +18,10 @@ const (
 
 var weekdayNames = [7]string{"Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"}
 
-// String gives the English name in full.
+// String returns the English name in full.
 func (w Weekday) String() string { return weekdayNames[w] }
 
-// Short gives the first three letters of the English name.
+// Short returns the first three letters of the English name.
 func (w Weekday) Short() string { return weekdayNames[w][:3] }
 
 // ParseWeekday reads an English weekday, in full or by its first three letters, in any case.
@@ -43,13 +43,13 @@ const WorkingWeek Weekdays = 0b0011111
 // Weekend is Saturday and Sunday.
 const Weekend Weekdays = 0b1100000
 
-// Has tells whether the set holds a weekday.
+// Has reports whether the set holds a weekday.
 func (s Weekdays) Has(w Weekday) bool { return s>>w&1 == 1 }
 
-// With gives the set with a weekday added.
+// With returns the set with a weekday added.
 func (s Weekdays) With(w Weekday) Weekdays { return s | 1<<w }
 
-// String gives the short names from Monday on, joined by slashes: Mon/Fri.
+// String returns the short names from Monday on, joined by slashes: Mon/Fri.
 func (s Weekdays) String() string {
 	var names []string
 	for w := Monday; w <= Sunday; w++ {

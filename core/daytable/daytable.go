@@ -3,11 +3,14 @@
 package daytable
 
 import (
+	"context"
 	"errors"
+	"fmt"
 	"strconv"
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/span"
 )
 
 // Position says where a day lies.
@@ -15,9 +18,9 @@ type Position string
 
 // The positions.
 const (
-	Past  Position = "past"
-	AsOf  Position = "as-of"
-	Ahead Position = "ahead"
+	Past   Position = "past"
+	AsOf   Position = "as-of"
+	Future Position = "future"
 )
 
 // A Row is one day. Numbers and labels of units that a listed calendar has no answer for are blank.
@@ -80,13 +83,20 @@ func Columns() []string {
 	return names
 }
 
-// IsLabel tells whether a column holds a label, not a number.
+// IsLabel reports whether a column holds a label, not a number.
 func IsLabel(i int) bool { return columns[i].answer == label }
 
-// Of gives the row of a day in a calendar, as seen from an as-of day. Errors other than a day
+// Of returns the row of a day in a calendar, as seen from an as-of day. Errors other than a day
 // outside a listed calendar are given back.
 func Of(cal *calendar.Calendar, d, asOf civil.Day) (Row, error) {
-	r := Row{Day: d, Weekday: d.Weekday(), Position: position(d, asOf), BusinessDay: cal.IsBusinessDay(d), Holiday: cal.IsHoliday(d), Cells: make([]string, len(columns))}
+	r := Row{
+		Day:         d,
+		Weekday:     d.Weekday(),
+		Position:    position(d, asOf),
+		BusinessDay: cal.IsBusinessDay(d),
+		Holiday:     cal.IsHoliday(d),
+		Cells:       make([]string, len(columns)),
+	}
 	for i, c := range columns {
 		cell, err := c.cell(cal, d, asOf)
 		switch {
@@ -105,7 +115,7 @@ func position(d, asOf civil.Day) Position {
 	case d < asOf:
 		return Past
 	case d > asOf:
-		return Ahead
+		return Future
 	}
 	return AsOf
 }
@@ -124,4 +134,60 @@ func (c *column) cell(cal *calendar.Calendar, d, asOf civil.Day) (string, error)
 		n, err = cal.Offset(c.unit, d, asOf)
 	}
 	return strconv.Itoa(n), err
+}
+
+// A Table is a row a day, as text.
+type Table struct {
+	AsOf     civil.Day  `json:"as_of"`
+	Calendar string     `json:"calendar"`
+	Columns  []string   `json:"columns"`
+	Rows     [][]string `json:"rows"`
+}
+
+// MaxDays is how many days a table may have.
+const MaxDays = 100_000
+
+// Lay lays days out in the calendar of a scope, with a column for each span: in or out. An error of a
+// span is a *span.Error; at is its position then.
+func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Scope) (t *Table, at int, err error) {
+	if through < from || through-from >= MaxDays {
+		return nil, -1, fmt.Errorf("from %s through %s: expected 1 to %d days", from, through, MaxDays)
+	}
+	sets := make([]civil.Set, len(spans))
+	for i, text := range spans {
+		one := span.ResolveText(text, s, false)
+		if one.Error != nil {
+			return nil, i, one.Error
+		}
+		sets[i] = one.Intervals
+	}
+	t = &Table{
+		AsOf:     s.AsOf,
+		Calendar: s.Calendar.Name(),
+		Columns:  append(append([]string{"day", "weekday", "position", "business_day", "holiday"}, Columns()...), spans...),
+	}
+	for d := from; d <= through; d++ {
+		if err := ctx.Err(); err != nil {
+			return nil, -1, err
+		}
+		row, err := Of(s.Calendar, d, s.AsOf)
+		if err != nil {
+			return nil, -1, err
+		}
+		cells := append(
+			[]string{d.String(), row.Weekday.Short(), string(row.Position), yesNo(row.BusinessDay), yesNo(row.Holiday)},
+			row.Cells...)
+		for _, set := range sets {
+			cells = append(cells, map[bool]string{true: "in", false: "out"}[set.Contains(d)])
+		}
+		t.Rows = append(t.Rows, cells)
+	}
+	return t, -1, nil
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
 }

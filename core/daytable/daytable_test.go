@@ -13,8 +13,11 @@ func TestRows(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cal, err := calendar.Build(calendar.Spec{Name: "trade", Kind: calendar.KindWeeks, Pattern: "4-4-5", YearLabel: "starting", Holidays: "h",
-		YearEnds: &calendar.YearEnds{Day: "saturday", Rule: "nearest", Month: "january"}}, holidays)
+	cal, err := calendar.Build(
+		calendar.Spec{Name: "trade", Kind: calendar.KindWeeks, Pattern: "4-4-5", YearLabel: "starting", Holidays: "h",
+			YearEnds: &calendar.YearEnds{Day: "saturday", Rule: "nearest", Month: "january"}},
+		holidays,
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -27,10 +30,10 @@ func TestRows(t *testing.T) {
 		cells    map[string]string
 	}{
 		{asOf, AsOf, true, map[string]string{"month": "P09 2026", "month_of_year": "9", "week_of_month": "4", "week_offset": "0", "day_offset": "0", "day_of_year": "261", "business_day_offset": "0"}},
-		{asOf + 1, Ahead, false, map[string]string{"day_offset": "1", "business_day_offset": "", "day_of_week": "3"}},
-		{asOf + 2, Ahead, true, map[string]string{"business_day_offset": "1"}},
+		{asOf + 1, Future, false, map[string]string{"day_offset": "1", "business_day_offset": "", "day_of_week": "3"}},
+		{asOf + 2, Future, true, map[string]string{"business_day_offset": "1"}},
 		{civil.Of(2026, 1, 31), Past, false, map[string]string{"year": "2025", "year_offset": "-1", "week_of_year": "52", "quarter": "Q4 2025", "quarter_offset": "-3"}},
-		{civil.Of(2027, 2, 1), Ahead, true, map[string]string{"year_offset": "1", "month": "P01 2027", "month_offset": "4"}},
+		{civil.Of(2027, 2, 1), Future, true, map[string]string{"year_offset": "1", "month": "P01 2027", "month_offset": "4"}},
 	} {
 		r, err := Of(cal, c.day, asOf)
 		if err != nil || r.Position != c.position || r.BusinessDay != c.business {
@@ -83,7 +86,10 @@ func number1(t *testing.T, s string) (n int) {
 }
 
 func TestOutsideAListedCalendar(t *testing.T) {
-	cal, err := calendar.Build(calendar.Spec{Name: "listed", Kind: calendar.KindWeeks, Pattern: "4-4-5", YearFirstDays: []string{"2024-12-29", "2025-12-28"}}, nil)
+	cal, err := calendar.Build(
+		calendar.Spec{Name: "listed", Kind: calendar.KindWeeks, Pattern: "4-4-5", YearFirstDays: []string{"2024-12-29", "2025-12-28"}},
+		nil,
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,6 +1,7 @@
 package span
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -8,17 +9,17 @@ import (
 	"vastspan/core/civil"
 )
 
-// A Finding is one thing to look at among spans, and what to do about it.
+// A Finding is one problem found among spans, and what to do about it.
 type Finding struct {
-	Kind   FindingKind
-	Spans  []string // as they were given
-	Text   string
-	Advice string
+	Kind   FindingKind `json:"kind"`
+	Spans  []string    `json:"spans"` // as they were given
+	Text   string      `json:"text"`
+	Advice string      `json:"advice"`
 	// AsOf are the as-of days it was found on, in order.
-	AsOf []civil.Day
+	AsOf []civil.Day `json:"as_of"`
 }
 
-// FindingKind tells findings apart for programs.
+// FindingKind identifies findings for programs.
 type FindingKind string
 
 // The findings.
@@ -29,7 +30,7 @@ const (
 	Overlap    FindingKind = "overlap"     // two share some days
 	Gap        FindingKind = "gap"         // days between neighbours are in none
 	Cautioned  FindingKind = "caution"     // it carries a caution
-	UnevenPair FindingKind = "uneven-pair" // a span and the one it is a move of differ in length
+	UnlikePair FindingKind = "unlike-pair" // a span and the one it is a move of differ in length
 )
 
 // A Member is one of the spans that are checked together.
@@ -39,25 +40,27 @@ type Member struct {
 	Err  error // why it has no Node
 }
 
-// unevenShare is how much two sides of a comparison may differ in length: one part in ten
-// (semantics §7).
-const unevenShare = 10
-
 // Check looks at spans that are meant to go together, as of one day: which give errors or no days,
 // share days or leave gaps, carry cautions, or are compared with a stretch of another length.
-func Check(members []Member, s Scope) []Finding {
-	c := checker{scope: s}
+func Check(ctx context.Context, members []Member, s Scope) ([]Finding, error) {
+	c := checker{scope: s, findings: []Finding{}}
 	sets := make([]civil.Set, len(members))
 	for i, m := range members {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		sets[i] = c.member(m)
 	}
 	for i := range members {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		for j := range i {
 			c.pair(members[j], sets[j], members[i], sets[i])
 		}
 	}
 	c.gaps(members, sets)
-	return c.findings
+	return c.findings, nil
 }
 
 type checker struct {
@@ -126,7 +129,7 @@ func (c *checker) pair(a Member, as civil.Set, b Member, bs civil.Set) {
 	}
 }
 
-// isMoveOf tells whether a span is a move of another, by name or by its expression.
+// isMoveOf reports whether a span is a move of another, by name or by its expression.
 func isMoveOf(n Node, of Member) bool {
 	m, ok := n.(*Move)
 	if !ok {
@@ -145,8 +148,8 @@ func (c *checker) lengths(of Member, ofs civil.Set, m Member, ms civil.Set) {
 		return
 	}
 	a, b := ofs.Days(), ms.Days()
-	if diff := max(a-b, b-a); diff*unevenShare > max(a, b) {
-		c.add(UnevenPair, "compare means instead of sums, or move by a unit that keeps the length",
+	if UnlikeLengths(a, b) {
+		c.add(UnlikePair, "compare means instead of sums, or move by a unit that keeps the length",
 			fmt.Sprintf("%d days beside %d", a, b), of.Name, m.Name)
 	}
 }
@@ -168,10 +171,10 @@ func (c *checker) gaps(members []Member, sets []civil.Set) {
 	}
 }
 
-// insideOne tells whether a gap lies within a single span, between intervals of its own.
+// insideOne reports whether a gap lies within a single span, between intervals of its own.
 func insideOne(sets []civil.Set, gap civil.Interval) bool {
 	return slices.ContainsFunc(sets, func(s civil.Set) bool {
-		h := s.Hull()
+		h := s.Bounds()
 		return !s.Empty() && h.Start < gap.Start && h.End > gap.End
 	})
 }
@@ -201,22 +204,25 @@ func startingAt(sets []civil.Set, d civil.Day) int {
 // short writes a set's outer days and its number of days.
 func short(s civil.Set) string {
 	if s.Open() {
-		return s.Hull().String()
+		return s.Bounds().String()
 	}
 	unit := "days"
 	if s.Days() == 1 {
 		unit = "day"
 	}
-	return fmt.Sprintf("%s, %d %s", s.Hull(), s.Days(), unit)
+	return fmt.Sprintf("%s, %d %s", s.Bounds(), s.Days(), unit)
 }
 
 // CheckYear looks at each span by itself over a run of as-of days, and at those that have the same
 // days on every one of them. Findings of the same kind and span are put together.
-func CheckYear(members []Member, s Scope, days int) []Finding {
-	c := checker{scope: s}
+func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Finding, error) {
+	c := checker{scope: s, findings: []Finding{}}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
 	twins := map[string][]string{}
 	for _, m := range members {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		if m.Err != nil {
 			c.add(Refused, refusedAdvice, m.Err.Error(), m.Name)
 			continue
@@ -243,7 +249,10 @@ func CheckYear(members []Member, s Scope, days int) []Finding {
 			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})
 		}
 		if len(empty) > 0 {
-			c.findings = append(c.findings, Finding{FoundEmpty, []string{m.Name}, fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), emptyAdvice, empty})
+			c.findings = append(
+				c.findings,
+				Finding{FoundEmpty, []string{m.Name}, fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), emptyAdvice, empty},
+			)
 		}
 		if len(failed)+len(empty) < days {
 			twins[course.String()] = append(twins[course.String()], m.Name)
@@ -257,5 +266,5 @@ func CheckYear(members []Member, s Scope, days int) []Finding {
 			}
 		}
 	}
-	return c.findings
+	return c.findings, nil
 }

@@ -43,7 +43,7 @@ func ParseAgainst(text string) (Against, error) {
 	return Against{Text: n.String(), other: n}, nil
 }
 
-// Resolve gives the days of a span's counterpart. Errors are *Error.
+// Resolve returns the days of a span's counterpart. Errors are *Error.
 func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	switch {
 	case a.move != nil:
@@ -54,13 +54,13 @@ func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	return prior(n, s)
 }
 
-// prior gives the stretch just before a span, of the same kind: the span a number of units earlier
+// prior returns the stretch just before a span, of the same kind: the span a number of units earlier
 // where its form has units, whatever modifiers stand on it, else as many days, ending right before
 // it starts.
 func prior(n Node, s Scope) (civil.Set, error) {
 	core, cal := n, ""
 	for range maxReferences {
-		if in, ok := core.(*In); ok && cal == "" {
+		if in, ok := core.(*InCalendar); ok && cal == "" {
 			cal = in.Calendar
 		}
 		if x := inner(core); x != nil {
@@ -86,7 +86,7 @@ func prior(n Node, s Scope) (civil.Set, error) {
 		m.X = n
 		var moved Node = m
 		if cal != "" { // the units are those of the calendar in which the span is read
-			moved = &In{m, cal}
+			moved = &InCalendar{m, cal}
 		}
 		return Resolve(moved, s)
 	}
@@ -94,18 +94,18 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	if err != nil || set.Empty() {
 		return civil.Set{}, err
 	}
-	hull := set.Hull()
-	if hull.Open() {
+	bounds := set.Bounds()
+	if bounds.Open() {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no stretch just before it", n)}
 	}
-	before := civil.Interval{Start: hull.Start - civil.Day(hull.Days()), End: hull.Start}
+	before := civil.Interval{Start: bounds.Start - civil.Day(bounds.Days()), End: bounds.Start}
 	if before.Start < civil.MinDay {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("the stretch before %s begins before 0001-01-01", n)}
 	}
 	return civil.SetOf(before), nil
 }
 
-// sameKindBefore gives the move to the stretch before, nil for a form without units of its own.
+// sameKindBefore returns the move to the stretch before, nil for a form without units of its own.
 func sameKindBefore(n Node) *Move {
 	switch n := n.(type) {
 	case *This:
@@ -124,27 +124,17 @@ func sameKindBefore(n Node) *Move {
 	return nil
 }
 
-// Uneven tells why a span and its counterpart should not be set side by side without a word, ""
-// where nothing speaks against it (semantics §7). oldest is the dataset's first day; known is false
-// where it holds none.
-func Uneven(days, counterpart civil.Set, asOf civil.Day, oldest civil.Day, known bool) string {
-	if days.Empty() || counterpart.Empty() {
-		return ""
+// Name returns what people call the comparison: 1 year earlier, prior period, @plan-month.
+func (a Against) Name() string {
+	if a.prior {
+		return "prior period"
 	}
-	if !days.Open() && !counterpart.Open() {
-		a, b := days.Days(), counterpart.Days()
-		if diff := max(a-b, b-a); diff*unevenShare > max(a, b) {
-			return fmt.Sprintf("%d days beside %d", a, b)
-		}
-	}
-	switch ahead, behind := days.Hull().End > asOf+1, counterpart.Hull().End > asOf+1; {
-	case ahead && !behind:
-		return fmt.Sprintf("cut off by the as-of day, %s, while its counterpart is whole", asOf)
-	case behind && !ahead:
-		return fmt.Sprintf("whole, while its counterpart is cut off by the as-of day, %s", asOf)
-	}
-	if known && counterpart.Hull().Start < oldest {
-		return fmt.Sprintf("the records begin on %s, after the counterpart's first day", oldest)
-	}
-	return ""
+	return a.Text
 }
+
+// Node returns the span that is compared with, nil where it is a move or the prior period.
+func (a Against) Node() Node { return a.other }
+
+// UnlikeLengths reports whether two periods differ too much in length to be compared: by more than one
+// part in ten of the longer (semantics §7).
+func UnlikeLengths(a, b int) bool { return max(a-b, b-a)*10 > max(a, b) }

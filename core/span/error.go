@@ -10,16 +10,16 @@ import (
 type Error struct {
 	// Column is the place in the expression, counted in characters from 1; 0 where the whole
 	// expression is meant.
-	Column int
+	Column int `json:"column"`
 	// Width is the number of characters that are wrong, at least 1 where Column is set.
-	Width int
+	Width int `json:"width"`
 	// Message says what is wrong and what was expected.
-	Message string
+	Message string `json:"message"`
 	// Offers are whole expressions that may have been meant, each one valid on its own.
-	Offers []string
+	Offers []string `json:"offers,omitempty"`
 }
 
-// Error gives the place, the message and the offers in one line.
+// Error returns the place, the message and the offers in one line.
 func (e *Error) Error() string {
 	var b strings.Builder
 	if e.Column > 0 {
@@ -108,7 +108,7 @@ func (e *Error) offer(text string) {
 	e.Offers = append(e.Offers, text)
 }
 
-// nearest gives the known words closest to a misspelt one, closest first; none when all are far.
+// nearest returns the known words closest to a misspelt one, closest first; none when all are far.
 func nearest(word string, known []string) []string {
 	limit := 2
 	if len(word) <= 4 {
@@ -127,7 +127,7 @@ func nearest(word string, known []string) []string {
 	return found
 }
 
-// Nearest gives the known name closest to a misspelt one, or "" when all are far.
+// Nearest returns the known name closest to a misspelt one, or "" when all are far.
 func Nearest(name string, known []string) string {
 	if found := nearest(name, known); len(found) > 0 {
 		return found[0]

@@ -17,22 +17,22 @@ type Resolution struct {
 // An Explained is one step towards a resolution, in the order in which it was done.
 type Explained struct {
 	// Depth is how far the step is inside a reading of its own: within a move or a named span.
-	Depth int
+	Depth int `json:"depth"`
 	// Words are the words that the step comes from, in canonical form.
-	Words string
+	Words string `json:"words"`
 	// Note stands in place of days, where the step gives none itself: "as of 2025-10-19, read again".
-	Note string
+	Note string `json:"note,omitempty"`
 	// Days are the days after the step; not set where Note is.
-	Days civil.Set
+	Days civil.Set `json:"intervals"`
 }
 
 // A Caution says what is right and may still surprise.
 type Caution struct {
-	Kind CautionKind
-	Text string
+	Kind CautionKind `json:"kind"`
+	Text string      `json:"text"`
 }
 
-// CautionKind tells cautions apart for programs.
+// CautionKind identifies cautions for programs.
 type CautionKind string
 
 // The cautions of semantics §6.
@@ -81,7 +81,7 @@ func refill(n Node, s Scope) Caution {
 	for d := from + 1; d <= min(from+refillHorizon, civil.MaxDay); d++ {
 		s.AsOf = d
 		if set, err := Resolve(n, s); err == nil && !set.Empty() {
-			return Caution{NoDays, fmt.Sprintf("no days as of %s; it has days again as of %s: %s", from, d, set.Hull())}
+			return Caution{NoDays, fmt.Sprintf("no days as of %s; it has days again as of %s: %s", from, d, set.Bounds())}
 		}
 	}
 	return Caution{NoDays, fmt.Sprintf("no days as of %s, nor on any of the next %d as-of days", from, refillHorizon)}
@@ -179,7 +179,7 @@ func (x *explainer) explain(n Node, depth int) {
 	case *Nth:
 		x.explain(n.Of, depth)
 		x.result(n, depth, fmt.Sprintf("%s %d of it", n.Unit, n.N))
-	case *Outer:
+	case *FirstLast:
 		x.explain(n.Of, depth)
 		var w writer
 		w.text(map[bool]string{false: "first ", true: "last "}[n.Last])
@@ -187,19 +187,19 @@ func (x *explainer) explain(n Node, depth int) {
 		x.result(n, depth, string(w.b)+" of it")
 	case *PointDay:
 		x.point(&n.Point, depth)
-	case *Stretch:
+	case *FromThrough:
 		x.point(&n.From, depth)
 		x.point(&n.Through, depth)
 		x.result(n, depth, "from the one through the other")
-	case *Onward:
+	case *FromOnward:
 		x.point(&n.From, depth)
 		x.result(n, depth, "from it onward")
-	case *UpTo:
+	case *Through:
 		x.point(&n.Through, depth)
 		x.result(n, depth, "through it")
 	case *Name:
 		x.name(n, depth)
-	case *Chain:
+	case *SetOp:
 		x.chain(n, depth)
 	case *ExcludingToday:
 		x.explain(n.X, depth)
@@ -207,12 +207,12 @@ func (x *explainer) explain(n Node, depth int) {
 	case *SoFar:
 		x.explain(n.X, depth)
 		x.result(n, depth, "so far")
-	case *Only:
+	case *OnlyDays:
 		x.explain(n.X, depth)
 		var w writer
 		n.writeOnly(&w)
 		x.result(n, depth, string(w.b))
-	case *In:
+	case *InCalendar:
 		x.in(n, depth)
 	case *Move:
 		x.move(n, depth, true)
@@ -247,16 +247,16 @@ func (x *explainer) name(n *Name, depth int) {
 	x.explain(target, depth+1)
 }
 
-func (x *explainer) chain(n *Chain, depth int) {
+func (x *explainer) chain(n *SetOp, depth int) {
 	x.explain(n.Terms[0], depth)
 	for i := 1; i < len(n.Terms); i++ {
 		x.explain(n.Terms[i], depth)
 		words := n.Op.String() + " " + n.Terms[i].String()
-		x.result(&Chain{n.Op, n.Terms[:i+1]}, depth, words)
+		x.result(&SetOp{n.Op, n.Terms[:i+1]}, depth, words)
 	}
 }
 
-func (x *explainer) in(n *In, depth int) {
+func (x *explainer) in(n *InCalendar, depth int) {
 	cal, err := x.env.calendarNamed(n.Calendar)
 	if err != nil {
 		return

@@ -152,7 +152,7 @@ func lower(s string) string {
 	return string(b)
 }
 
-// blanks gives the offset of the first character at or after pos that is no blank.
+// blanks returns the offset of the first character at or after pos that is no blank.
 func (p *parser) blanks(pos int) int {
 	for pos < len(p.src) {
 		switch c := p.src[pos]; {
@@ -303,7 +303,12 @@ func (p *parser) scanDate(t token) token {
 	if run > 2 || month < 1 || month > 12 || year < 1 {
 		p.refuse(t.start, end, fmt.Sprintf("%s is not a civil month: expected 0001-01 to 9999-12", src[t.start:end]))
 	}
-	return token{kind: unitText, start: t.start, end: end, literal: UnitLiteral{Year: year, Unit: calendar.Month, Number: month, Civil: true}}
+	return token{
+		kind:    unitText,
+		start:   t.start,
+		end:     end,
+		literal: UnitLiteral{Year: year, Unit: calendar.Month, Number: month, Civil: true},
+	}
 }
 
 // scanUnitLiteral reads 2026-Q2 and its like; t holds the year.
@@ -324,7 +329,11 @@ func (p *parser) scanUnitLiteral(t token) token {
 	case 'w':
 		l.Unit, most = calendar.Week, 53
 	default:
-		p.refuse(t.start, end, fmt.Sprintf("%s is not a unit of a year: expected H, Q, P or W and a number, such as %04d-Q2", src[t.start:end], t.n))
+		p.refuse(
+			t.start,
+			end,
+			fmt.Sprintf("%s is not a unit of a year: expected H, Q, P or W and a number, such as %04d-Q2", src[t.start:end], t.n),
+		)
 	}
 	if n < 1 || n > most || t.n < 1 {
 		p.refuse(t.start, end, fmt.Sprintf("%s does not exist: a year has %s 1 to %d", src[t.start:end], l.Unit.Plural(), most))

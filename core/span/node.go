@@ -54,8 +54,8 @@ type (
 		N    int
 		Of   Node
 	}
-	// Outer is the first or last N units that start inside another span.
-	Outer struct {
+	// FirstLast is the first or last N units that start inside another span.
+	FirstLast struct {
 		Last bool
 		N    int
 		Unit calendar.Unit
@@ -73,19 +73,19 @@ type (
 	}
 	// PointDay is a point standing alone.
 	PointDay struct{ Point Point }
-	// Stretch runs from one point through another, both inside.
-	Stretch struct{ From, Through Point }
-	// Onward is open towards the future.
-	Onward struct{ From Point }
-	// UpTo is open towards the past.
-	UpTo struct{ Through Point }
+	// FromThrough runs from one point through another, both inside.
+	FromThrough struct{ From, Through Point }
+	// FromOnward is open towards the future.
+	FromOnward struct{ From Point }
+	// Through is open towards the past.
+	Through struct{ Through Point }
 	// AllDates is open on both sides.
 	AllDates struct{}
 	// Name is another named span.
 	Name struct{ Name string }
-	// Chain joins two or more terms by one operator, from left to right. The first term is never a
+	// SetOp joins two or more terms by one operator, from left to right. The first term is never a
 	// chain of the same operator.
-	Chain struct {
+	SetOp struct {
 		Op    Op
 		Terms []Node
 	}
@@ -99,14 +99,14 @@ type (
 		N    int
 		Unit calendar.Unit
 	}
-	// Only keeps the days of a kind: business days, or else some weekdays.
-	Only struct {
+	// OnlyDays keeps the days of a kind: business days, or else some weekdays.
+	OnlyDays struct {
 		X            Node
 		BusinessDays bool
 		Weekdays     civil.Weekdays
 	}
-	// In reads a span in a calendar.
-	In struct {
+	// InCalendar reads a span in a calendar.
+	InCalendar struct {
 		X        Node
 		Calendar string
 	}
@@ -149,10 +149,10 @@ const (
 	Except
 )
 
-// String gives the operator's word.
+// String returns the operator's word.
 func (o Op) String() string { return [...]string{"or", "and", "except"}[o] }
 
-// inner gives what a modifier modifies, nil where the node is none.
+// inner returns what a modifier modifies, nil where the node is none.
 func inner(n Node) Node {
 	switch n := n.(type) {
 	case *ExcludingToday:
@@ -161,9 +161,9 @@ func inner(n Node) Node {
 		return n.X
 	case *Move:
 		return n.X
-	case *Only:
+	case *OnlyDays:
 		return n.X
-	case *In:
+	case *InCalendar:
 		return n.X
 	}
 	return nil
@@ -183,18 +183,18 @@ func Walk(n Node, visit func(Node) bool) {
 	switch n := n.(type) {
 	case *Nth:
 		Walk(n.Of, visit)
-	case *Outer:
+	case *FirstLast:
 		Walk(n.Of, visit)
 	case *PointDay:
 		point(&n.Point)
-	case *Stretch:
+	case *FromThrough:
 		point(&n.From)
 		point(&n.Through)
-	case *Onward:
+	case *FromOnward:
 		point(&n.From)
-	case *UpTo:
+	case *Through:
 		point(&n.Through)
-	case *Chain:
+	case *SetOp:
 		for _, t := range n.Terms {
 			Walk(t, visit)
 		}
@@ -221,7 +221,7 @@ func Names(n Node) []string {
 func Calendars(n Node) []string {
 	var names []string
 	Walk(n, func(n Node) bool {
-		if in, ok := n.(*In); ok && !slices.Contains(names, in.Calendar) {
+		if in, ok := n.(*InCalendar); ok && !slices.Contains(names, in.Calendar) {
 			names = append(names, in.Calendar)
 		}
 		return true

@@ -76,7 +76,11 @@ func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
 		for _, w := range nearest(lower(p.src[t.start:t.end]), spellings) {
 			rewrites = append(rewrites, rewrite{{t.start, t.end, w}})
 		}
-		p.refuse(t.start, t.end, fmt.Sprintf("%q is not a word of the span language; expected %s", shorten(p.src[t.start:t.end]), expected), rewrites...)
+		p.refuse(
+			t.start,
+			t.end,
+			fmt.Sprintf("%q is not a word of the span language; expected %s", shorten(p.src[t.start:t.end]), expected),
+			rewrites...)
 	}
 	p.refuse(t.start, t.end, fmt.Sprintf("%q does not belong here; expected %s", p.src[t.start:t.end], expected), rewrites...)
 }
@@ -126,7 +130,11 @@ func (p *parser) stray() {
 	case p.tok.kind == closing:
 		p.refuse(p.tok.start, p.tok.end, "this bracket closes nothing", rewrite{{p.tok.start, p.tok.end, ""}})
 	case p.tok.kind == plus || p.tok.kind == minus:
-		p.refuse(p.tok.start, p.tok.end, "only a point can be moved by + or -: a date, today, yesterday, tomorrow, start of or end of a span")
+		p.refuse(
+			p.tok.start,
+			p.tok.end,
+			"only a point can be moved by + or -: a date, today, yesterday, tomorrow, start of or end of a span",
+		)
 	case p.is(kIncluding):
 		p.refuse(p.tok.start, p.tok.end, "including today belongs to coming alone; every other form says by itself where it ends")
 	}
@@ -142,7 +150,7 @@ func (p *parser) expression() Node {
 		return first
 	}
 	terms := make([]Node, 0, 4)
-	if c, ok := first.(*Chain); ok && c.Op == op {
+	if c, ok := first.(*SetOp); ok && c.Op == op {
 		terms = append(terms, c.Terms...) // its brackets can be spared: chains go from left to right
 	} else {
 		terms = append(terms, first)
@@ -151,7 +159,7 @@ func (p *parser) expression() Node {
 		opToken := p.tok
 		next, ok := p.operator()
 		if !ok {
-			return &Chain{op, terms}
+			return &SetOp{op, terms}
 		}
 		if next != op {
 			p.mixed(start, op, opToken)
@@ -248,7 +256,7 @@ func (p *parser) term(chain *token) Node {
 		if closed {
 			p.refuse(here.tok.start, p.prev.end, "a calendar given with in comes last in its term")
 		}
-		if _, ok := n.(*In); ok {
+		if _, ok := n.(*InCalendar); ok {
 			closed = true
 		}
 		if loose && chain != nil {
@@ -288,7 +296,7 @@ func (p *parser) only(x Node) Node {
 			p.refuseHere("days")
 		}
 		p.advance()
-		return &Only{X: x, BusinessDays: true}
+		return &OnlyDays{X: x, BusinessDays: true}
 	}
 	var days civil.Weekdays
 	for {
@@ -305,7 +313,7 @@ func (p *parser) only(x Node) Node {
 		}
 		p.advance()
 		if p.tok.kind != slash {
-			return &Only{X: x, Weekdays: days}
+			return &OnlyDays{X: x, Weekdays: days}
 		}
 		p.advance()
 	}
@@ -313,7 +321,7 @@ func (p *parser) only(x Node) Node {
 
 func (p *parser) in(x Node) Node {
 	name := p.name("the name of a calendar")
-	return &In{x, name}
+	return &InCalendar{x, name}
 }
 
 // name reads a name after the token that stands next, where hyphens and digits belong to it.
@@ -338,7 +346,7 @@ func (p *parser) name(expected string) string {
 	return name
 }
 
-// atCount tells whether a count stands next.
+// atCount reports whether a count stands next.
 func (p *parser) atCount() bool { return p.tok.kind == number || p.is(kCount) }
 
 // count reads a count, in digits or in words.

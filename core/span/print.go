@@ -86,9 +86,9 @@ func (n *Nth) writeAs(w *writer, stepsFollow bool) {
 	w.operand(n.Of, stepsFollow)
 }
 
-func (n *Outer) write(w *writer) { n.writeAs(w, false) }
+func (n *FirstLast) write(w *writer) { n.writeAs(w, false) }
 
-func (n *Outer) writeAs(w *writer, stepsFollow bool) {
+func (n *FirstLast) writeAs(w *writer, stepsFollow bool) {
 	if n.Last {
 		w.text("last ")
 	} else {
@@ -106,7 +106,7 @@ func (w *writer) operand(n Node, stepsFollow bool) {
 	switch n := n.(type) {
 	case *Nth:
 		n.writeAs(w, stepsFollow)
-	case *Outer:
+	case *FirstLast:
 		n.writeAs(w, stepsFollow)
 	case *PointDay:
 		if len(n.Point.Steps) > 0 {
@@ -114,7 +114,7 @@ func (w *writer) operand(n Node, stepsFollow bool) {
 		} else {
 			n.Point.writeAs(w, stepsFollow)
 		}
-	case *Stretch, *UpTo:
+	case *FromThrough, *Through:
 		w.either(n, stepsFollow)
 	default:
 		w.either(n, isChain(n) || isModified(n))
@@ -141,20 +141,20 @@ func (n *UnitLiteral) write(w *writer) {
 
 func (n *PointDay) write(w *writer) { n.Point.writeAs(w, false) }
 
-func (n *Stretch) write(w *writer) {
+func (n *FromThrough) write(w *writer) {
 	w.text("from ")
 	n.From.writeAs(w, false)
 	w.text(" through ")
 	n.Through.writeAs(w, false)
 }
 
-func (n *Onward) write(w *writer) {
+func (n *FromOnward) write(w *writer) {
 	w.text("from ")
 	n.From.writeAs(w, false)
 	w.text(" onward")
 }
 
-func (n *UpTo) write(w *writer) {
+func (n *Through) write(w *writer) {
 	w.text("through ")
 	n.Through.writeAs(w, false)
 }
@@ -192,14 +192,14 @@ func (p *Point) writeAs(w *writer, stepsFollow bool) {
 	}
 }
 
-// String gives the point's canonical text.
+// String returns the point's canonical text.
 func (p *Point) String() string {
 	var w writer
 	p.writeAs(&w, false)
 	return string(w.b)
 }
 
-func (n *Chain) write(w *writer) {
+func (n *SetOp) write(w *writer) {
 	for i, t := range n.Terms {
 		if i > 0 {
 			w.text(" ")
@@ -236,13 +236,13 @@ func (n *Move) writeMove(w *writer) {
 	}
 }
 
-func (n *Only) write(w *writer) {
+func (n *OnlyDays) write(w *writer) {
 	w.either(n.X, needsBracket(n.X))
 	w.text(", ")
 	n.writeOnly(w)
 }
 
-func (n *Only) writeOnly(w *writer) {
+func (n *OnlyDays) writeOnly(w *writer) {
 	w.text("only ")
 	if n.BusinessDays {
 		w.text("business days")
@@ -251,27 +251,27 @@ func (n *Only) writeOnly(w *writer) {
 	}
 }
 
-func (n *In) write(w *writer) {
+func (n *InCalendar) write(w *writer) {
 	w.either(n.X, needsBracket(n.X))
 	w.text(", in ")
 	w.text(n.Calendar)
 }
 
-func isChain(n Node) bool { _, ok := n.(*Chain); return ok }
+func isChain(n Node) bool { _, ok := n.(*SetOp); return ok }
 
-// needsBracket tells whether a modifier cannot follow a node as it stands: a chain, or a term that
+// needsBracket reports whether a modifier cannot follow a node as it stands: a chain, or a term that
 // "in" has closed.
 func needsBracket(n Node) bool {
-	_, in := n.(*In)
+	_, in := n.(*InCalendar)
 	return in || isChain(n)
 }
 
 func isModified(n Node) bool { return inner(n) != nil }
 
-// isLoose tells whether the text of a term bears a move, only or in outside any bracket.
+// isLoose reports whether the text of a term bears a move, only or in outside any bracket.
 func isLoose(n Node) bool {
 	switch n := n.(type) {
-	case *Move, *Only, *In:
+	case *Move, *OnlyDays, *InCalendar:
 		return true
 	case *ExcludingToday:
 		return !needsBracket(n.X) && isLoose(n.X)
@@ -281,7 +281,7 @@ func isLoose(n Node) bool {
 	return false
 }
 
-// endsInTrailing tells whether "excluding today", written after a node, would be taken for the
+// endsInTrailing reports whether "excluding today", written after a node, would be taken for the
 // phrase that belongs to trailing.
 func endsInTrailing(n Node) bool {
 	switch n := n.(type) {
@@ -289,13 +289,13 @@ func endsInTrailing(n Node) bool {
 		return !n.ExcludingToday
 	case *Nth:
 		return endsInTrailing(n.Of)
-	case *Outer:
+	case *FirstLast:
 		return endsInTrailing(n.Of)
 	case *PointDay:
 		return n.Point.endsInTrailing()
-	case *Stretch:
+	case *FromThrough:
 		return n.Through.endsInTrailing()
-	case *UpTo:
+	case *Through:
 		return n.Through.endsInTrailing()
 	}
 	return false
@@ -316,18 +316,18 @@ func (n *RestOf) String() string         { return text(n) }
 func (n *Trailing) String() string       { return text(n) }
 func (n *Coming) String() string         { return text(n) }
 func (n *Nth) String() string            { return text(n) }
-func (n *Outer) String() string          { return text(n) }
+func (n *FirstLast) String() string      { return text(n) }
 func (n *DateRange) String() string      { return text(n) }
 func (n *UnitLiteral) String() string    { return text(n) }
 func (n *PointDay) String() string       { return text(n) }
-func (n *Stretch) String() string        { return text(n) }
-func (n *Onward) String() string         { return text(n) }
-func (n *UpTo) String() string           { return text(n) }
+func (n *FromThrough) String() string    { return text(n) }
+func (n *FromOnward) String() string     { return text(n) }
+func (n *Through) String() string        { return text(n) }
 func (n *AllDates) String() string       { return text(n) }
 func (n *Name) String() string           { return text(n) }
-func (n *Chain) String() string          { return text(n) }
+func (n *SetOp) String() string          { return text(n) }
 func (n *ExcludingToday) String() string { return text(n) }
 func (n *SoFar) String() string          { return text(n) }
 func (n *Move) String() string           { return text(n) }
-func (n *Only) String() string           { return text(n) }
-func (n *In) String() string             { return text(n) }
+func (n *OnlyDays) String() string       { return text(n) }
+func (n *InCalendar) String() string     { return text(n) }

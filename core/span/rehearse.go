@@ -1,6 +1,8 @@
 package span
 
 import (
+	"context"
+
 	"vastspan/core/civil"
 )
 
@@ -9,7 +11,7 @@ type Motion string
 
 // The motions.
 const (
-	Stands  Motion = "stands"   // the same days on each
+	Stays   Motion = "stays"    // the same days on each
 	Grows   Motion = "grows"    // the first day stays, the last goes along
 	Shrinks Motion = "shrinks"  // the last day stays, the first goes along
 	Slides  Motion = "slides"   // both go along
@@ -21,24 +23,26 @@ type Event string
 
 // The events.
 const (
-	Begins    Event = "begins"     // the rehearsal's first day
-	RollsOver Event = "rolls over" // it lets a unit go and takes the next
-	Jumps     Event = "jumps"      // it goes back, or changes otherwise
-	Empties   Event = "empties"    // it has no days from here on
-	Fills     Event = "fills"      // it has days again
-	Fails     Event = "fails"      // it gives an error from here on
-	Recovers  Event = "recovers"   // it gives days again after an error
+	Begins    Event = "begins"            // the rehearsal's first day
+	RollsOver Event = "rolls over"        // it lets a unit go and takes the next
+	Jumps     Event = "jumps"             // it goes back, or changes otherwise
+	Empties   Event = "becomes empty"     // it has no days from here on
+	Fills     Event = "becomes non-empty" // it has days again
+	Fails     Event = "fails"             // it gives an error from here on
+	Recovers  Event = "recovers"          // it gives days again after an error
 )
 
 // A Turn is a run of as-of days over which a span behaves in one way, and the event it begins with.
 type Turn struct {
-	First, Last civil.Day // as-of days
-	Event       Event
-	Motion      Motion
+	First  civil.Day `json:"first_as_of"`
+	Last   civil.Day `json:"last_as_of"`
+	Event  Event     `json:"change"`
+	Motion Motion    `json:"then"`
 	// From and To are the days that the span gives on the first and on the last as-of day.
-	From, To civil.Set
+	From civil.Set `json:"from"`
+	To   civil.Set `json:"to"`
 	// Err is the error that it gives instead; nil otherwise.
-	Err error
+	Err *Error `json:"error,omitempty"`
 }
 
 // DefaultRehearsal is how many as-of days a rehearsal covers unless more or fewer are asked for.
@@ -46,20 +50,23 @@ const DefaultRehearsal = 400
 
 // Rehearse reads a span on a run of as-of days, from the scope's own on, and squeezes them to the
 // days on which it changes kind: rolls over, becomes empty, fills again, jumps. The run ends early
-// at the last day there is.
-func Rehearse(n Node, s Scope, days int) []Turn {
-	var turns []Turn
+// at the last day there is. The error is that of the context.
+func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
+	turns := []Turn{}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
 	for ; s.AsOf <= last; s.AsOf++ {
-		set, err := Resolve(n, s)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		set, err := resolved(n, s)
 		if len(turns) == 0 {
-			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: Begins, Motion: Stands, From: set, To: set, Err: err})
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: Begins, Motion: Stays, From: set, To: set, Err: err})
 			continue
 		}
 		t := &turns[len(turns)-1]
-		event, motion := compare(t.To, t.Err, set, err)
+		event, motion := compareTurns(t.To, t.Err, set, err)
 		if event != "" {
-			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: event, Motion: Stands, From: set, To: set, Err: err})
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: event, Motion: Stays, From: set, To: set, Err: err})
 			continue
 		}
 		switch {
@@ -70,30 +77,39 @@ func Rehearse(n Node, s Scope, days int) []Turn {
 		}
 		t.Last, t.To = s.AsOf, set
 	}
-	return turns
+	return turns, nil
+}
+
+// resolved is Resolve with the error as what it is.
+func resolved(n Node, s Scope) (civil.Set, *Error) {
+	set, err := Resolve(n, s)
+	if err != nil {
+		return set, err.(*Error) // Resolve gives no other
+	}
+	return set, nil
 }
 
 // step is the farthest that an edge goes along from one as-of day to the next; a whole week is a
 // unit let go.
 const step = 6
 
-// compare tells what became of a span from one as-of day to the next: an event, or else a motion.
-func compare(before civil.Set, beforeErr error, after civil.Set, afterErr error) (Event, Motion) {
+// compareTurns returns what became of a span from one as-of day to the next: an event, or else a motion.
+func compareTurns(before civil.Set, beforeErr *Error, after civil.Set, afterErr *Error) (Event, Motion) {
 	switch {
 	case beforeErr != nil && afterErr != nil:
-		return "", Stands
+		return "", Stays
 	case afterErr != nil:
 		return Fails, ""
 	case beforeErr != nil:
 		return Recovers, ""
 	case before.Equal(after):
-		return "", Stands
+		return "", Stays
 	case after.Empty():
 		return Empties, ""
 	case before.Empty():
 		return Fills, ""
 	}
-	b, a := before.Hull(), after.Hull()
+	b, a := before.Bounds(), after.Bounds()
 	start, end := a.Start-b.Start, a.End-b.End
 	switch {
 	case start < 0 || end < 0 && start == 0:

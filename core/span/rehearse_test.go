@@ -1,6 +1,7 @@
 package span
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -25,17 +26,17 @@ func TestRehearse(t *testing.T) {
 		days int
 		want string
 	}{
-		{"last full month", 60, "10-19 begins stands 30; 11-01 rolls over stands 31; 12-01 rolls over stands 30"},
+		{"last full month", 60, "10-19 begins stays 30; 11-01 rolls over stays 31; 12-01 rolls over stays 30"},
 		{"month to date", 40, "10-19 begins grows 19; 11-01 rolls over grows 1"},
-		{"month to date excluding today", 40, "10-19 begins grows 18; 11-01 empties stands 0; 11-02 fills grows 1"},
+		{"month to date excluding today", 40, "10-19 begins grows 18; 11-01 becomes empty stays 0; 11-02 becomes non-empty grows 1"},
 		{"trailing 90 days", 400, "10-19 begins slides 90"},
 		{"trailing 10 business days", 400, "10-19 begins moves on 14"},
-		{"last full week", 15, "10-19 begins stands 7; 10-26 rolls over stands 7; 11-02 rolls over stands 7"},
-		{"rest of this month", 30, "10-19 begins shrinks 12; 10-31 empties stands 0; 11-01 fills shrinks 29"},
-		{"2026", 400, "10-19 begins stands 365"},
+		{"last full week", 15, "10-19 begins stays 7; 10-26 rolls over stays 7; 11-02 rolls over stays 7"},
+		{"rest of this month", 30, "10-19 begins shrinks 12; 10-31 becomes empty stays 0; 11-01 becomes non-empty shrinks 29"},
+		{"2026", 400, "10-19 begins stays 365"},
 		{"month 5 of last full month or today", 3, "10-19 fails"},
 	} {
-		turns := Rehearse(parse1(t, c.text), Scope{AsOf: asOf}, c.days)
+		turns, _ := Rehearse(context.Background(), parse1(t, c.text), Scope{AsOf: asOf}, c.days)
 		var got []string
 		for i, turn := range turns {
 			if turn.Err != nil {
@@ -54,7 +55,7 @@ func TestRehearse(t *testing.T) {
 			t.Errorf("%s ends on %s", c.text, last)
 		}
 	}
-	if turns := Rehearse(parse1(t, "today"), Scope{AsOf: civil.MaxDay - 3}, 400); turns[len(turns)-1].Last != civil.MaxDay {
+	if turns, _ := Rehearse(context.Background(), parse1(t, "today"), Scope{AsOf: civil.MaxDay - 3}, 400); turns[len(turns)-1].Last != civil.MaxDay {
 		t.Errorf("at the end of days: %+v", turns)
 	}
 }
@@ -93,17 +94,23 @@ func TestCheck(t *testing.T) {
 		{[]string{"month 13 of this year"}, "refused month 13 of this year"},
 		{[]string{"this quarter, 1 month earlier"}, "caution this quarter, 1 month earlier"},
 	} {
-		got := kinds(Check(members(c.texts...), asOf))
+		got := kinds(must(t, members(c.texts...), asOf))
 		if got != c.want {
 			t.Errorf("%q: %s, want %s", c.texts, got, c.want)
 		}
 	}
-	uneven := Check(members("month to date", "month to date, 1 week earlier"), Scope{AsOf: civil.Of(2026, 3, 10)})
-	if got := kinds(uneven); !strings.Contains(got, "uneven-pair month to date + month to date, 1 week earlier") {
+	uneven := must(t, members("month to date", "month to date, 1 week earlier"), Scope{AsOf: civil.Of(2026, 3, 10)})
+	if got := kinds(uneven); !strings.Contains(got, "unlike-pair month to date + month to date, 1 week earlier") {
 		t.Errorf("a to-date and its move by a week: %s", got)
 	}
-	year := CheckYear(members("month to date excluding today", "MTD excluding today", "last full month"), asOf, 365)
-	if got := kinds(year); !strings.Contains(got, "no-days month to date excluding today") || !strings.Contains(got, "same-days") || len(year[0].AsOf) != 12 {
+	year, _ := CheckYear(
+		context.Background(),
+		members("month to date excluding today", "MTD excluding today", "last full month"),
+		asOf,
+		365,
+	)
+	if got := kinds(year); !strings.Contains(got, "no-days month to date excluding today") || !strings.Contains(got, "same-days") ||
+		len(year[0].AsOf) != 12 {
 		t.Errorf("over a year: %s", got)
 	}
 }
@@ -122,9 +129,18 @@ func TestLaws(t *testing.T) {
 		s := Scope{AsOf: a}
 		today := civil.SetOf(civil.One(a))
 		for _, u := range []calendar.Unit{calendar.Week, calendar.Month, calendar.Quarter, calendar.Half, calendar.Year} {
-			full, toDate, rest := resolve("last full "+u.String(), s), resolve(u.String()+" to date", s), resolve("rest of this "+u.String(), s)
+			full, toDate, rest := resolve(
+				"last full "+u.String(),
+				s,
+			), resolve(
+				u.String()+" to date",
+				s,
+			), resolve(
+				"rest of this "+u.String(),
+				s,
+			)
 			whole := resolve("this "+u.String(), s)
-			if full.Hull().End != toDate.Hull().Start || !full.Intersect(toDate).Empty() {
+			if full.Bounds().End != toDate.Bounds().Start || !full.Intersect(toDate).Empty() {
 				t.Fatalf("as of %s the last full %s %s and the one to date %s do not meet", a, u, full, toDate)
 			}
 			if !toDate.Union(rest).Equal(whole) || !toDate.Intersect(rest).Empty() {
@@ -140,7 +156,9 @@ func TestLaws(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got := resolve(u.String()+" to date, 1 "+u.String()+" earlier", s); !got.Equal(resolve(u.String()+" to date", Scope{AsOf: moved})) {
+			if got := resolve(u.String()+" to date, 1 "+u.String()+" earlier", s); !got.Equal(
+				resolve(u.String()+" to date", Scope{AsOf: moved}),
+			) {
 				t.Fatalf("as of %s a move by a %s gives %s", a, u, got)
 			}
 		}
@@ -158,5 +176,34 @@ func TestLaws(t *testing.T) {
 				t.Fatalf("as of %s %s is %s, want %s", a, text, got, want)
 			}
 		}
+	}
+}
+
+func must(t *testing.T, m []Member, s Scope) []Finding {
+	t.Helper()
+	list, err := Check(context.Background(), m, s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return list
+}
+
+// What takes long ends with its request.
+func TestCancelledWorkEnds(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	s := Scope{AsOf: civil.Of(2026, 10, 19)}
+	n := parse1(t, "this month")
+	if _, err := Rehearse(ctx, n, s, 400); err == nil {
+		t.Error("a rehearsal goes on")
+	}
+	if _, err := Check(ctx, []Member{{Name: "a", Node: n}}, s); err == nil {
+		t.Error("a check goes on")
+	}
+	if _, err := CheckYear(ctx, []Member{{Name: "a", Node: n}}, s, 365); err == nil {
+		t.Error("a check of a year goes on")
+	}
+	if _, err := Follow(ctx, "this month", s, s.AsOf+100); err == nil {
+		t.Error("a timeline goes on")
 	}
 }

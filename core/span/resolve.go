@@ -23,16 +23,16 @@ type Scope struct {
 // A Source finds what expressions name. Both answers are errors that say what is missing and, where
 // there is one, the nearest name.
 type Source interface {
-	// Span gives a named span's expression and its own calendar, nil where it has none.
+	// Span returns a named span's expression and its own calendar, nil where it has none.
 	Span(name string) (Node, *calendar.Calendar, error)
-	// Calendar gives a calendar by its name.
+	// Calendar returns a calendar by its name.
 	Calendar(name string) (*calendar.Calendar, error)
 }
 
 // maxReferences bounds how many named spans one resolution follows.
 const maxReferences = 10_000
 
-// Resolve gives the days that an expression denotes (semantics §4). "None" is an answer, not an
+// Resolve returns the days that an expression denotes (semantics §4). "None" is an answer, not an
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
 // not there, a circle of names.
 func Resolve(n Node, s Scope) (civil.Set, error) {
@@ -51,7 +51,7 @@ func (e *env) resolve(n Node) (civil.Set, error) {
 	if err != nil {
 		return civil.Set{}, asError(err)
 	}
-	if h := set.Hull(); h.Start < civil.MinDay && h.Start != civil.Since || h.End > civil.EndOfDays && h.End != civil.Onward {
+	if h := set.Bounds(); h.Start < civil.MinDay && h.Start != civil.OpenStart || h.End > civil.EndOfDays && h.End != civil.OpenEnd {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("%s, as of %s, lies %v", n, e.asOf, calendar.ErrRange)}
 	}
 	return set, nil
@@ -78,12 +78,12 @@ type env struct {
 	trace      *trace // nil unless cautions are asked for
 }
 
-// eval gives the days of any form.
+// eval returns the days of any form.
 func (e *env) eval(n Node) (civil.Set, error) {
 	switch n := n.(type) {
 	case *Name:
 		return e.follow(n)
-	case *Chain:
+	case *SetOp:
 		return e.chain(n)
 	case *ExcludingToday:
 		return e.excludingToday(n)
@@ -91,9 +91,9 @@ func (e *env) eval(n Node) (civil.Set, error) {
 		return e.soFar(n)
 	case *Move:
 		return e.move(n)
-	case *Only:
+	case *OnlyDays:
 		return e.only(n)
-	case *In:
+	case *InCalendar:
 		return e.in(n)
 	}
 	v, err := e.interval(n)
@@ -103,7 +103,7 @@ func (e *env) eval(n Node) (civil.Set, error) {
 	return civil.SetOf(v), nil
 }
 
-// placed gives an error the form and the as-of day that it belongs to.
+// placed returns an error the form and the as-of day that it belongs to.
 func (e *env) placed(n Node, err error) error {
 	if refused, ok := err.(*Error); ok {
 		return refused
@@ -111,7 +111,7 @@ func (e *env) placed(n Node, err error) error {
 	return &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
 }
 
-// interval gives the days of a form that is one interval, or none.
+// interval returns the days of a form that is one interval, or none.
 func (e *env) interval(n Node) (civil.Interval, error) {
 	switch n := n.(type) {
 	case *Relative:
@@ -132,7 +132,7 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		return e.coming(n)
 	case *Nth:
 		return e.nth(n)
-	case *Outer:
+	case *FirstLast:
 		return e.outer(n)
 	case *DateRange:
 		return e.moveFixed(civil.Through(n.First, n.Last), nil)
@@ -141,14 +141,14 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 	case *PointDay:
 		d, err := e.point(&n.Point)
 		return civil.One(d), err
-	case *Stretch:
+	case *FromThrough:
 		return e.stretch(n)
-	case *Onward:
+	case *FromOnward:
 		d, err := e.point(&n.From)
-		return civil.Interval{Start: d, End: civil.Onward}, err
-	case *UpTo:
+		return civil.Interval{Start: d, End: civil.OpenEnd}, err
+	case *Through:
 		d, err := e.point(&n.Through)
-		return civil.Interval{Start: civil.Since, End: d + 1}, err
+		return civil.Interval{Start: civil.OpenStart, End: d + 1}, err
 	case *AllDates:
 		return civil.AllDays, nil
 	}
@@ -205,7 +205,7 @@ func circle(names []string) string {
 	return s
 }
 
-func (e *env) chain(n *Chain) (civil.Set, error) {
+func (e *env) chain(n *SetOp) (civil.Set, error) {
 	set, err := e.eval(n.Terms[0])
 	for _, t := range n.Terms[1:] {
 		if err != nil {
@@ -244,14 +244,14 @@ func (e *env) soFar(n *SoFar) (civil.Set, error) {
 	if err != nil {
 		return x, err
 	}
-	set := x.Intersect(civil.SetOf(civil.Interval{Start: civil.Since, End: e.asOf + 1}))
-	if x.Hull().End != e.asOf+1 {
+	set := x.Intersect(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: e.asOf + 1}))
+	if x.Bounds().End != e.asOf+1 {
 		e.noteIdle("so far", n, x, set)
 	}
 	return set, nil
 }
 
-func (e *env) only(n *Only) (civil.Set, error) {
+func (e *env) only(n *OnlyDays) (civil.Set, error) {
 	x, err := e.eval(n.X)
 	if err != nil {
 		return x, err
@@ -261,7 +261,7 @@ func (e *env) only(n *Only) (civil.Set, error) {
 	}
 	var set civil.Set
 	if n.BusinessDays {
-		e.needHolidays(x.Hull())
+		e.needHolidays(x.Bounds())
 		set = x.Keep(e.cal.IsBusinessDay)
 	} else {
 		set = x.Keep(func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
@@ -274,7 +274,7 @@ func (e *env) only(n *Only) (civil.Set, error) {
 	return set, nil
 }
 
-func (e *env) in(n *In) (civil.Set, error) {
+func (e *env) in(n *InCalendar) (civil.Set, error) {
 	cal, err := e.calendarNamed(n.Calendar)
 	if err != nil {
 		return civil.Set{}, err

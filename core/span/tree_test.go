@@ -32,11 +32,11 @@ func (g *grower) yes() bool { return g.rng.IntN(2) == 0 }
 
 func (g *grower) expression(depth int) Node {
 	if depth > 0 && g.rng.IntN(3) == 0 {
-		c := &Chain{Op: Op(g.rng.IntN(3))}
+		c := &SetOp{Op: Op(g.rng.IntN(3))}
 		for range 2 + g.rng.IntN(3) {
 			c.Terms = append(c.Terms, g.expression(depth-1))
 		}
-		if first, ok := c.Terms[0].(*Chain); ok && first.Op == c.Op {
+		if first, ok := c.Terms[0].(*SetOp); ok && first.Op == c.Op {
 			c.Terms[0] = g.form(depth - 1)
 		}
 		return c
@@ -61,12 +61,12 @@ func (g *grower) term(depth int) Node {
 			n = &Move{n, -g.n(), g.unit()}
 		case 4:
 			if g.yes() {
-				n = &Only{X: n, BusinessDays: true}
+				n = &OnlyDays{X: n, BusinessDays: true}
 			} else {
-				n = &Only{X: n, Weekdays: civil.Weekdays(1 + g.rng.IntN(127))}
+				n = &OnlyDays{X: n, Weekdays: civil.Weekdays(1 + g.rng.IntN(127))}
 			}
 		case 5:
-			n = &In{n, "trade-445"}
+			n = &InCalendar{n, "trade-445"}
 		}
 	}
 	return n
@@ -127,17 +127,17 @@ func (g *grower) form(depth int) Node {
 		}
 	case 14:
 		if depth > 0 {
-			return &Outer{g.yes(), g.n(), g.unit(), g.expression(depth - 1)}
+			return &FirstLast{g.yes(), g.n(), g.unit(), g.expression(depth - 1)}
 		}
 	case 15:
 		return plainPoint(g.point(depth))
 	case 16:
-		return &Stretch{g.point(depth), g.point(depth)}
+		return &FromThrough{g.point(depth), g.point(depth)}
 	case 17:
 		if g.yes() {
-			return &Onward{g.point(depth)}
+			return &FromOnward{g.point(depth)}
 		}
-		return &UpTo{g.point(depth)}
+		return &Through{g.point(depth)}
 	}
 	return &Relative{0}
 }

@@ -51,12 +51,40 @@ var layoutCases = []layoutCase{
 	{calendar.Spec{Name: "civil", Kind: "months"}, nil, nil},
 	{calendar.Spec{Name: "fiscal-april", Kind: "months", YearStarts: "04-01", YearLabel: "starting", WeekStarts: "sunday"}, nil, nil},
 	{calendar.Spec{Name: "tax", Kind: "months", YearStarts: "04-06", YearLabel: "starting"}, nil, nil},
-	{calendar.Spec{Name: "nearest-445", Kind: "weeks", Pattern: "4-4-5", YearEnds: &calendar.YearEnds{Day: "saturday", Rule: "nearest", Month: "january"}, YearLabel: "starting"},
-		func(d civil.Day) bool { return closes(d-1, civil.Saturday, 1, true) }, []int{4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4, 5}},
-	{calendar.Spec{Name: "last-544", Kind: "weeks", Pattern: "5-4-4", YearEnds: &calendar.YearEnds{Day: "sunday", Rule: "last", Month: "december"}, YearLabel: "ending", ExtraWeek: 3},
-		func(d civil.Day) bool { return closes(d-1, civil.Sunday, 12, false) }, []int{5, 4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4}},
-	{calendar.Spec{Name: "thirteen", Kind: "weeks", Pattern: "13x4", YearEnds: &calendar.YearEnds{Day: "friday", Rule: "nearest", Month: "june"}, YearLabel: "ending"},
-		func(d civil.Day) bool { return closes(d-1, civil.Friday, 6, true) }, []int{4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4}},
+	{
+		calendar.Spec{
+			Name:      "nearest-445",
+			Kind:      "weeks",
+			Pattern:   "4-4-5",
+			YearEnds:  &calendar.YearEnds{Day: "saturday", Rule: "nearest", Month: "january"},
+			YearLabel: "starting",
+		},
+		func(d civil.Day) bool { return closes(d-1, civil.Saturday, 1, true) },
+		[]int{4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4, 5},
+	},
+	{
+		calendar.Spec{
+			Name:      "last-544",
+			Kind:      "weeks",
+			Pattern:   "5-4-4",
+			YearEnds:  &calendar.YearEnds{Day: "sunday", Rule: "last", Month: "december"},
+			YearLabel: "ending",
+			ExtraWeek: 3,
+		},
+		func(d civil.Day) bool { return closes(d-1, civil.Sunday, 12, false) },
+		[]int{5, 4, 4, 5, 4, 4, 5, 4, 4, 5, 4, 4},
+	},
+	{
+		calendar.Spec{
+			Name:      "thirteen",
+			Kind:      "weeks",
+			Pattern:   "13x4",
+			YearEnds:  &calendar.YearEnds{Day: "friday", Rule: "nearest", Month: "june"},
+			YearLabel: "ending",
+		},
+		func(d civil.Day) bool { return closes(d-1, civil.Friday, 6, true) },
+		[]int{4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4},
+	},
 }
 
 // listed is the calendar "nearest-445" with every year's first day written down.
@@ -152,7 +180,7 @@ func (w *twin) periodBegins(c layoutCase, d civil.Day, newYear bool, period, wee
 	return false
 }
 
-// longYear tells whether the year that holds d has 53 weeks, by walking to its next beginning.
+// longYear reports whether the year that holds d has 53 weeks, by walking to its next beginning.
 func (w *twin) longYear(c layoutCase, d civil.Day, period, week int) bool {
 	weeks := week
 	for _, n := range c.weeks[:period] {
@@ -174,7 +202,7 @@ func (w *twin) mark(u calendar.Unit, d civil.Day, begins bool) {
 
 func (w *twin) id(u calendar.Unit, d civil.Day) int { return w.ids[u][d-twinFrom] }
 
-// begin gives the first day of a unit by its running number.
+// begin returns the first day of a unit by its running number.
 func (w *twin) begin(u calendar.Unit, id int) civil.Day { return w.first[u][id-1] }
 
 func (w *twin) business(d civil.Day) bool { return w.works[d-twinFrom] }
@@ -272,12 +300,12 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 			return span(start, w.walk(start, 1, n.N)+1)
 		}
 		return span(start, w.move(start, n.N, n.Unit))
-	case *Chain: // of one stretch, as "of" needs it
+	case *SetOp: // of one stretch, as "of" needs it
 		set, ok := w.days(n, a, atClose)
-		return set.Hull(), ok && set.Len() == 1
+		return set.Bounds(), ok && set.Len() == 1
 	case *Nth:
 		return w.starting(n.Unit, n.Of, a, atClose, n.N-1, n.N-1)
-	case *Outer:
+	case *FirstLast:
 		if n.Last {
 			return w.starting(n.Unit, n.Of, a, atClose, -n.N, -1)
 		}
@@ -334,14 +362,14 @@ func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
 		return keep(n.X, func(d civil.Day) bool { return d != a })
 	case *SoFar:
 		return keep(n.X, func(d civil.Day) bool { return d <= a })
-	case *Only:
+	case *OnlyDays:
 		if n.BusinessDays {
 			return keep(n.X, w.business)
 		}
 		return keep(n.X, func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
 	case *Move:
 		return w.days(n.X, w.move(a, n.N, n.Unit), atClose)
-	case *Chain:
+	case *SetOp:
 		first, ok1 := w.days(n.Terms[0], a, atClose)
 		second, ok2 := w.days(n.Terms[1], a, atClose)
 		if n.Op == Or {
@@ -352,7 +380,7 @@ func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
 	case *PointDay:
 		d, ok := w.point(n.Point, a, atClose)
 		return civil.SetOf(civil.One(d)), ok
-	case *Stretch:
+	case *FromThrough:
 		from, ok1 := w.point(n.From, a, atClose)
 		through, ok2 := w.point(n.Through, a, atClose)
 		return civil.SetOf(civil.Through(from, through)), ok1 && ok2 && through >= from-1
@@ -376,8 +404,8 @@ func (w *twin) point(p Point, a civil.Day, atClose bool) (civil.Day, bool) {
 		if !ok || set.Empty() {
 			return 0, false
 		}
-		if d = set.Hull().First(); p.Base == EndOf {
-			d = set.Hull().Last()
+		if d = set.Bounds().First(); p.Base == EndOf {
+			d = set.Bounds().Last()
 		}
 	}
 	for _, s := range p.Steps {
@@ -405,11 +433,31 @@ func everyForm() []Node {
 			forms = append(forms, &ToDate{1, u}, &ToDate{3, u}, &RestOf{u})
 		}
 		for _, n := range []int{1, 2, 5} {
-			forms = append(forms, &LastFull{n, u}, &NextFull{n, u}, &Trailing{n, u, false}, &Trailing{n, u, true}, &Coming{n, u, false}, &Coming{n, u, true})
+			forms = append(
+				forms,
+				&LastFull{n, u},
+				&NextFull{n, u},
+				&Trailing{n, u, false},
+				&Trailing{n, u, true},
+				&Coming{n, u, false},
+				&Coming{n, u, true},
+			)
 		}
-		forms = append(forms, &Nth{u, 1, &This{calendar.Month}}, &Nth{u, 2, &LastFull{1, calendar.Year}}, &Outer{false, 2, u, &LastFull{1, calendar.Quarter}},
-			&Outer{true, 1, u, &This{calendar.Half}}, &Outer{true, 3, u, &Trailing{40, calendar.Day, false}},
-			&Move{&ToDate{1, calendar.Month}, -1, u}, &Move{&Move{&LastFull{2, calendar.Week}, -3, u}, 1, calendar.Year}, &Move{&Trailing{1, u, true}, 2, u})
+		forms = append(
+			forms,
+			&Nth{u, 1, &This{calendar.Month}},
+			&Nth{u, 2, &LastFull{1, calendar.Year}},
+			&FirstLast{false, 2, u, &LastFull{1, calendar.Quarter}},
+			&FirstLast{true, 1, u, &This{calendar.Half}},
+			&FirstLast{true, 3, u, &Trailing{40, calendar.Day, false}},
+			&Move{
+				&ToDate{1, calendar.Month},
+				-1,
+				u,
+			},
+			&Move{&Move{&LastFull{2, calendar.Week}, -3, u}, 1, calendar.Year},
+			&Move{&Trailing{1, u, true}, 2, u},
+		)
 	}
 	return forms
 }
@@ -434,7 +482,17 @@ func TestResolverAgainstItsTwin(t *testing.T) {
 					want, ok := w.resolve(n, a, atClose)
 					got, err := Resolve(n, Scope{AsOf: a, AtClose: atClose, Calendar: w.cal})
 					if ok != (err == nil) || ok && !got.Equal(civil.SetOf(want)) {
-						t.Fatalf("%s in %s as of %s, at close %v: %v, %v; the twin finds %v, %v", n, c.spec.Name, a, atClose, got, err, want, ok)
+						t.Fatalf(
+							"%s in %s as of %s, at close %v: %v, %v; the twin finds %v, %v",
+							n,
+							c.spec.Name,
+							a,
+							atClose,
+							got,
+							err,
+							want,
+							ok,
+						)
 					}
 				}
 				for _, n := range several {

@@ -1,43 +1,41 @@
 package tally
 
 import (
-	"fmt"
 	"slices"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
 )
 
-// A Plan is a request made ready for one pass over the records.
+// A Plan is a request made ready for one pass over the records. It is never changed once it is made.
 type Plan struct {
 	Request
-	// Edges cut the time line, in order. Segment 0 lies before the first edge, segment i from edge
-	// i-1 up to edge i, the last one from the last edge on.
-	Edges []civil.Day
-	// Amounts are the columns of which any figure needs count, sum, least and greatest, each once.
-	Amounts []string
-	// Bounds tells of each amount whether its least and greatest value are asked for.
-	Bounds []bool
-	// Moments tells of each amount whether its first and last value in time are asked for.
-	Moments []bool
-	// Wholes are the figures that do not add up, Bagged the columns that they need, each once.
-	Wholes []Figure
-	Bagged []string
-	// Kept are the values of the first category that are kept apart; others fold into Rest. It is
-	// nil where all are kept, or the source has to rank them first.
-	Kept []Label
-	// Folded is how many values of the first category went into the rest.
-	Folded int
-	// wanted are the stretches that each segment belongs to.
+	// Cuts cut the time line, in order. Segment 0 lies before the first cut, segment i from cut i-1
+	// up to cut i, the last one from the last cut on.
+	Cuts []civil.Day
+	// Amounts are the columns that figures are made of whose partial results combine, each once.
+	Amounts []Amount
+	// Holistic are the figures of which partial results do not combine, ValueColumns the columns
+	// whose values they need, each once.
+	Holistic     []measure.Figure
+	ValueColumns []string
+	// wanted are the periods that each segment belongs to.
 	wanted [][]int
-	kept   map[Label]bool
-	// table gives the segments of the days from the first edge on, where they are few enough.
-	table []int32
+	// segments are those of the days from the first cut on, where they are few enough.
+	segments []int32
 }
 
-// maxTable is how many days a plan's table of segments may span.
-const maxTable = 40_000
+// An Amount is a column and what is needed of it.
+type Amount struct {
+	Column string
+	Needs  measure.Needs
+}
 
-// NewPlan checks a request and cuts the time line at every edge of its stretches.
+// maxSegmentDays is how many days a plan's list of segments may span.
+const maxSegmentDays = 40_000
+
+// NewPlan checks a request and cuts the time line at every edge of its periods.
 func NewPlan(r Request) (*Plan, error) {
 	if err := r.check(); err != nil {
 		return nil, err
@@ -46,20 +44,20 @@ func NewPlan(r Request) (*Plan, error) {
 	for _, f := range r.Figures {
 		p.need(f)
 	}
-	for _, s := range r.Stretches {
+	for _, s := range r.Periods {
 		for v := range s.Intervals() {
 			for _, d := range []civil.Day{v.Start, v.End} {
-				if d != civil.Since && d != civil.Onward {
-					p.Edges = append(p.Edges, d)
+				if d != civil.OpenStart && d != civil.OpenEnd {
+					p.Cuts = append(p.Cuts, d)
 				}
 			}
 		}
 	}
-	slices.Sort(p.Edges)
-	p.Edges = slices.Compact(p.Edges)
-	p.tabulate()
-	p.wanted = make([][]int, len(p.Edges)+1)
-	for i, s := range r.Stretches {
+	slices.Sort(p.Cuts)
+	p.Cuts = slices.Compact(p.Cuts)
+	p.listSegments()
+	p.wanted = make([][]int, len(p.Cuts)+1)
+	for i, s := range r.Periods {
 		for v := range s.Intervals() {
 			for seg := p.Segment(v.Start); seg < len(p.wanted) && p.Start(seg) < v.End; seg++ {
 				p.wanted[seg] = append(p.wanted[seg], i)
@@ -69,195 +67,129 @@ func NewPlan(r Request) (*Plan, error) {
 	return p, nil
 }
 
-func (r *Request) check() error {
-	switch {
-	case len(r.Stretches) == 0:
-		return fmt.Errorf("no spans are given to total over")
-	case len(r.Figures) == 0:
-		return fmt.Errorf("no figures are asked for: count, sum, mean, min, max, distinct, median, first or last")
-	case len(r.By) > MaxBy:
-		return fmt.Errorf("%d categories are given; a total is broken down by at most %d", len(r.By), MaxBy)
-	case len(r.By) == 2 && r.By[0] == r.By[1]:
-		return fmt.Errorf("category %s is given twice", r.By[0])
-	case r.Top < 0 || r.Top > MaxTop:
-		return fmt.Errorf("top %d: expected 1 to %d", r.Top, MaxTop)
-	case r.Top > 0 && len(r.By) == 0:
-		return fmt.Errorf("top %d needs a category (by)", r.Top)
-	}
-	if _, ok := r.Ranking(); r.Top > 0 && !ok {
-		return fmt.Errorf("top %d ranks by a count, sum, mean, min or max: ask for one of them", r.Top)
-	}
-	for _, f := range r.Figures {
-		if !slices.Contains(Kinds, f.Kind) {
-			return fmt.Errorf("%q is not a figure: expected count, sum, mean, min, max, distinct, median, first or last", f.Kind)
+// Check refuses columns that a plan asks for and a dataset cannot give.
+func (p *Plan) Check(s *dataset.Schema) error {
+	for _, f := range p.Figures {
+		if err := f.Check(s); err != nil {
+			return err
 		}
 	}
-	return nil
+	if _, err := s.DateColumn(p.Date); err != nil {
+		return err
+	}
+	for _, name := range p.By {
+		if err := s.CheckCategory(name); err != nil {
+			return err
+		}
+	}
+	return s.CheckFilters(p.Where)
 }
-
-// MaxTop is how many values of a category may be kept apart as the top ones.
-const MaxTop = 1000
 
 // need notes what a figure has to be made of.
-func (p *Plan) need(f Figure) {
+func (p *Plan) need(f measure.Figure) {
+	e, _ := measure.Lookup(f.Kind)
 	switch {
-	case f.Kind == Count:
-		return
-	case f.Kind.Whole():
-		if !slices.Contains(p.Wholes, f) {
-			p.Wholes = append(p.Wholes, f)
+	case !e.OfColumn():
+	case e.Holistic():
+		if !slices.Contains(p.Holistic, f) {
+			p.Holistic = append(p.Holistic, f)
 		}
-		if !slices.Contains(p.Bagged, f.Column) {
-			p.Bagged = append(p.Bagged, f.Column)
+		if !slices.Contains(p.ValueColumns, f.Column) {
+			p.ValueColumns = append(p.ValueColumns, f.Column)
 		}
-		return
+	default:
+		i := p.amount(f.Column)
+		if i < 0 {
+			i = len(p.Amounts)
+			p.Amounts = append(p.Amounts, Amount{Column: f.Column})
+		}
+		p.Amounts[i].Needs |= e.Needs
 	}
-	i := slices.Index(p.Amounts, f.Column)
-	if i < 0 {
-		i = len(p.Amounts)
-		p.Amounts, p.Bounds, p.Moments = append(p.Amounts, f.Column), append(p.Bounds, false), append(p.Moments, false)
-	}
-	p.Bounds[i] = p.Bounds[i] || f.Kind == Min || f.Kind == Max
-	p.Moments[i] = p.Moments[i] || f.Kind == First || f.Kind == Last
 }
 
-// Timed tells whether any figure is a first or last value in time.
-func (p *Plan) Timed() bool { return slices.Contains(p.Moments, true) }
+// amount returns the position of a column among the plan's amounts; -1 where it is none.
+func (p *Plan) amount(column string) int {
+	return slices.IndexFunc(p.Amounts, func(a Amount) bool { return a.Column == column })
+}
 
-// Start gives the first day of a segment, civil.Since where it has none.
+// AmountColumns lists the columns of the plan's amounts.
+func (p *Plan) AmountColumns() []string {
+	names := make([]string, len(p.Amounts))
+	for i, a := range p.Amounts {
+		names[i] = a.Column
+	}
+	return names
+}
+
+// NeedsFirstLast reports whether any figure is an earliest or latest value.
+func (p *Plan) NeedsFirstLast() bool {
+	return slices.ContainsFunc(p.Amounts, func(a Amount) bool { return a.Needs&measure.NeedsFirstLast != 0 })
+}
+
+// Start returns the first day of a segment, civil.OpenStart where it has none.
 func (p *Plan) Start(segment int) civil.Day {
 	if segment == 0 {
-		return civil.Since
+		return civil.OpenStart
 	}
-	return p.Edges[segment-1]
+	return p.Cuts[segment-1]
 }
 
-// tabulate makes the table of segments.
-func (p *Plan) tabulate() {
-	n := len(p.Edges)
-	if n == 0 || p.Edges[n-1]-p.Edges[0] > maxTable {
+// listSegments lists the segments by day.
+func (p *Plan) listSegments() {
+	n := len(p.Cuts)
+	if n == 0 || p.Cuts[n-1]-p.Cuts[0] > maxSegmentDays {
 		return
 	}
-	p.table = make([]int32, p.Edges[n-1]-p.Edges[0]+1)
-	for i := range p.table {
-		p.table[i] = int32(p.search(p.Edges[0] + civil.Day(i)))
+	p.segments = make([]int32, p.Cuts[n-1]-p.Cuts[0]+1)
+	for i := range p.segments {
+		p.segments[i] = int32(p.search(p.Cuts[0] + civil.Day(i)))
 	}
 }
 
-// Segment gives the segment that holds a day.
+// Segment returns the segment that holds a day.
 func (p *Plan) Segment(d civil.Day) int {
-	if n := len(p.table); n > 0 {
-		i := int(d - p.Edges[0])
+	if n := len(p.segments); n > 0 {
+		i := int(d - p.Cuts[0])
 		switch {
 		case i < 0:
 			return 0
 		case i >= n:
-			return len(p.Edges)
+			return len(p.Cuts)
 		}
-		return int(p.table[i])
+		return int(p.segments[i])
 	}
 	return p.search(d)
 }
 
 func (p *Plan) search(d civil.Day) int {
-	i, found := slices.BinarySearch(p.Edges, d)
+	i, found := slices.BinarySearch(p.Cuts, d)
 	if found {
 		i++
 	}
 	return i
 }
 
-// Wanted tells whether any stretch asks for a segment.
+// Wanted reports whether any period asks for a segment.
 func (p *Plan) Wanted(segment int) bool { return len(p.wanted[segment]) > 0 }
 
-// In tells whether a stretch asks for a segment.
-func (p *Plan) In(segment, stretch int) bool {
-	_, in := slices.BinarySearch(p.wanted[segment], stretch)
+// In reports whether a period asks for a segment.
+func (p *Plan) In(segment, period int) bool {
+	_, in := slices.BinarySearch(p.wanted[segment], period)
 	return in
 }
 
-// Keep states which values of the first category are kept apart, in the order of their rank, and how
-// many others there are.
-func (p *Plan) Keep(kept []Label, folded int) {
-	p.Kept, p.Folded = kept, folded
-	p.kept = make(map[Label]bool, len(kept))
-	for _, l := range kept {
-		p.kept[l] = true
-	}
-}
-
-// Fold gives the group that a record's labels belong to, in place.
-func (p *Plan) Fold(labels []Label) []Label {
-	if p.kept != nil && !p.kept[labels[0]] {
-		labels[0] = Rest
-	}
-	return labels
-}
-
-// Rank finds the values of the first category to keep among facts, and states them in the plan. What
-// falls beyond the top ones is folded together.
-func (p *Plan) Rank(facts func(yield func(*Fact) bool)) error {
-	type ranked struct {
-		label Label
-		fact  Fact
-		value Value
-	}
-	index := map[Label]int{}
-	var list []ranked
-	for f := range facts {
-		i, ok := index[f.Group[0]]
-		if !ok {
-			i = len(list)
-			index[f.Group[0]] = i
-			list = append(list, ranked{label: f.Group[0]})
-		}
-		if p.In(f.Segment, 0) {
-			if err := list[i].fact.merge(f); err != nil {
-				return err
-			}
-		}
-	}
-	by, _ := p.Ranking()
-	for i := range list {
-		values, err := p.figures(&list[i].fact, nil)
-		if err != nil {
-			return err
-		}
-		list[i].value = values[by]
-	}
-	slices.SortFunc(list, func(a, b ranked) int {
-		switch {
-		case a.value.Set != b.value.Set && a.value.Set:
-			return -1
-		case a.value.Set != b.value.Set:
-			return 1
-		case a.value.Set:
-			if c := b.value.Decimal.Cmp(&a.value.Decimal); c != 0 {
-				return c
-			}
-		}
-		return compareLabel(a.label, b.label)
-	})
-	var kept []Label
-	for i := range min(p.Top, len(list)) {
-		kept = append(kept, list[i].label)
-	}
-	p.Keep(kept, len(list)-len(kept))
-	return nil
-}
-
-// Hull gives the stretch of days from the first that is wanted to the last.
-func (p *Plan) Hull() civil.Interval {
-	var hull civil.Interval
-	for _, s := range p.Stretches {
-		v := s.Hull()
+// Bounds returns the interval from the first day that is wanted to the last.
+func (p *Plan) Bounds() civil.Interval {
+	var bounds civil.Interval
+	for _, s := range p.Periods {
+		v := s.Bounds()
 		switch {
 		case v.Empty():
-		case hull.Empty():
-			hull = v
+		case bounds.Empty():
+			bounds = v
 		default:
-			hull = civil.Interval{Start: min(hull.Start, v.Start), End: max(hull.End, v.End)}
+			bounds = civil.Interval{Start: min(bounds.Start, v.Start), End: max(bounds.End, v.End)}
 		}
 	}
-	return hull
+	return bounds
 }

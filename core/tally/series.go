@@ -13,7 +13,7 @@ type Unit struct {
 	Days    civil.Set      // the days of the span in it
 	Whole   civil.Interval // all of its days
 	Partial bool           // it lies only partly inside the span
-	Ahead   bool           // it begins after the as-of day
+	Future  bool           // it begins after the as-of day
 	// InProgress tells that the as-of day is in it and days of the span in it are still to come.
 	InProgress bool
 }
@@ -21,22 +21,22 @@ type Unit struct {
 // MaxUnits is how many units a span may be broken down into.
 const MaxUnits = 5000
 
-// Each gives every unit of a calendar that meets a closed span, in time order, none skipped.
+// Each returns every unit of a calendar that meets a closed span, in time order, none skipped.
 func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day) ([]Unit, error) {
-	hull := set.Hull()
+	bounds := set.Bounds()
 	switch {
 	case set.Empty():
 		return nil, nil
-	case hull.Open():
+	case bounds.Open():
 		return nil, fmt.Errorf("each %s needs a span with both ends; this one is open: say from a day through a day", u)
 	case u == calendar.BusinessDay:
 		return nil, fmt.Errorf("each business day: break down by day, over a span with only business days")
 	}
-	i, err := cal.Index(u, hull.First())
+	i, err := cal.Index(u, bounds.First())
 	if err != nil {
 		return nil, err
 	}
-	last, err := cal.Index(u, hull.Last())
+	last, err := cal.Index(u, bounds.Last())
 	if err != nil {
 		return nil, err
 	}
@@ -56,27 +56,30 @@ func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day
 		days := set.Intersect(civil.SetOf(whole))
 		if days.Empty() {
 			// Between the stretches of a span: no row is skipped, and none of its days count.
-			units = append(units, Unit{Label: label, Whole: whole, Partial: true, Ahead: whole.Start > asOf})
+			units = append(units, Unit{Label: label, Whole: whole, Partial: true, Future: whole.Start > asOf})
 			continue
 		}
-		units = append(units, Unit{Label: label, Days: days, Whole: whole, Partial: !days.Equal(civil.SetOf(whole)), Ahead: whole.Start > asOf,
-			InProgress: whole.Contains(asOf) && days.Hull().End > asOf+1})
+		units = append(
+			units,
+			Unit{Label: label, Days: days, Whole: whole, Partial: !days.Equal(civil.SetOf(whole)), Future: whole.Start > asOf,
+				InProgress: whole.Contains(asOf) && days.Bounds().End > asOf+1},
+		)
 	}
 	return units, nil
 }
 
-// Running gives the days that a running figure of a row adds up: from the start of the unit of reset
+// Running returns the days that a running figure of a row adds up: from the start of the unit of reset
 // that holds the row, through the row. A span of several stretches keeps to its own days; one
 // stretch reaches back to the start of the unit, before the span if need be.
 func Running(set civil.Set, row Unit, cal *calendar.Calendar, reset calendar.Unit) (civil.Set, error) {
-	if row.Ahead || row.Days.Empty() {
+	if row.Future || row.Days.Empty() {
 		return civil.Set{}, nil
 	}
-	holding, err := cal.Holding(reset, row.Days.Hull().First())
+	holding, err := cal.Containing(reset, row.Days.Bounds().First())
 	if err != nil {
 		return civil.Set{}, err
 	}
-	through := civil.SetOf(civil.Interval{Start: holding.Start, End: row.Days.Hull().End})
+	through := civil.SetOf(civil.Interval{Start: holding.Start, End: row.Days.Bounds().End})
 	if set.Len() > 1 {
 		return set.Intersect(through), nil
 	}
@@ -85,16 +88,16 @@ func Running(set civil.Set, row Unit, cal *calendar.Calendar, reset calendar.Uni
 
 // RunningSpan is Running with the span's own start in place of a unit's.
 func RunningSpan(set civil.Set, row Unit) civil.Set {
-	if row.Ahead || row.Days.Empty() {
+	if row.Future || row.Days.Empty() {
 		return civil.Set{}
 	}
-	return set.Intersect(civil.SetOf(civil.Interval{Start: civil.Since, End: row.Days.Hull().End}))
+	return set.Intersect(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: row.Days.Bounds().End}))
 }
 
-// Rolling gives the days of a row's unit and the n-1 units before it, reaching outside the span. It
+// Rolling returns the days of a row's unit and the n-1 units before it, reaching outside the span. It
 // is incomplete where it begins before the oldest day of the records.
 func Rolling(row Unit, cal *calendar.Calendar, u calendar.Unit, n int) (civil.Interval, error) {
-	if row.Ahead || row.Days.Empty() {
+	if row.Future || row.Days.Empty() {
 		return civil.Interval{}, nil
 	}
 	i, err := cal.Index(u, row.Whole.Start)
@@ -102,5 +105,5 @@ func Rolling(row Unit, cal *calendar.Calendar, u calendar.Unit, n int) (civil.In
 		return civil.Interval{}, err
 	}
 	start, err := cal.Start(u, i-n+1)
-	return civil.Interval{Start: start, End: row.Days.Hull().End}, err
+	return civil.Interval{Start: start, End: row.Days.Bounds().End}, err
 }

@@ -1,229 +1,143 @@
-// Package tally turns resolved stretches of days and dated records into figures. It cuts the time
-// line into segments that overlap no others, so that one pass over the records serves every stretch
-// at once; it compares figures and lays a span out in units of a calendar. It knows intervals, never
-// expressions, and reads no records itself: a Source does.
+// Package tally turns resolved periods of days and dated records into figures. It cuts the time line
+// into segments that overlap no others, so that one pass over the records serves every period at once,
+// and puts the partial results of a segment together for all the periods that hold it. It knows
+// intervals, never expressions, and reads no records itself: a Source does.
 package tally
 
 import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/measure"
 )
 
-// A Kind is a way to put many amounts into one figure.
-type Kind string
-
-// The figures. Count counts records; the others look at one column, Distinct at one of any type.
-const (
-	Count    Kind = "count"
-	Sum      Kind = "sum"
-	Mean     Kind = "mean"
-	Min      Kind = "min"
-	Max      Kind = "max"
-	Distinct Kind = "distinct" // how many different values, blanks left out
-	Median   Kind = "median"   // the middle value, or midway between the two middle ones
-	First    Kind = "first"    // the earliest value in time that is not blank
-	Last     Kind = "last"     // the latest one
-)
-
-// Kinds lists the figures in the order in which they are shown.
-var Kinds = []Kind{Count, Sum, Mean, Min, Max, Distinct, Median, First, Last}
-
-// Whole tells whether a figure has to be made of all values at once: those of two stretches do not
-// add up to that of both.
-func (k Kind) Whole() bool { return k == Distinct || k == Median }
-
-// ranks tells whether groups can be ranked by a figure.
-func (k Kind) ranks() bool { return k == Count || k == Sum || k == Mean || k == Min || k == Max }
-
-// A Figure is a kind and, for all but Count, the column it is taken of.
-type Figure struct {
-	Kind   Kind   `json:"kind"`
-	Column string `json:"column,omitempty"`
-}
-
-// Name gives the figure's name in output: count, sum_fare.
-func (f Figure) Name() string {
-	if f.Kind == Count {
-		return string(Count)
-	}
-	return string(f.Kind) + "_" + f.Column
-}
-
-// A Label is the value of a category; the zero value is blank, which is not the empty text.
-type Label struct {
-	Text string `json:"text"`
-	Set  bool   `json:"set"`
-	over over
-}
-
-// over tells of a label that stands for many values.
-type over uint8
-
-const (
-	one over = iota
-	rest
-	all
-)
-
-var (
-	// Rest stands for the values of a category that are not among the top ones.
-	Rest = Label{over: rest}
-	// All stands for all values of a category.
-	All = Label{over: all}
-)
-
-// LabelOf gives the label of a text.
-func LabelOf(text string) Label { return Label{Text: text, Set: true} }
-
-// A Test is what a filter asks of a column.
-type Test string
-
-// The tests. Is and IsNot take one or several values, blank among them; Between takes two, both
-// inside; the others take one. A blank passes none of the tests but Is and IsNot.
-const (
-	Is       Test = "is"
-	IsNot    Test = "is-not"
-	Contains Test = "contains" // of text
-	AtLeast  Test = "at-least" // of numbers and days
-	AtMost   Test = "at-most"
-	Between  Test = "between"
-)
-
-// A Filter keeps the records whose column passes a test.
-type Filter struct {
-	Column string  `json:"column"`
-	Test   Test    `json:"test"`
-	Values []Label `json:"values"`
-}
-
-// A Request asks for figures over stretches of days.
+// A Request asks for figures over periods of days.
 type Request struct {
-	Stretches []civil.Set
-	Figures   []Figure
-	By        []string // at most MaxBy category columns
-	Where     []Filter
+	Periods []civil.Set
+	Figures []measure.Figure
+	By      []string // at most MaxBy category columns
+	Where   dataset.Filters
 	// Date is the column that says on which day a record lies; empty is the one that the records
 	// are kept by.
 	Date string
 	// Top keeps that many values of the first category, those that rank highest over the first
-	// stretch, and puts the others together; 0 keeps all.
+	// period, and puts the others together; 0 keeps all.
 	Top int
+	// Keep, where it is set, are the values that are kept in place of those that rank highest here.
+	Keep *Top
 }
 
-// Ranking gives the figure that values are ranked by: the first one of a column that ranks anything,
-// else the count.
-func (r *Request) Ranking() (at int, ok bool) {
-	count := slices.IndexFunc(r.Figures, func(f Figure) bool { return f.Kind == Count })
-	for i, f := range r.Figures {
-		if f.Kind != Count && f.Kind.ranks() {
-			return i, true
+const (
+	// MaxBy is how many categories a request may be broken down by.
+	MaxBy = 2
+	// MaxTop is how many values of a category may be kept apart as the top ones.
+	MaxTop = 1000
+)
+
+func (r *Request) check() error {
+	switch {
+	case len(r.Periods) == 0:
+		return fmt.Errorf("no spans are given to total over")
+	case len(r.Figures) == 0:
+		return fmt.Errorf("no figures are given, such as count or sum fare")
+	case len(r.By) > MaxBy:
+		return fmt.Errorf("%d categories are given; a total is broken down by at most %d", len(r.By), MaxBy)
+	case len(r.By) == 2 && r.By[0] == r.By[1]:
+		return fmt.Errorf("category %s is given twice", r.By[0])
+	case r.Top < 0 || r.Top > MaxTop:
+		return fmt.Errorf("top %d: expected 1 to %d", r.Top, MaxTop)
+	case r.Top > 0 && len(r.By) == 0:
+		return fmt.Errorf("top %d needs a category (by)", r.Top)
+	}
+	if _, ok := r.Ranking(); r.Top > 0 && !ok {
+		return fmt.Errorf("top %d ranks by a count, sum, mean, min or max: ask for one of them", r.Top)
+	}
+	for _, f := range r.Figures {
+		if _, ok := measure.Lookup(f.Kind); !ok {
+			return fmt.Errorf("%q is not a figure", f.Kind)
 		}
 	}
-	return count, count >= 0
+	return nil
 }
 
-// MaxBy is how many categories a request may be broken down by.
-const MaxBy = 2
+// Ranking returns the position of the figure that values are ranked by: the first one of a column that
+// ranks anything, else the count.
+func (r *Request) Ranking() (at int, ok bool) {
+	ranks := func(ofColumn bool) func(measure.Figure) bool {
+		return func(f measure.Figure) bool {
+			e, _ := measure.Lookup(f.Kind)
+			return e.Rank != "" && e.OfColumn() == ofColumn
+		}
+	}
+	if at = slices.IndexFunc(r.Figures, ranks(true)); at < 0 {
+		at = slices.IndexFunc(r.Figures, ranks(false))
+	}
+	return at, at >= 0
+}
 
-// A Fact is what a source knows of one segment and one group: facts of the same kind add up.
-type Fact struct {
+// A Partial is what a source knows of one segment and one group; partial results of the same segment
+// and group may come more than once.
+type Partial struct {
 	Segment int
-	Group   []Label // as many as the plan's By
-	Count   int64
-	Amounts []Amount // as many as the plan's Amounts
-	Bags    []Bag    // as many as the plan's Bagged, or none where the source answers them whole
+	Group   []dataset.Label // as many as the plan's By
+	Part
 }
 
-// A Whole is a source's own answer to the figures that do not add up, for one stretch and group.
-type Whole struct {
-	Stretch int
-	Group   []Label // All in the place of a category stands for all of its values
-	Values  []Value // as many as the plan's Wholes
+// A Holistic is a source's own answer to the figures of which partial results do not combine, for one
+// period and group.
+type Holistic struct {
+	Period int
+	Group  []dataset.Label // All in the place of a category stands for all of its values
+	Values []decimal.Value // as many as the plan's Holistic
 }
 
-// A Sink takes what a source finds.
-type Sink interface {
-	Fact(Fact) error
-	Whole(Whole) error
+// A Collector takes what a source finds.
+type Collector interface {
+	Partial(Partial) error
+	Holistic(Holistic) error
 }
 
-// A Source reads records once and gives facts for the wanted segments, in any order; facts for the
-// same segment and group may come more than once. Figures that do not add up it gives either as bags
-// of values with its facts, or whole. Groups that a plan folds it gives folded.
+// A Source reads records once and gives partial results for the wanted segments, in any order. Figures
+// that are holistic it gives either as multisets with its partial results, or on their own. The values
+// beyond the top ones it puts together itself.
 type Source interface {
-	Facts(ctx context.Context, p *Plan, into Sink) (Extent, error)
+	Partials(ctx context.Context, p *Plan, into Collector) (Found, error)
 }
 
-// Extent tells of the records that a source looked at, after its filter.
-type Extent struct {
-	Records        int64     // with a day, in a stretch or not
-	Undated        int64     // left out for want of a day
+// Found says what a source looked at.
+type Found struct {
+	Coverage
+	Top *Top // the values that were kept apart; nil where all were
+}
+
+// A Coverage says which records a source looked at, after its filters.
+type Coverage struct {
+	Records        int64     // with a day, in a period or not
+	Undated        int64     // excluded, as they have no day
 	Oldest, Newest civil.Day // of the records with a day; not set where Records is 0
 }
 
 // Add takes one more record's day in.
-func (e *Extent) Add(d civil.Day) { e.AddMany(1, d, d) }
+func (c *Coverage) Add(d civil.Day) { c.AddMany(1, d, d) }
 
 // AddMany takes records in that lie on days from oldest through newest.
-func (e *Extent) AddMany(records int64, oldest, newest civil.Day) {
+func (c *Coverage) AddMany(records int64, oldest, newest civil.Day) {
 	if records == 0 {
 		return
 	}
-	if e.Records == 0 {
-		e.Oldest, e.Newest = oldest, newest
+	if c.Records == 0 {
+		c.Oldest, c.Newest = oldest, newest
 	}
-	e.Records += records
-	e.Oldest, e.Newest = min(e.Oldest, oldest), max(e.Newest, newest)
+	c.Records += records
+	c.Oldest, c.Newest = min(c.Oldest, oldest), max(c.Newest, newest)
 }
 
-// Merge takes another extent in.
-func (e *Extent) Merge(f Extent) {
-	e.Undated += f.Undated
-	e.AddMany(f.Records, f.Oldest, f.Newest)
+// Merge takes another coverage in.
+func (c *Coverage) Merge(other Coverage) {
+	c.Undated += other.Undated
+	c.AddMany(other.Records, other.Oldest, other.Newest)
 }
-
-// GroupKey gives a text that is the same for the same labels only.
-func GroupKey(labels []Label) string {
-	var b strings.Builder
-	for _, l := range labels {
-		switch {
-		case l.over == rest:
-			b.WriteByte('+')
-		case l.over == all:
-			b.WriteByte('*')
-		case !l.Set:
-			b.WriteByte('-')
-		default:
-			fmt.Fprintf(&b, "%d:", len(l.Text))
-			b.WriteString(l.Text)
-		}
-	}
-	return b.String()
-}
-
-// compareLabel orders labels: texts, blank, the rest, all.
-func compareLabel(a, b Label) int {
-	rank := func(l Label) int {
-		switch {
-		case l.over != one:
-			return 1 + int(l.over)
-		case !l.Set:
-			return 1
-		}
-		return 0
-	}
-	if c := rank(a) - rank(b); c != 0 {
-		return c
-	}
-	return strings.Compare(a.Text, b.Text)
-}
-
-// IsRest tells whether a label stands for the values that are not among the top ones.
-func (l Label) IsRest() bool { return l.over == rest }
-
-// IsAll tells whether a label stands for all values of a category.
-func (l Label) IsAll() bool { return l.over == all }

@@ -38,15 +38,69 @@ type page struct {
 var pages = []page{
 	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false, false, false},
 	{"console-span", "/span/month-so-far", "[data-rehearsal] tbody tr:nth-child(5)", 1280, 1100, false, false, false},
-	{"console-calendar", "/calendars?calendar=trade-445&year=2026", "[data-calendar-year] section:nth-child(12)", 1280, 960, false, false, false},
+	{
+		"console-calendar",
+		"/calendars?calendar=trade-445&year=2026",
+		"[data-calendar-year] section:nth-child(12)",
+		1280,
+		960,
+		false,
+		false,
+		false,
+	},
 	{"console-check", "/check", "[data-findings] li", 1280, 800, false, false, false},
-	{"console-totals", "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare", "[data-total] tbody tr:nth-child(12)", 1280, 860, false, false, false},
-	{"console-breakdown", "/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year", "[data-total] tbody tr:nth-child(13)", 1280, 1060, false, false, false},
-	{"console-crosstab", "/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier", "[data-crosstab] tbody tr:nth-child(4)", 1280, 800, false, false, false},
+	{
+		"console-totals",
+		"/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare",
+		"[data-table] tbody tr:nth-child(12)",
+		1280,
+		860,
+		false,
+		false,
+		false,
+	},
+	{
+		"console-breakdown",
+		"/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year",
+		"[data-table] tbody tr:nth-child(13)",
+		1280,
+		1060,
+		false,
+		false,
+		false,
+	},
+	{
+		"console-crosstab",
+		"/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier",
+		"[data-table] tbody tr:nth-child(4)",
+		1280,
+		800,
+		false,
+		false,
+		false,
+	},
 	{"console-lines", "/lines?running=year", "[data-lineup] tbody tr:nth-child(13)", 1280, 880, false, false, false},
-	{"console-records", "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=edges", "[data-edge]:nth-of-type(2) tbody tr:nth-child(4)", 1280, 960, false, false, false},
+	{
+		"console-records",
+		"/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries",
+		"[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)",
+		1280,
+		960,
+		false,
+		false,
+		false,
+	},
 	{"console-brief", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 1280, 1010, false, false, false},
-	{"console-brief-dark", "/brief/board-season?rehearse=yes&as_of=2026-10-01", "[data-brief] [data-item='6'] canvas", 1280, 1180, true, false, false},
+	{
+		"console-brief-dark",
+		"/brief/board-season?rehearse=yes&as_of=2026-10-01",
+		"[data-brief] [data-item='6'] canvas",
+		1280,
+		1180,
+		true,
+		false,
+		false,
+	},
 	{"console-brief-printed", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 760, 560, false, true, false},
 	{"console-receipt", "/receipt/1", "[data-receipt] [data-moved]", 1280, 800, false, false, true},
 	{"console-phone", "/brief/board-season", "[data-brief] [data-item='3']", 390, 844, false, false, false},
@@ -70,12 +124,17 @@ var commands = []command{
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
 	{"command-definitions", []string{
-		"vastspan span list --as-of " + asOf, "vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80", "vastspan check --as-of " + asOf, "vastspan span versions closed-month",
+		"vastspan span list --as-of " + asOf,
+		"vastspan rehearse 'month to date excluding today' --as-of " + asOf + " --days 80",
+		"vastspan check --as-of " + asOf, "vastspan span versions closed-month",
 	}},
 	{"command-brief", []string{
 		"vastspan brief show monday-crossings | head -9", "vastspan receipt make monday-crossings --title 'Monday brief, 19 October'",
-		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
-		"vastspan receipt compare 1 | cut -c1-200", "vastspan schedule add openings --brief monday-crossings --on 'first business day of this month' --since 2026-08-01; vastspan schedule run; vastspan receipt list",
+		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n" +
+			"2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
+		"vastspan receipt compare 1 | cut -c1-200",
+		"vastspan schedule add openings --brief monday-crossings --on 'first business day of this month' --since 2026-08-01; " +
+			"vastspan schedule run; vastspan receipt list",
 	}},
 	{"command-records", []string{
 		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 8",
@@ -121,7 +180,9 @@ func run() (err error) {
 	if out, err := exec.Command(binary, "demo", "--write", files).CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, out)
 	}
-	ctx, cancel := chromedp.NewExecAllocator(context.Background(), append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox)...)
+	ctx, cancel := chromedp.NewExecAllocator(
+		context.Background(),
+		append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox)...)
 	defer cancel()
 	ctx, cancelTab := chromedp.NewContext(ctx)
 	defer cancelTab()
@@ -162,10 +223,21 @@ func take(ctx context.Context, p page, address string) error {
 		medium = "print"
 	}
 	var png []byte
-	err := chromedp.Run(ctx,
+	err := chromedp.Run(
+		ctx,
 		chromedp.EmulateViewport(p.width, p.height),
-		emulation.SetEmulatedMedia().WithMedia(medium).WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}),
-		chromedp.Navigate(address), chromedp.WaitVisible(p.ready, chromedp.ByQuery), chromedp.Sleep(700*time.Millisecond), chromedp.CaptureScreenshot(&png))
+		emulation.SetEmulatedMedia().WithMedia(
+			medium,
+		).WithFeatures(
+			[]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}},
+		),
+		chromedp.Navigate(
+			address,
+		),
+		chromedp.WaitVisible(p.ready, chromedp.ByQuery),
+		chromedp.Sleep(700*time.Millisecond),
+		chromedp.CaptureScreenshot(&png),
+	)
 	if err != nil {
 		return err
 	}
@@ -190,6 +262,11 @@ func (c command) document(address, files string) (string, error) {
 		}
 		fmt.Fprintf(&b, "<b>$ %s</b>\n%s\n", html.EscapeString(line), html.EscapeString(string(out)))
 	}
-	return `<!doctype html><body style="margin:0;background:#15171a"><pre style="margin:0;padding:22px 26px;color:#d9d5cb;font:12px/1.45 'DejaVu Sans Mono',monospace;white-space:pre-wrap">` +
-		strings.ReplaceAll(b.String(), "<b>", `<b style="color:#45b3a4">`) + "</pre>", nil
+	return `<!doctype html><body style="margin:0;background:#15171a">` +
+		`<pre style="margin:0;padding:22px 26px;color:#d9d5cb;font:12px/1.45 'DejaVu Sans Mono',monospace;white-space:pre-wrap">` +
+		strings.ReplaceAll(
+			b.String(),
+			"<b>",
+			`<b style="color:#45b3a4">`,
+		) + "</pre>", nil
 }

@@ -1,70 +1,105 @@
 package cli
 
 import (
+	"context"
 	"fmt"
-	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/book"
+	"vastspan/core/civil"
+	"vastspan/core/query"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
+	"vastspan/internal/service"
 )
 
 func (a *app) briefCommand() *cobra.Command {
-	return group("brief", "List briefs, show one as of any day", a.briefList(), a.briefShow(), a.briefTurns(),
-		a.removeCommand(api.DefinitionKindBrief, "remove NAME", "Remove a brief; its receipts stay", "  vastspan brief remove monday-crossings"))
+	return group("brief", "List briefs, show one as of any day", a.briefList(), a.briefShow(), a.briefRehearse(), a.briefRemove())
+}
+
+func (a *app) briefs(ctx context.Context) ([]types.Brief, error) {
+	return all(func(limit *int, after *string) ([]types.Brief, *string, error) {
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListBriefsResponse, error) {
+			return c.ListBriefsWithResponse(ctx, &types.ListBriefsParams{Limit: limit, After: after})
+		})
+		if err != nil {
+			return nil, nil, err
+		}
+		return r.JSON200.Items, r.JSON200.Next, nil
+	})
 }
 
 func (a *app) briefList() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "List the briefs", Example: "  vastspan brief list", Args: takes(cobra.NoArgs, "no arguments"),
-		Long: "Lists the briefs. They are made in the console, or written in a span book (vastspan book load)."}
+	c := &cobra.Command{
+		Use: "list", Short: "List the briefs", Example: "  vastspan brief list", Args: argsUsage(cobra.NoArgs, "no arguments"),
+		Long: "Lists the briefs. They are made in the console, or written in a span book (vastspan book load).",
+	}
 	out := outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.ListBriefsResponse, error) {
-			return c.ListBriefsWithResponse(cmd.Context())
-		}, func(r *api.ListBriefsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		briefs, err := a.briefs(cmd.Context())
 		if err != nil {
 			return err
 		}
-		g := grid{header: []string{"name", "title", "items", "as_of", "version", "changed"}, right: map[int]bool{2: true, 4: true}}
-		for _, b := range *r.JSON200 {
-			asOf := deref(b.Definition.AsOf)
-			if asOf == "" {
-				asOf = "latest"
+		return a.print.Print(*out, print.View{Data: briefs, Look: print.Look{Right: print.Right(2, 4)}, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"name", "title", "items", "as_of", "version", "changed"}}
+			for _, b := range briefs {
+				asOf := b.Definition.AsOf
+				if asOf == "" {
+					asOf = query.Latest
+				}
+				g.Rows = append(
+					g.Rows,
+					[]string{
+						b.Definition.Name,
+						b.Definition.Title,
+						fmt.Sprint(len(b.Definition.Items)),
+						asOf,
+						fmt.Sprint(b.Version),
+						b.ChangedAt.Format("2006-01-02 15:04"),
+					},
+				)
 			}
-			g.rows = append(g.rows, []string{b.Definition.Name, b.Definition.Title, fmt.Sprint(len(b.Definition.Items)), asOf, fmt.Sprint(b.Version), b.ChangedAt.Format("2006-01-02 15:04")})
-		}
-		return a.printList(*out, r.JSON200, g, "there are no briefs yet; make one in the console, or load a span book that has one")
+			return g
+		}, None: "there are no briefs yet; make one in the console, or load a span book that has one"})
 	}
 	return c
 }
 
-// viewFlags are the flags of what a brief is shown as of.
+// viewFlags say as of what a brief is shown.
 type viewFlags struct {
-	asOf, calendar string
-	atClose        bool
-	asks           []string
+	query.Context
+	prompts []string
 }
 
 func (f *viewFlags) add(c *cobra.Command) {
-	c.Flags().StringVar(&f.asOf, "as-of", "", "as-of day: a date, today or latest (default the brief's own)")
-	c.Flags().BoolVar(&f.atClose, "at-close", false, "the as-of day itself is over")
-	c.Flags().StringVar(&f.calendar, "calendar", "", "calendar in which expressions are read (default the brief's own)")
-	c.Flags().StringArrayVar(&f.asks, "ask", nil, "what the brief asks for, as NAME=EXPRESSION, such as window=2026-01-01/2026-03-31")
+	c.Flags().StringVar(&f.AsOf, "as-of", "", "as-of day: a date, today or latest (default the brief's own)")
+	c.Flags().BoolVar(&f.AtClose, "at-close", false, "the as-of day itself is over")
+	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar in which expressions are read (default the brief's own)")
+	c.Flags().StringArrayVar(
+		&f.prompts,
+		"prompt",
+		nil,
+		"what is given for a prompt of the brief, as NAME=EXPRESSION, such as window=2026-01-01/2026-03-31",
+	)
 }
 
-func (f *viewFlags) request() (*api.ViewRequest, error) {
-	q := &api.ViewRequest{AsOf: filled(f.asOf), AtClose: &f.atClose, Calendar: filled(f.calendar)}
-	if len(f.asks) > 0 {
-		asks := map[string]string{}
-		for _, text := range f.asks {
+func (f *viewFlags) request() (types.ViewRequest, error) {
+	q := types.ViewRequest{AsOf: ptrOrNil(f.AsOf), AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar)}
+	if len(f.prompts) > 0 {
+		prompts := map[string]string{}
+		for _, text := range f.prompts {
 			name, is, ok := strings.Cut(text, "=")
 			if !ok || name == "" || is == "" {
-				return nil, usagef("--ask %q: expected NAME=EXPRESSION, such as window=2026-01-01/2026-03-31", text)
+				return q, usagef("--prompt %q: expected NAME=EXPRESSION, such as window=2026-01-01/2026-03-31", text)
 			}
-			asks[name] = is
+			prompts[name] = is
 		}
-		q.Asks = &asks
+		q.Prompts = &prompts
 	}
 	return q, nil
 }
@@ -76,7 +111,7 @@ func (a *app) briefShow() *cobra.Command {
 		Long: `Shows a brief as of its own basis, or as of any day: records after that day are left out, so that it
 shows what it would have shown then. CSV gives a row for each figure of each item.`,
 		Example: "  vastspan brief show monday-crossings\n  vastspan brief show monday-crossings --as-of 2026-09-01 --output csv",
-		Args:    takes(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 	}
 	out := outputFlag(c)
 	f.add(c)
@@ -85,225 +120,174 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		if err != nil {
 			return err
 		}
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.ViewBriefResponse, error) {
-			return c.ViewBriefWithResponse(cmd.Context(), args[0], *q)
-		}, func(r *api.ViewBriefResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-		if err != nil {
+		var editors []client.RequestEditorFn
+		if *out == print.AsCSV {
+			editors = append(editors, acceptCSV)
+		}
+		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
+			return c.ViewBriefWithResponse(cmd.Context(), args[0], q, editors...)
+		})
+		switch {
+		case err != nil:
 			return err
+		case *out == print.AsCSV:
+			return a.writeBody(r.Body)
+		case *out == print.AsJSON:
+			return a.print.JSON(r.JSON200)
 		}
-		switch *out {
-		case asJSON:
-			return a.printJSON(r.JSON200)
-		case asCSV:
-			return a.printCSV(briefCSV(r.JSON200))
-		}
-		return a.printBrief(r.JSON200)
+		a.printBrief(r.JSON200)
+		return nil
 	}
 	return c
 }
 
 // printBrief prints a brief: its figures as one table, then its tables and lines.
-func (a *app) printBrief(v *api.BriefView) error {
-	fmt.Fprintf(a.out, "%s, %s\n", v.Title, asOfLine(v.AsOf, v.AtClose, v.Calendar))
-	for name, is := range v.Asks {
-		fmt.Fprintf(a.out, "%s: %s\n", name, is)
+func (a *app) printBrief(v *types.BriefView) {
+	p := a.print
+	p.Linef("%s, %s\n%s", v.Title, print.AsOf(v.AsOf, v.AtClose, v.Calendar), a.at())
+	for name, is := range v.Prompts {
+		p.Linef("%s: %s", name, is)
 	}
-	figures := grid{header: []string{"figure", "first_day", "last_day", "days", "value", "", "counterpart", "change", "course"}, right: map[int]bool{3: true, 4: true, 6: true, 7: true}}
-	var notes []string
+	figures := &table.Grid{
+		Header: []string{"figure", "first_day", "last_day", "days", "value", "unit", "compared_with", "value", "change", "trend"},
+	}
+	var notes []table.Note
 	for i := range v.Items {
 		it := &v.Items[i]
-		if it.Item.Kind != api.BriefItemKindFigure || it.Total == nil {
+		if it.Item.Kind != book.FigureItem || it.Answer == nil {
 			continue
 		}
-		figures.rows = append(figures.rows, a.figureCard(it))
-		for _, c := range counterparts(&it.Total.Spans[0]) {
-			if c.Uneven != nil {
-				notes = append(notes, fmt.Sprintf("uneven: %s against %s: %s", it.Item.Title, c.Against, *c.Uneven))
+		figures.Rows = append(figures.Rows, figureCard(it))
+		for _, n := range it.Answer.Notes {
+			if n.Code == table.NotLikeForLike {
+				n.Text = it.Item.Title + ": " + n.Text
+				notes = append(notes, n)
 			}
 		}
 	}
-	if len(figures.rows) > 0 {
-		fmt.Fprintln(a.out)
-		a.printTable(figures)
-	}
-	for _, n := range notes {
-		fmt.Fprintln(a.out, n)
+	if len(figures.Rows) > 0 {
+		p.Linef("")
+		p.Table(figures, print.Look{Right: print.Right(3, 4, 7, 8)})
+		p.Notes(notes)
 	}
 	for i := range v.Items {
 		it := &v.Items[i]
 		switch {
 		case it.Error != nil:
-			fmt.Fprintf(a.out, "\n%s: cannot be shown: %s\n", it.Item.Title, *it.Error)
-		case it.Item.Kind == api.BriefItemKindFigure:
+			p.Linef("\n%s: cannot be shown: %s", it.Item.Title, *it.Error)
+		case it.Item.Kind == book.FigureItem:
 		case it.Lineup != nil:
-			fmt.Fprintf(a.out, "\n%s\n", it.Item.Title)
-			if err := a.printLineup(it.Lineup, asTable); err != nil {
-				return err
-			}
+			p.Linef("\n%s", it.Item.Title)
+			p.Lineup(it.Lineup)
 		default:
-			fmt.Fprintf(a.out, "\n%s\n", it.Item.Title)
-			if across := deref(it.Item.Across); across != "" {
-				if err := a.printCrossTabs(it.Total, across, asTable); err != nil {
-					return err
-				}
-			} else {
-				a.printTotalTable(it.Total)
-			}
-			a.printTotalNotes(it.Total)
+			p.Linef("\n%s", it.Item.Title)
+			p.Answer(it.Answer)
 		}
 	}
-	return nil
 }
 
-// figureCard gives the cells of a figure: value and unit, counterpart, change and course.
-func (a *app) figureCard(it *api.BriefItemView) []string {
-	s, f := &it.Total.Spans[0], &it.Total.Figures[0]
-	first, last := firstLast(s.Intervals)
-	value := "–"
-	if v := s.Total.Values[0]; v != nil {
-		value = grouped(shownDigits(*v, f))
+// figureCard returns the cells of a figure: value and unit, what it is compared with, change and trend.
+func figureCard(it *types.BriefItemView) []string {
+	sp, t := &it.Answer.Spans[0], &it.Answer.Tables[0]
+	days := table.DayCells(sp.Intervals)
+	cells := []string{
+		it.Item.Title,
+		print.Day(days[0]),
+		print.Day(days[1]),
+		days[2],
+		t.Columns[0].Format(t.Rows[0].Cells[0]),
+		t.Columns[0].Unit,
+		"",
+		"",
+		"",
+		"",
 	}
-	cells := []string{it.Item.Title, shownDay(first), shownDay(last), countOf(s.Days), value, deref(f.Unit), "", "", ""}
-	if s.Total.Against != nil {
-		c := (*s.Total.Against)[0][0]
-		if c.Against != nil {
-			cells[6] = grouped(shownDigits(*c.Against, f))
-		}
-		cells[7] = a.shownChange(deref(c.Change), f.Better)
+	if at := slices.IndexFunc(t.Columns, func(c table.Column) bool { return c.Role == table.Change }); at > 0 {
+		cells[6] = sp.Comparisons[0].Name
+		cells[7] = t.Columns[at-2].Format(t.Rows[0].Cells[at-2])
+		cells[8] = t.Columns[at].Format(t.Rows[0].Cells[at])
 	}
 	if it.Spark != nil {
-		cells[8] = sparkLine(*it.Spark)
+		cells[9] = print.Spark(it.Spark.Tables[0].Rows)
 	}
 	return cells
 }
 
-// sparkLine draws the values of units as bars of a line of text; blanks are gaps.
-func sparkLine(rows []api.TotalRow) string {
-	bars := []rune("▁▂▃▄▅▆▇█")
-	least, most := 0.0, 0.0
-	values := make([]*float64, len(rows))
-	for i, r := range rows {
-		if r.Values[0] == nil {
-			continue
-		}
-		var v float64
-		if _, err := fmt.Sscan(*r.Values[0], &v); err != nil {
-			continue
-		}
-		values[i] = &v
-		least, most = min(least, v), max(most, v)
-	}
-	var b strings.Builder
-	for _, v := range values {
-		switch {
-		case v == nil:
-			b.WriteByte(' ')
-		case most == least:
-			b.WriteRune(bars[0])
-		default:
-			b.WriteRune(bars[int((*v-least)/(most-least)*float64(len(bars)-1)+0.5)])
-		}
-	}
-	return b.String()
+func (a *app) brief(ctx context.Context, name string) (*client.GetBriefResponse, error) {
+	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetBriefResponse, error) {
+		return c.GetBriefWithResponse(ctx, name)
+	})
 }
 
-// briefCSV gives a row for each figure of each item, unit and group.
-func briefCSV(v *api.BriefView) grid {
-	g := grid{header: []string{"as_of", "item", "line", "span", "first_day", "last_day", "days", "unit", "group", "figure", "value", "marks", "error"}}
-	asOf := v.AsOf.String()
-	add := func(it *api.BriefItemView, line string, t *api.Total) {
-		columns := figureColumns(t)
-		for i := range t.Spans {
-			s := &t.Spans[i]
-			rows := s.Rows
-			if it.Item.Kind == api.BriefItemKindFigure {
-				rows = []api.TotalRow{s.Total}
-			}
-			for j := range rows {
-				r := &rows[j]
-				first, last, days := rowDays(s, r)
-				label := ""
-				if r.Unit != nil {
-					label = r.Unit.Label
-				}
-				for _, c := range columns {
-					g.rows = append(g.rows, []string{asOf, it.Item.Title, line, s.Expression, first, last, days, label, strings.Join(groupCells(t, r, asCSV), "; "), c.name, deref(c.cell(r)), marks(r.Unit), ""})
-				}
-			}
-		}
-	}
-	for i := range v.Items {
-		it := &v.Items[i]
-		switch {
-		case it.Error != nil:
-			g.rows = append(g.rows, []string{asOf, it.Item.Title, "", "", "", "", "", "", "", "", "", "", *it.Error})
-		case it.Lineup != nil:
-			for j := range it.Lineup.Lines {
-				add(it, it.Lineup.Lines[j].Label, &it.Lineup.Lines[j].Total)
-			}
-		default:
-			add(it, "", it.Total)
-		}
-	}
-	return g
-}
-
-func (a *app) briefTurns() *cobra.Command {
+func (a *app) briefRehearse() *cobra.Command {
 	var from string
 	var days int
 	c := &cobra.Command{
-		Use: "rehearse NAME", Short: "List the days on which items of a brief roll over", Example: "  vastspan brief rehearse monday-crossings --from 2026-09-25 --days 40",
-		Args: takes(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
+		Use:     "rehearse NAME",
+		Short:   "List the days on which items of a brief roll over",
+		Example: "  vastspan brief rehearse monday-crossings --from 2026-09-25 --days 40",
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 	}
 	out := outputFlag(c)
-	c.Flags().StringVar(&from, "from", "", "the first as-of day (default today)")
+	c.Flags().StringVar(&from, "from", "today", "the first as-of day")
 	c.Flags().IntVar(&days, "days", 60, "as-of days to look at, 1 to 4000")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		f := reading{asOf: from}
-		day, err := f.day(nil)
+		day, err := service.ReadAsOf(from, localToday, nil)
 		if err != nil {
 			return err
 		}
-		brief, err := call(a, func(c *api.ClientWithResponses) (*api.GetBriefResponse, error) {
-			return c.GetBriefWithResponse(cmd.Context(), args[0])
-		}, func(r *api.GetBriefResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		b, err := a.brief(cmd.Context(), args[0])
 		if err != nil {
 			return err
 		}
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.BriefTurnsResponse, error) {
-			return c.BriefTurnsWithResponse(cmd.Context(), args[0], api.TurnsRequest{From: day, Days: days})
-		}, func(r *api.BriefTurnsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		turns, err := a.briefTurns(cmd.Context(), args[0], day, days)
 		if err != nil {
 			return err
 		}
-		g := grid{header: []string{"as_of", "event", "items"}}
-		for _, t := range *r.JSON200 {
-			var titles []string
-			for _, i := range t.Items {
-				titles = append(titles, brief.JSON200.Definition.Items[i].Title)
+		titles := map[string]string{}
+		for _, it := range b.JSON200.Definition.Items {
+			titles[it.ID] = it.Title
+		}
+		return a.print.Print(*out, print.View{Data: turns, Look: print.Look{Shown: print.Days}, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"as_of", "changes", "items"}}
+			for _, t := range turns {
+				var list []string
+				for _, id := range t.Items {
+					list = append(list, titles[id])
+				}
+				g.Rows = append(g.Rows, []string{t.Day.String(), strings.Join(t.Changes, ", "), strings.Join(list, "; ")})
 			}
-			g.rows = append(g.rows, []string{t.Day.String(), t.Event, strings.Join(titles, "; ")})
-		}
-		g.shown = func(_ int, cell string) string { return shownDay(cell) }
-		return a.printList(*out, r.JSON200, g, "nothing rolls over in these days")
+			return g
+		}, None: "nothing rolls over in these days"})
 	}
 	return c
 }
 
-// completeBriefs offers the names of briefs.
-func (a *app) completeBriefs(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-	if len(args) > 0 {
-		return nil, cobra.ShellCompDirectiveNoFileComp
-	}
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.ListBriefsResponse, error) {
-		return c.ListBriefsWithResponse(cmd.Context())
-	}, func(r *api.ListBriefsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+func (a *app) briefTurns(ctx context.Context, name string, from civil.Day, days int) ([]types.BriefTurn, error) {
+	q := types.BriefRehearseRequest{From: from, Days: days}
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RehearseBriefResponse, error) {
+		return c.RehearseBriefWithResponse(ctx, name, q)
+	})
 	if err != nil {
-		return nil, cobra.ShellCompDirectiveError
+		return nil, err
 	}
-	var names []string
-	for _, b := range *r.JSON200 {
-		names = append(names, b.Definition.Name)
+	return r.JSON200.Turns, nil
+}
+
+func (a *app) briefRemove() *cobra.Command {
+	return &cobra.Command{
+		Use:     "remove NAME",
+		Short:   "Remove a brief; refused while a schedule uses it; its receipts stay",
+		Example: "  vastspan brief remove monday-crossings",
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveBriefResponse, error) {
+				return c.RemoveBriefWithResponse(cmd.Context(), args[0], nil)
+			})
+			if err == nil {
+				a.print.Linef("removed brief %s %s", args[0], a.at())
+			}
+			return err
+		},
 	}
-	return names, cobra.ShellCompDirectiveNoFileComp
 }

@@ -8,92 +8,57 @@ import (
 	"net/http"
 	"net/url"
 	"os"
-	"path/filepath"
 	"strings"
 	"syscall"
 
-	"vastspan/api"
+	"vastspan/api/client"
 )
 
-// defaultAddress is where a service listens unless it is told otherwise.
-const defaultAddress = "127.0.0.1:7420"
+const (
+	// defaultAddress is where a service listens unless it is told otherwise.
+	defaultAddress = "127.0.0.1:7420"
+	// defaultServer is where clients look for a service unless they are told otherwise.
+	defaultServer = "http://" + defaultAddress
+)
 
-// baseFolder is where services on this machine keep their data: for root a folder that the database
-// account can reach.
-func baseFolder() (string, error) {
-	if dir := os.Getenv("VASTSPAN_DATA"); dir != "" {
-		return filepath.Abs(dir)
+// serverURL returns the address of the service: --server, else $VASTSPAN_SERVER, else the default. Nothing
+// is remembered.
+func (a *app) serverURL() (string, error) {
+	server := a.server
+	if server == "" {
+		server = os.Getenv("VASTSPAN_SERVER")
 	}
-	if os.Geteuid() == 0 {
-		return "/var/lib/vastspan", nil
+	if server == "" {
+		return defaultServer, nil
 	}
-	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
-		return filepath.Join(dir, "vastspan"), nil
-	}
-	home, err := os.UserHomeDir()
-	return filepath.Join(home, ".local", "share", "vastspan"), err
-}
-
-// addressFile holds the address of the service started last.
-func addressFile(base string) string { return filepath.Join(base, "address") }
-
-func (a *app) serverURL() string {
-	if a.server != "" {
-		return a.server
-	}
-	if s := os.Getenv("VASTSPAN_SERVER"); s != "" {
-		return s
-	}
-	if base, err := baseFolder(); err == nil {
-		if text, err := os.ReadFile(addressFile(base)); err == nil {
-			return strings.TrimSpace(string(text))
-		}
-	}
-	return "http://" + defaultAddress
-}
-
-// client talks to the service.
-func (a *app) client() (*api.ClientWithResponses, error) {
-	server := a.serverURL()
 	if !strings.Contains(server, "://") {
 		server = "http://" + server
 	}
 	u, err := url.Parse(server)
 	if err != nil || u.Host == "" {
-		return nil, usagef("--server: %q is no address: expected one such as http://%s", server, defaultAddress)
+		return "", usagef("--server: %q is not an address: expected one such as %s", server, defaultServer)
 	}
-	return api.NewClientWithResponses(strings.TrimSuffix(server, "/") + "/api/v1")
+	return strings.TrimSuffix(server, "/"), nil
 }
 
-// problemError is a refusal that came from the service.
-type problemError struct{ api.Problem }
-
-func (e *problemError) Error() string { return e.Detail }
-
-// answered checks a call to the service: an error of the connection, or a problem in place of the
-// answer that was expected.
-func (a *app) answered(r *http.Response, body []byte, err error) error {
+// client talks to the service.
+func (a *app) client() (*client.ClientWithResponses, error) {
+	server, err := a.serverURL()
 	if err != nil {
-		if errors.Is(err, syscall.ECONNREFUSED) {
-			return fmt.Errorf("no service answers at %s: start one with vastspan serve or vastspan demo, or say where it is with --server", a.serverURL())
-		}
-		if errors.Is(err, context.Canceled) {
-			return errors.New("broken off")
-		}
-		return err
+		return nil, err
 	}
-	if r.StatusCode < 300 {
-		return nil
-	}
-	p := &problemError{}
-	if json.Unmarshal(body, &p.Problem) != nil || p.Detail == "" {
-		return fmt.Errorf("the service answered %s", r.Status)
-	}
-	return p
+	return client.NewClientWithResponses(server + "/api/v1")
 }
 
-// call makes one call to the service and gives its answer.
-func call[R any](a *app, ask func(c *api.ClientWithResponses) (R, error), parts func(R) (*http.Response, []byte)) (R, error) {
+// response is an answer of the service, as it is generated.
+type response interface {
+	GetBody() []byte
+	StatusCode() int
+	Status() string
+}
+
+// call makes one call to the service and returns its answer. The request is what its problems point into.
+func call[R response](a *app, request any, ask func(c *client.ClientWithResponses) (R, error)) (R, error) {
 	var zero R
 	c, err := a.client()
 	if err != nil {
@@ -101,8 +66,73 @@ func call[R any](a *app, ask func(c *api.ClientWithResponses) (R, error), parts 
 	}
 	r, err := ask(c)
 	if err != nil {
-		return zero, a.answered(nil, nil, err)
+		return zero, a.callError(err)
 	}
-	response, body := parts(r)
-	return r, a.answered(response, body, nil)
+	return r, checkResponse(r.StatusCode(), r.Status(), r.GetBody(), request)
+}
+
+// noService is the error of an address where nothing answers.
+type noService struct{ server string }
+
+func (e *noService) Error() string {
+	return fmt.Sprintf(
+		"no service answers at %s: start one with vastspan serve or vastspan demo, or say where it is with --server",
+		e.server,
+	)
+}
+
+func (a *app) callError(err error) error {
+	server, _ := a.serverURL()
+	switch {
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return &noService{server}
+	case errors.Is(err, context.Canceled):
+		return errors.New("cancelled")
+	}
+	return err
+}
+
+// checkResponse returns the problem that an answer is, if it is one.
+func checkResponse(code int, status string, body []byte, request any) error {
+	if code < http.StatusMultipleChoices {
+		return nil
+	}
+	p := &problemError{request: request}
+	if json.Unmarshal(body, &p.Problem) != nil || p.Detail == "" {
+		return fmt.Errorf("the service answered %s", status)
+	}
+	return p
+}
+
+// acceptCSV asks for an answer as CSV.
+func acceptCSV(_ context.Context, r *http.Request) error {
+	r.Header.Set("Accept", "text/csv")
+	return nil
+}
+
+// ifMatch says which version is changed.
+func ifMatch(r *http.Response) *string { return ptrOrNil(r.Header.Get("ETag")) }
+
+// pageSize is how many items are asked for at a time.
+const pageSize = 1000
+
+// all collects the pages of a list.
+func all[T any](page func(limit *int, after *string) (items []T, next *string, err error)) ([]T, error) {
+	list := []T{}
+	limit := pageSize
+	var after *string
+	for {
+		items, next, err := page(&limit, after)
+		list = append(list, items...)
+		if err != nil || next == nil {
+			return list, err
+		}
+		after = next
+	}
+}
+
+// at says which service something was done to.
+func (a *app) at() string {
+	server, _ := a.serverURL()
+	return "at " + server
 }

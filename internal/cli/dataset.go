@@ -1,183 +1,222 @@
 package cli
 
 import (
+	"context"
 	"fmt"
-	"net/http"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/dataset"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
 )
 
 func (a *app) datasetCommand() *cobra.Command {
-	return group("dataset", "List datasets and show what they hold", a.datasetList(), a.datasetShow(), a.datasetDescribe(), a.datasetRemove())
+	return group(
+		"dataset",
+		"List datasets and show what they hold",
+		a.datasetList(),
+		a.datasetShow(),
+		a.datasetDescribe(),
+		a.datasetRemove(),
+	)
+}
+
+func (a *app) datasets(ctx context.Context) ([]types.Dataset, error) {
+	return all(func(limit *int, after *string) ([]types.Dataset, *string, error) {
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListDatasetsResponse, error) {
+			return c.ListDatasetsWithResponse(ctx, &types.ListDatasetsParams{Limit: limit, After: after})
+		})
+		if err != nil {
+			return nil, nil, err
+		}
+		return r.JSON200.Items, r.JSON200.Next, nil
+	})
 }
 
 func (a *app) datasetList() *cobra.Command {
 	c := &cobra.Command{
-		Use: "list", Short: "List the datasets", Example: "  vastspan dataset list",
-		Args: takes(cobra.NoArgs, "no arguments"),
+		Use:     "list",
+		Short:   "List the datasets",
+		Example: "  vastspan dataset list",
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	out := outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.ListDatasetsResponse, error) {
-			return c.ListDatasetsWithResponse(cmd.Context())
-		}, func(r *api.ListDatasetsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		list, err := a.datasets(cmd.Context())
 		if err != nil {
 			return err
 		}
-		g := grid{header: []string{"name", "records", "undated", "first_day", "last_day", "day", "amounts", "categories"}, right: map[int]bool{1: true, 2: true}}
-		for _, d := range *r.JSON200 {
-			row := []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), "", "", named(d.Columns, api.ColumnRoleDay), named(d.Columns, api.ColumnRoleAmount), named(d.Columns, api.ColumnRoleCategory)}
-			if d.FirstDay != nil {
-				row[3], row[4] = d.FirstDay.String(), d.LastDay.String()
-			}
-			g.rows = append(g.rows, row)
-		}
-		g.shown = shownRecordCounts
-		return a.printList(*out, r.JSON200, g, "there are no datasets yet; load a file with vastspan load")
+		return a.print.Print(
+			*out,
+			print.View{Data: list, Look: print.Look{Right: print.Right(1, 2), Shown: shownCounts(1, 2)}, Grid: func() *table.Grid {
+				g := &table.Grid{Header: []string{"name", "records", "undated", "oldest", "newest", "day", "amounts", "categories"}}
+				for _, d := range list {
+					s := dataset.Schema{Columns: d.Columns}
+					oldest, newest := coveredDays(d.Oldest, d.Newest)
+					g.Rows = append(g.Rows, []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), oldest, newest,
+						strings.Join(
+							s.Names(dataset.DayRole),
+							" ",
+						), strings.Join(s.Names(dataset.Amount), " "), strings.Join(s.Names(dataset.Category), " ")})
+				}
+				return g
+			}, None: "there are no datasets yet; load a file with vastspan load"},
+		)
 	}
 	return c
 }
 
-// shownRecordCounts groups the digits of the second and third column and writes days for people.
-func shownRecordCounts(column int, cell string) string {
-	if column == 1 || column == 2 {
-		return grouped(cell)
-	}
-	return shownDay(cell)
-}
-
-func named(columns []api.Column, role api.ColumnRole) string {
-	var names []string
-	for _, c := range columns {
-		if c.Role == role {
-			names = append(names, c.Name)
+// shownCounts sets the digits of some columns in threes and writes days for people.
+func shownCounts(columns ...int) func(int, string) string {
+	counts := print.Right(columns...)
+	return func(column int, cell string) string {
+		if counts[column] {
+			return table.Thousands(cell)
 		}
+		return print.Day(cell)
 	}
-	return strings.Join(names, " ")
 }
 
-func (a *app) dataset(cmd *cobra.Command, name string) (*api.Dataset, error) {
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.GetDatasetResponse, error) {
-		return c.GetDatasetWithResponse(cmd.Context(), name)
-	}, func(r *api.GetDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-	if err != nil {
-		return nil, err
+func coveredDays[D fmt.Stringer](oldest, newest *D) (string, string) {
+	if oldest == nil || newest == nil {
+		return "", ""
 	}
-	return r.JSON200, nil
+	return (*oldest).String(), (*newest).String()
+}
+
+func (a *app) dataset(ctx context.Context, name string) (*client.GetDatasetResponse, error) {
+	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetDatasetResponse, error) {
+		return c.GetDatasetWithResponse(ctx, name)
+	})
 }
 
 func (a *app) datasetShow() *cobra.Command {
 	c := &cobra.Command{
 		Use: "show NAME", Short: "Show a dataset's columns and what it holds", Example: "  vastspan dataset show crossings",
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		d, err := a.dataset(cmd, args[0])
+		r, err := a.dataset(cmd.Context(), args[0])
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(d)
-		}
-		g := columnsGrid(d.Columns)
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		fmt.Fprintf(a.out, "%s: %s records", d.Name, grouped(fmt.Sprint(d.Records)))
-		if d.FirstDay != nil {
-			fmt.Fprintf(a.out, " from %s to %s", longDay(*d.FirstDay), longDay(*d.LastDay))
-		}
-		if d.Undated > 0 {
-			fmt.Fprintf(a.out, ", %s of them without a day", grouped(fmt.Sprint(d.Undated)))
-		}
-		fmt.Fprintf(a.out, "; zone %s; version %d\n\n", d.Zone, d.Version)
-		a.printTable(g)
-		return nil
+		d := r.JSON200
+		return a.print.Print(
+			*out,
+			print.View{Data: d, Grid: func() *table.Grid { return columnGrid(d.Columns) }, Draw: func(p *print.Printer) {
+				line := fmt.Sprintf("%s: %s", d.Name, print.Number(d.Records, "record"))
+				if d.Oldest != nil {
+					line += fmt.Sprintf(" from %s to %s", d.Oldest.Long(), d.Newest.Long())
+				}
+				if d.Undated > 0 {
+					line += fmt.Sprintf(", %s of them without a day", print.Count(d.Undated))
+				}
+				if d.Grain != nil {
+					line += "; each stands for a " + *d.Grain
+				}
+				p.Linef("%s; zone %s; version %d\n", line, d.Zone, d.Version)
+				p.Table(columnGrid(d.Columns), print.Look{Right: print.Right(3)})
+			}},
+		)
 	}
 	return c
 }
 
-func columnsGrid(columns []api.Column) grid {
-	g := grid{header: []string{"column", "type", "role", "decimals", "unit", "better"}, right: map[int]bool{3: true}}
+func columnGrid(columns []dataset.Column) *table.Grid {
+	g := &table.Grid{Header: []string{"column", "type", "role", "decimals", "unit", "better"}}
 	for _, c := range columns {
-		better := ""
-		if c.Better != nil {
-			better = string(*c.Better)
+		decimals := ""
+		if c.Type == dataset.Number {
+			decimals = fmt.Sprint(c.Decimals)
 		}
-		g.rows = append(g.rows, []string{c.Name, string(c.Type), string(c.Role), countOf(c.Decimals), deref(c.Unit), better})
+		g.Rows = append(g.Rows, []string{c.Name, string(c.Type), string(c.Role), decimals, c.Unit, string(c.Better)})
 	}
 	return g
 }
 
+// describeFlags say what is said about a dataset.
+type describeFlags struct {
+	column, unit, better, grain string
+	decimals                    int
+}
+
 func (a *app) datasetDescribe() *cobra.Command {
-	var column, unit, better, covers string
-	var decimals int
+	var f describeFlags
 	c := &cobra.Command{
-		Use:   "describe NAME",
-		Short: "Say what an amount is counted in, how it is shown and when it is good",
-		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether it is good when it
-goes up; all totals show it so. With --covers, says that each record stands for a whole unit, as in a
+		Use: "describe NAME", Short: "Say what an amount is counted in, how it is shown and which values are better",
+		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether higher or lower values
+are better; all totals show it so. With --grain, says that each record stands for a whole unit, as in a
 plan by months: a span that cuts such a unit then says so.`,
-		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better up
-  vastspan dataset describe plan --covers month`,
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better higher
+  vastspan dataset describe plan --grain month`,
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
-	flags.StringVar(&column, "column", "", "the amount that unit, decimals and better are said of")
-	flags.StringVar(&unit, "unit", "", "what it is counted in: EUR, passengers")
-	flags.StringVar(&better, "better", "", "when it is good: up, down or neither")
-	flags.IntVar(&decimals, "decimals", 0, "digits after the point")
-	flags.StringVar(&covers, "covers", "", "what a record stands for: day, week, month, quarter, half or year")
+	flags.StringVar(&f.column, "column", "", "the amount that unit, decimals and better are said of")
+	flags.StringVar(&f.unit, "unit", "", "what it is counted in: EUR, passengers")
+	flags.StringVar(&f.better, "better", "", "which values are better: higher, lower or neither")
+	flags.IntVar(&f.decimals, "decimals", 0, "digits after the point")
+	flags.StringVar(&f.grain, "grain", "", "what a record stands for: day, week, month, quarter, half or year")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		q, err := describing(cmd, column, unit, better, covers, decimals)
+		q, err := f.read(cmd)
 		if err != nil {
 			return err
 		}
-		_, err = call(a, func(c *api.ClientWithResponses) (*api.DescribeDatasetResponse, error) {
-			return c.DescribeDatasetWithResponse(cmd.Context(), args[0], *q)
-		}, func(r *api.DescribeDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		have, err := a.dataset(cmd.Context(), args[0])
+		if err != nil {
+			return err
+		}
+		_, err = call(a, q, func(c *client.ClientWithResponses) (*client.DescribeDatasetResponse, error) {
+			return c.DescribeDatasetWithResponse(
+				cmd.Context(),
+				args[0],
+				&types.DescribeDatasetParams{IfMatch: ifMatch(have.HTTPResponse)},
+				*q,
+			)
+		})
 		if err == nil {
-			fmt.Fprintf(a.out, "dataset %s is described\n", args[0])
+			a.print.Linef("updated dataset %s %s", args[0], a.at())
 		}
 		return err
 	}
 	return c
 }
 
-// describing reads what is said about a dataset: what is not given stays as it is.
-func describing(cmd *cobra.Command, column, unit, better, covers string, decimals int) (*api.DatasetDescription, error) {
-	var q api.DatasetDescription
+// read reads what is said about a dataset: what is not given stays as it is.
+func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, error) {
+	var q types.DatasetDescription
 	given := cmd.Flags().Changed
-	if given("covers") {
-		u := api.DatasetDescriptionCovers(covers)
-		q.Covers = &u
+	if given("grain") {
+		u := types.DatasetDescriptionGrain(f.grain)
+		q.Grain = &u
 	}
-	about := given("unit") || given("better") || given("decimals")
+	said := given("unit") || given("better") || given("decimals")
 	switch {
-	case about && column == "":
+	case said && f.column == "":
 		return nil, usagef("dataset describe: expected --column and the amount that is meant")
-	case !about && column != "":
-		return nil, usagef("dataset describe --column %s: expected --unit, --decimals or --better", column)
-	case !about && !given("covers"):
-		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --covers")
-	case !about:
+	case !said && f.column != "":
+		return nil, usagef("dataset describe --column %s: expected --unit, --decimals or --better", f.column)
+	case !said && !given("grain"):
+		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --grain")
+	case !said:
 		return &q, nil
 	}
-	list := []api.ColumnDescription{{Name: column}}
+	list := []types.ColumnDescription{{Name: f.column}}
 	if given("unit") {
-		list[0].Unit = &unit
+		list[0].Unit = &f.unit
 	}
 	if given("decimals") {
-		list[0].Decimals = &decimals
+		list[0].Decimals = &f.decimals
 	}
 	if given("better") {
-		b := api.Better(better)
+		b := types.ColumnDescriptionBetter(f.better)
 		if !b.Valid() {
-			return nil, usagef("--better %s: expected up, down or neither", better)
+			return nil, usagef("--better %s: expected higher, lower or neither", f.better)
 		}
 		list[0].Better = &b
 	}
@@ -185,37 +224,16 @@ func describing(cmd *cobra.Command, column, unit, better, covers string, decimal
 	return &q, nil
 }
 
-func (a *app) verifyCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "verify DATASET", Short: "Recount a dataset and compare it with the day sums that totals are read from", Example: "  vastspan verify crossings",
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := call(a, func(c *api.ClientWithResponses) (*api.VerifyDatasetResponse, error) {
-				return c.VerifyDatasetWithResponse(cmd.Context(), args[0])
-			}, func(r *api.VerifyDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-			if err != nil {
-				return err
-			}
-			v := r.JSON200
-			fmt.Fprintf(a.out, "%s: %s records recounted, %s day sums, %s of them wrong\n", args[0], grouped(fmt.Sprint(v.Records)), grouped(fmt.Sprint(v.DaySums)), grouped(fmt.Sprint(v.Wrong)))
-			if v.Wrong > 0 {
-				return fmt.Errorf("the day sums of %s are not what its records add up to", args[0])
-			}
-			return nil
-		},
-	}
-}
-
 func (a *app) datasetRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove NAME", Short: "Remove a dataset with all its records and loads", Example: "  vastspan dataset remove jobs",
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, func(c *api.ClientWithResponses) (*api.RemoveDatasetResponse, error) {
-				return c.RemoveDatasetWithResponse(cmd.Context(), args[0])
-			}, func(r *api.RemoveDatasetResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
+				return c.RemoveDatasetWithResponse(cmd.Context(), args[0], nil)
+			})
 			if err == nil {
-				fmt.Fprintf(a.out, "dataset %s is removed\n", args[0])
+				a.print.Linef("removed dataset %s %s", args[0], a.at())
 			}
 			return err
 		},

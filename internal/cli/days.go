@@ -1,33 +1,35 @@
 package cli
 
 import (
-	"net/http"
+	"errors"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
 	"vastspan/core/civil"
+	"vastspan/core/daytable"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
+	"vastspan/internal/refused"
 	"vastspan/internal/service"
-	"vastspan/internal/wire"
 )
 
 func (a *app) daysCommand() *cobra.Command {
 	var from, through string
 	c := &cobra.Command{
-		Use:   "days [EXPR...] --from DATE --to DATE",
+		Use:   "days [EXPR...] --from DATE --through DATE",
 		Short: "List days with their units in a calendar and the spans they are in",
 		Long: `A row a day: its numbers, labels and offsets from the as-of day in a calendar, whether it is a business
-day, whether it is past or ahead, and a column for each expression: in or out. The service keeps the same
-in the tables days.calendar_days and days.span_days of its database, for other tools to join.`,
-		Example: `  vastspan days --from 2026-10-01 --to 2026-10-31 'last full week' --as-of 2026-10-19
-  vastspan days @closed-month --from 2026-01-01 --to 2026-12-31 --calendar trade-445 --output csv`,
+day, whether it is past or future, and a column for each expression: in or out. The service keeps the
+same in the tables days.calendar_days and days.span_days of its database, for other tools to join.`,
+		Example: `  vastspan days --from 2026-10-01 --through 2026-10-31 'last full week' --as-of 2026-10-19
+  vastspan days @closed-month --from 2026-01-01 --through 2026-12-31 --calendar trade-445 --output csv`,
 		ValidArgsFunction: a.completeExpressions,
 	}
 	out := outputFlag(c)
-	r := readingFlags(c, "a date or today")
-	r.bookFlag(c)
+	f := addContextFlags(c, "a date or today")
+	f.definitionFlags(c)
 	c.Flags().StringVar(&from, "from", "", "first day")
-	c.Flags().StringVar(&through, "to", "", "last day, inside")
+	c.Flags().StringVar(&through, "through", "", "last day, inside")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		first, err := civil.ParseDay(from)
 		if err != nil {
@@ -35,89 +37,57 @@ in the tables days.calendar_days and days.span_days of its database, for other t
 		}
 		last, err := civil.ParseDay(through)
 		if err != nil {
-			return usagef("--to: %w", err)
+			return usagef("--through: %w", err)
 		}
-		t, err := a.days(cmd, first, last, args, r)
+		d, err := a.definitions(cmd.Context(), f)
 		if err != nil {
-			return expressionProblem(err, args)
+			return err
 		}
-		return a.printDays(t, *out)
+		asOf, err := d.asOf(f, nil)
+		if err != nil {
+			return err
+		}
+		t, err := service.DaysIn(cmd.Context(), d.library, first, last, asOf, args, f.Context)
+		if err != nil {
+			var refusal *refused.Error
+			if errors.As(err, &refusal) {
+				return about(refusal.Err, map[string][]string{"spans": args})
+			}
+			return err
+		}
+		a.headed(*out, d, "%s", print.AsOf(t.AsOf, false, t.Calendar))
+		return a.print.Print(*out, print.View{Data: t, Grid: func() *table.Grid { return &table.Grid{Header: t.Columns, Rows: t.Rows} },
+			Draw: func(p *print.Printer) { printDays(p, t, len(args)) }})
 	}
 	return c
 }
 
-func (a *app) days(cmd *cobra.Command, from, through civil.Day, spans []string, r *reading) (*api.DayTable, error) {
-	if r.book == "" && needsNames(spans, r.calendar) {
-		answer, err := call(a, func(c *api.ClientWithResponses) (*api.ListDaysResponse, error) {
-			return c.ListDaysWithResponse(cmd.Context(), api.DaysRequest{From: from, Through: through, Spans: &spans, AsOf: &r.asOf, AtClose: &r.atClose, Calendar: &r.calendar})
-		}, func(r *api.ListDaysResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-		if err != nil {
-			return nil, err
-		}
-		return answer.JSON200, nil
-	}
-	l, asOf, err := r.local()
-	if err != nil {
-		return nil, err
-	}
-	t, err := service.DaysIn(l, from, through, asOf, spans, r.service())
-	if err != nil {
-		return nil, fileProblem(err, spans)
-	}
-	w := wire.DayTable(t)
-	return &w, nil
-}
-
-// shownDayColumns are the columns that a table shows; CSV and JSON have them all.
+// shownDayColumns are the columns that a table shows, and whether they are numbers; CSV and JSON have them
+// all.
 var shownDayColumns = map[string]bool{
-	"day": true, "position": true, "business_day": true, "day_offset": true, "week": true, "month": true, "month_offset": true,
-	"day_of_month": true, "quarter": true, "year": true,
+	"day": false, "position": false, "business_day": false, "day_offset": true, "week": false, "month": false, "month_offset": true,
+	"day_of_month": true, "quarter": false, "year": false,
 }
 
-func (a *app) printDays(t *api.DayTable, out output) error {
-	if out == asJSON {
-		return a.printJSON(t)
-	}
-	if out == asCSV {
-		return a.printCSV(grid{header: t.Columns, rows: t.Rows})
-	}
-	g := grid{right: map[int]bool{}, shown: func(_ int, cell string) string { return shownDay(cell) }}
-	fixed := len(t.Columns)
-	if len(t.Rows) > 0 {
-		fixed = len(t.Rows[0])
-	}
+func printDays(p *print.Printer, t *daytable.Table, spans int) {
+	g := &table.Grid{}
+	look := print.Look{Right: map[int]bool{}, Shown: print.Days}
 	var kept []int
 	for i, name := range t.Columns {
-		span := i >= fixed-spanColumns(t)
-		if !span && !shownDayColumns[name] {
+		number, shown := shownDayColumns[name]
+		if !shown && i < len(t.Columns)-spans {
 			continue
 		}
-		if name == "day_offset" || name == "month_offset" || name == "day_of_month" {
-			g.right[len(kept)] = true
-		}
+		look.Right[len(kept)] = number
 		kept = append(kept, i)
-		g.header = append(g.header, name)
+		g.Header = append(g.Header, name)
 	}
 	for _, row := range t.Rows {
 		cells := make([]string, len(kept))
 		for i, at := range kept {
 			cells[i] = row[at]
 		}
-		g.rows = append(g.rows, cells)
+		g.Rows = append(g.Rows, cells)
 	}
-	if _, err := a.out.Write([]byte(asOfLine(t.AsOf, false, t.Calendar) + "\n\n")); err != nil {
-		return err
-	}
-	a.printTable(g)
-	return nil
-}
-
-// spanColumns counts the columns of spans, which come last.
-func spanColumns(t *api.DayTable) int {
-	for i, name := range t.Columns {
-		if name == "day_of_year" {
-			return len(t.Columns) - i - 1
-		}
-	}
-	return 0
+	p.Table(g, look)
 }

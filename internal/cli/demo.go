@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vastspan/internal/cli/print"
 	"vastspan/internal/demo"
 	"vastspan/internal/service"
 )
@@ -17,12 +18,11 @@ import (
 func (a *app) demoCommand() *cobra.Command {
 	var write string
 	c := &cobra.Command{
-		Use:   "demo",
-		Short: "Run the service on made-up records: Lantern Bay Ferries",
+		Use: "demo", Short: "Run the service on made-up records: Lantern Bay Ferries",
 		Long: `Runs the service on the records of Lantern Bay Ferries, a made-up company, in a database of its own.
 The records are made and loaded the first time only. --write leaves them as files and serves nothing.`,
 		Example: "  vastspan demo\n  vastspan demo --write lantern-bay",
-		Args:    takes(cobra.NoArgs, "no arguments"),
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
 	c.Flags().StringVar(&write, "write", "", "folder to write the demo's files and span book to")
@@ -47,10 +47,10 @@ func (a *app) writeDemo(folder string) error {
 		if err := writeFile(path, d.Write); err != nil {
 			return err
 		}
-		fmt.Fprintln(a.out, path)
+		a.print.Linef("%s", path)
 	}
 	path := filepath.Join(folder, "book.yaml")
-	fmt.Fprintln(a.out, path)
+	a.print.Linef("%s", path)
 	return os.WriteFile(path, demo.Book, 0o644)
 }
 
@@ -74,16 +74,16 @@ const demoAuthor = "demo"
 
 // loadDemo brings the demo's definitions and records in where they are not there yet.
 func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
-	spans, err := s.Spans(ctx)
+	spans, err := s.Spans.All(ctx)
 	if err != nil {
 		return err
 	}
 	if len(spans) == 0 {
-		if _, err := s.LoadBook(ctx, demo.Book, demoAuthor, "the demo's book", false); err != nil {
+		if _, err := s.Definitions.Load(ctx, demo.Book, demoAuthor, "the demo's book", false); err != nil {
 			return err
 		}
 	}
-	have, err := s.Datasets(ctx)
+	have, err := s.Datasets.All(ctx)
 	if err != nil {
 		return err
 	}
@@ -97,17 +97,25 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 		}
 		file, out := io.Pipe()
 		go func() { out.CloseWithError(d.Write(out)) }()
-		load, err := s.Load(ctx, service.LoadRequest{
-			Dataset: d.Name, File: d.Name + ".csv", Author: demoAuthor, AllowUndated: d.AllowUndated, Wishes: d.Wishes, Body: file,
-		})
+		load, err := s.Datasets.Load(
+			ctx,
+			service.File{
+				Dataset:      d.Name,
+				Name:         d.Name + ".csv",
+				Author:       demoAuthor,
+				AllowUndated: d.AllowUndated,
+				Hints:        d.Hints,
+				Body:         file,
+			},
+		)
 		file.CloseWithError(io.ErrClosedPipe)
 		if err != nil {
 			return err
 		}
-		if _, err := s.Describe(ctx, d.Name, describedDemo(&d)); err != nil {
+		if _, err := s.Datasets.Describe(ctx, d.Name, describedDemo(&d), service.AnyVersion); err != nil {
 			return err
 		}
-		fmt.Fprintf(a.err, "loaded %s: %s records\n", d.Name, grouped(fmt.Sprint(load.Records)))
+		fmt.Fprintf(a.err, "loaded %s into %s\n", print.Number(load.Records, "record"), d.Name)
 	}
 	return nil
 }
@@ -115,8 +123,8 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 // describedDemo says what the demo's amounts are counted in.
 func describedDemo(d *demo.Dataset) service.Description {
 	var described service.Description
-	if d.Covers != "" {
-		described.Covers = &d.Covers
+	if d.Grain != "" {
+		described.Grain = &d.Grain
 	}
 	for i := range d.Amounts {
 		c := &d.Amounts[i]

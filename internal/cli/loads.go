@@ -2,78 +2,95 @@ package cli
 
 import (
 	"fmt"
-	"net/http"
 	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
 )
 
 func (a *app) loadsCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "loads DATASET", Short: "List a dataset's loads, newest first", Example: "  vastspan loads crossings\n  vastspan loads take-back crossings 3",
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Use:     "loads DATASET",
+		Short:   "List a dataset's loads, newest first",
+		Example: "  vastspan loads crossings\n  vastspan loads undo crossings 3",
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.ListLoadsResponse, error) {
-			return c.ListLoadsWithResponse(cmd.Context(), args[0])
-		}, func(r *api.ListLoadsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		loads, err := all(func(limit *int, after *string) ([]types.Load, *string, error) {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListLoadsResponse, error) {
+				return c.ListLoadsWithResponse(cmd.Context(), args[0], &types.ListLoadsParams{Limit: limit, After: after})
+			})
+			if err != nil {
+				return nil, nil, err
+			}
+			return r.JSON200.Items, r.JSON200.Next, nil
+		})
 		if err != nil {
 			return err
 		}
-		return a.printLoads(*r.JSON200, *out)
+		return a.printLoads(loads, *out)
 	}
-	c.AddCommand(a.loadsTakeBack())
+	c.AddCommand(a.loadsUndo())
 	return c
 }
 
-func (a *app) printLoads(loads []api.Load, out output) error {
-	if out == asJSON {
-		return a.printJSON(loads)
-	}
-	g := grid{header: []string{"load", "records", "undated", "first_day", "last_day", "file", "by", "landed_at", "taken_back_at"}, right: map[int]bool{0: true, 1: true, 2: true}}
-	for _, l := range loads {
-		row := []string{fmt.Sprint(l.Id), fmt.Sprint(l.Records), fmt.Sprint(l.Undated), "", "", l.File, l.Author, l.LandedAt.UTC().Format(time.RFC3339), ""}
-		if l.FirstDay != nil {
-			row[3], row[4] = l.FirstDay.String(), l.LastDay.String()
-		}
-		if l.TakenBackAt != nil {
-			row[8] = l.TakenBackAt.UTC().Format(time.RFC3339)
-		}
-		g.rows = append(g.rows, row)
-	}
-	if out == asCSV {
-		return a.printCSV(g)
-	}
-	g.shown = func(column int, cell string) string {
+func (a *app) printLoads(loads []types.Load, out print.Output) error {
+	shown := shownCounts(0, 1, 2)
+	look := print.Look{Right: print.Right(0, 1, 2), Shown: func(column int, cell string) string {
 		if t, err := time.Parse(time.RFC3339, cell); err == nil && column >= 7 {
 			return t.Local().Format("2 Jan 2006 15:04")
 		}
-		return shownRecordCounts(column, cell)
-	}
-	a.printTable(g)
-	return nil
+		return shown(column, cell)
+	}}
+	return a.print.Print(out, print.View{Data: loads, Look: look, Grid: func() *table.Grid {
+		g := &table.Grid{Header: []string{"load", "records", "undated", "oldest", "newest", "file", "author", "loaded_at", "undone_at"}}
+		for _, l := range loads {
+			oldest, newest := coveredDays(l.Oldest, l.Newest)
+			undone := ""
+			if l.UndoneAt != nil {
+				undone = l.UndoneAt.UTC().Format(time.RFC3339)
+			}
+			g.Rows = append(
+				g.Rows,
+				[]string{
+					fmt.Sprint(l.Id),
+					fmt.Sprint(l.Records),
+					fmt.Sprint(l.Undated),
+					oldest,
+					newest,
+					l.File,
+					l.Author,
+					l.LoadedAt.UTC().Format(time.RFC3339),
+					undone,
+				},
+			)
+		}
+		return g
+	}})
 }
 
-func (a *app) loadsTakeBack() *cobra.Command {
+func (a *app) loadsUndo() *cobra.Command {
 	return &cobra.Command{
-		Use: "take-back DATASET LOAD", Short: "Take a load's records out again; the load stays listed", Example: "  vastspan loads take-back crossings 3",
-		Args: takes(cobra.ExactArgs(2), "a dataset and the number of a load"), ValidArgsFunction: a.completeDatasets,
+		Use: "undo DATASET LOAD", Short: "Take a load's records out again; the load stays listed", Example: "  vastspan loads undo crossings 3",
+		Args: argsUsage(cobra.ExactArgs(2), "a dataset and the number of a load"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[1], 10, 64)
 			if err != nil {
-				return usagef("loads take-back: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
+				return usagef("loads undo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
 			}
-			r, err := call(a, func(c *api.ClientWithResponses) (*api.TakeLoadBackResponse, error) {
-				return c.TakeLoadBackWithResponse(cmd.Context(), args[0], id)
-			}, func(r *api.TakeLoadBackResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.UndoLoadResponse, error) {
+				return c.UndoLoadWithResponse(cmd.Context(), args[0], id)
+			})
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.out, "load %d is taken back: %s records are gone from %s\n", id, grouped(fmt.Sprint(r.JSON200.Records)), args[0])
+			a.print.Linef("undone load %d of %s %s: %s taken out", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
 			return nil
 		},
 	}

@@ -2,23 +2,27 @@ package cli
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
 )
 
 // recordsFlags are the flags of records.
 type recordsFlags struct {
 	over, after, date, running string
 	where                      []string
-	limit, edges               int
+	limit, boundary            int
 	oldest, all                bool
-	*reading
+	*contextFlags
 }
 
 func (a *app) recordsCommand() *cobra.Command {
@@ -27,17 +31,17 @@ func (a *app) recordsCommand() *cobra.Command {
 		Use:   "records DATASET",
 		Short: "List the records of a span, and what they add up to",
 		Long: `Lists the records behind a total: the same span and filters give the same records. With --running an
-amount is added up from record to record, and the last one ends in the total's figure. With --edges
+amount is added up from record to record, and the last one ends in the total's figure. With --boundary
 the last and the first records on both sides of each edge of the span are shown: what is just in and
 what is just out. With --all every record comes, as CSV.`,
 		Example: `  vastspan records crossings --over @closed-month --where 'route=Gull Rock' --as-of latest --limit 20
   vastspan records crossings --over 'last full month' --running fare --oldest --as-of latest
-  vastspan records crossings --over 'last full month' --edges 3 --as-of latest
+  vastspan records crossings --over 'last full month' --boundary 3 --as-of latest
   vastspan records jobs --over 'trailing 30 days' --all > jobs.csv`,
-		Args: takes(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := outputFlag(c)
-	f.reading = readingFlags(c, "a date, today or latest (the newest day in the records)")
+	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
 	flags := c.Flags()
 	flags.StringVar(&f.over, "over", "all dates", "expression whose records are listed")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
@@ -46,67 +50,163 @@ what is just out. With --all every record comes, as CSV.`,
 	flags.BoolVar(&f.oldest, "oldest", false, "the oldest records first (default the newest)")
 	flags.IntVar(&f.limit, "limit", 50, "records a page, 1 to 1000")
 	flags.StringVar(&f.after, "after", "", "where the page before ended, as it said")
-	flags.IntVar(&f.edges, "edges", 0, "show so many records on both sides of each edge of the span")
+	flags.IntVar(&f.boundary, "boundary", 0, "show so many records on both sides of each edge of the span")
 	flags.BoolVar(&f.all, "all", false, "all records as CSV, the oldest first")
-	c.MarkFlagsMutuallyExclusive("all", "edges", "running")
-	c.MarkFlagsMutuallyExclusive("all", "edges", "after")
+	c.MarkFlagsMutuallyExclusive("all", "boundary", "running")
+	c.MarkFlagsMutuallyExclusive("all", "boundary", "after")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		filters, err := readWhere(f.where)
 		if err != nil {
 			return err
 		}
+		where := filters.Texts()
 		switch {
 		case f.all:
-			err = a.allRecords(cmd.Context(), args[0], &f, filters)
-		case f.edges != 0:
-			err = a.edges(cmd.Context(), args[0], &f, filters, *out)
-		default:
-			err = a.page(cmd.Context(), args[0], &f, filters, *out)
+			return a.allRecords(cmd.Context(), args[0], &f, where)
+		case f.boundary != 0:
+			return a.boundaries(cmd.Context(), args[0], &f, where, *out)
 		}
-		return expressionProblem(err, []string{f.over})
+		return a.recordsPage(cmd.Context(), args[0], &f, where, *out)
 	}
 	return c
 }
 
-func (a *app) page(ctx context.Context, dataset string, f *recordsFlags, filters *[]api.Filter, out output) error {
-	q := api.RecordsRequest{Over: &f.over, Where: filters, AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar, Limit: &f.limit}
-	order := api.Newest
-	if f.oldest {
-		order = api.Oldest
+// request says which records are listed.
+func (f *recordsFlags) request(name string, where []string) types.RecordsRequest {
+	return types.RecordsRequest{
+		Dataset:  name,
+		Over:     &f.over,
+		Where:    &where,
+		Date:     ptrOrNil(f.date),
+		AsOf:     &f.AsOf,
+		AtClose:  &f.AtClose,
+		Calendar: ptrOrNil(f.Calendar),
 	}
-	q.Order, q.After, q.Date, q.Running = &order, filled(f.after), filled(f.date), filled(f.running)
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.ListRecordsResponse, error) {
-		return c.ListRecordsWithResponse(ctx, dataset, q)
-	}, func(r *api.ListRecordsResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+}
+
+func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, where []string, out print.Output) error {
+	q := f.request(name, where)
+	order := types.Newest
+	if f.oldest {
+		order = types.Oldest
+	}
+	q.Order, q.After, q.Running, q.Limit = &order, ptrOrNil(f.after), ptrOrNil(f.running), &f.limit
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ListRecordsResponse, error) {
+		return c.ListRecordsWithResponse(ctx, q)
+	})
 	if err != nil {
 		return err
 	}
-	return a.printRecords(r.JSON200, f, out)
+	p := r.JSON200
+	if p.Next != nil && out == print.AsCSV {
+		fmt.Fprintf(a.err, "vastspan: %d of %d records; for the next page add --after %s\n", len(p.Records), p.Count, *p.Next)
+	}
+	return a.print.Print(
+		out,
+		print.View{Data: p, Grid: func() *table.Grid { return recordsGrid(p, f.running) }, Draw: func(w *print.Printer) {
+			a.printRecords(w, p, f)
+		}},
+	)
 }
 
-// filled gives a pointer to a text, nil for an empty one.
-func filled(s string) *string {
-	if s == "" {
-		return nil
+func recordsGrid(p *types.RecordsPage, running string) *table.Grid {
+	g := &table.Grid{Header: names(p.Columns)}
+	for i, row := range p.Records {
+		cells := texts(row)
+		if p.Running != nil {
+			cells = append(cells, (*p.Running)[i].String())
+		}
+		g.Rows = append(g.Rows, cells)
 	}
-	return &s
+	if p.Running != nil {
+		g.Header = append(g.Header, running+"_running")
+	}
+	return g
+}
+
+func names(columns []dataset.Column) []string {
+	s := dataset.Schema{Columns: columns}
+	return s.Names()
+}
+
+// texts returns the cells of a record; blank is empty.
+func texts(row []*string) []string {
+	cells := make([]string, len(row))
+	for i, c := range row {
+		cells[i] = value(c)
+	}
+	return cells
+}
+
+// recordLook shows numbers with their digits in threes, to the right, from a column on.
+func recordLook(columns []dataset.Column, from int, alsoLast bool) print.Look {
+	l := print.Look{Right: map[int]bool{}}
+	for i, c := range columns {
+		l.Right[from+i] = c.Type == dataset.Number
+	}
+	if alsoLast {
+		l.Right[from+len(columns)] = true
+	}
+	l.Shown = func(column int, cell string) string {
+		switch {
+		case cell == "":
+			return table.None
+		case l.Right[column]:
+			return table.Thousands(cell)
+		}
+		return cell
+	}
+	return l
+}
+
+// printSpanHead says which records are listed.
+func (a *app) printSpanHead(name, date string, asOf civil.Day, atClose bool, calendar string, sp *table.Span) {
+	days := "no days"
+	if !sp.Intervals.Empty() {
+		b := sp.Intervals.Bounds()
+		days = b.First().Long() + " to " + b.Last().Long()
+		if sp.Days != nil {
+			days += ", " + print.Number(*sp.Days, "day")
+		}
+	}
+	a.print.Linef("%s by %s, %s\n%s\n%s: %s\n", name, date, print.AsOf(asOf, atClose, calendar), a.at(), sp.Expression, days)
+}
+
+func (a *app) printRecords(w *print.Printer, p *types.RecordsPage, f *recordsFlags) {
+	a.printSpanHead(p.Dataset, p.Date, p.AsOf, p.AtClose, p.Calendar, &p.Span)
+	w.Table(recordsGrid(p, f.running), recordLook(p.Columns, 0, p.Running != nil))
+	w.Linef("")
+	for _, text := range p.Where {
+		if filters, err := dataset.ParseFilters([]string{text}); err == nil {
+			w.Linef("where %s", filters[0])
+		}
+	}
+	w.Linef("%s of %s", print.Count(len(p.Records)), print.Number(p.Count, "record"))
+	for _, s := range p.Sums {
+		sum := table.None
+		if s.Sum.Set {
+			sum = table.Thousands(s.Sum.String())
+		}
+		w.Linef("sum of %s over all of them: %s", s.Column, sum)
+	}
+	if p.Undated > 0 {
+		w.Linef("%s excluded: no date in %s", print.Count(p.Undated), p.Date)
+	}
+	if p.Next != nil {
+		w.Linef("next page: --after %s", *p.Next)
+	}
 }
 
 // allRecords copies all records to the output as they come.
-func (a *app) allRecords(ctx context.Context, dataset string, f *recordsFlags, filters *[]api.Filter) error {
-	where, err := json.Marshal(filters)
-	if err != nil {
-		return err
-	}
-	text := string(where)
-	params := api.DownloadRecordsParams{Over: &f.over, Where: &text, Date: filled(f.date), AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar}
+func (a *app) allRecords(ctx context.Context, name string, f *recordsFlags, where []string) error {
 	c, err := a.client()
 	if err != nil {
 		return err
 	}
-	r, err := c.DownloadRecords(ctx, dataset, &params)
+	q := f.request(name, where)
+	r, err := c.ListRecords(ctx, q, acceptCSV)
 	if err != nil {
-		return a.answered(nil, nil, err)
+		return a.callError(err)
 	}
 	defer r.Body.Close()
 	if r.StatusCode == http.StatusOK {
@@ -117,130 +217,49 @@ func (a *app) allRecords(ctx context.Context, dataset string, f *recordsFlags, f
 	if err != nil {
 		return err
 	}
-	return a.answered(r, body, nil)
+	return checkResponse(r.StatusCode, r.Status, body, q)
 }
 
-func (a *app) edges(ctx context.Context, dataset string, f *recordsFlags, filters *[]api.Filter, out output) error {
-	q := api.EdgesRequest{Over: f.over, Where: filters, Date: filled(f.date), Records: &f.edges, AsOf: &f.asOf, AtClose: &f.atClose, Calendar: &f.calendar}
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.ListEdgesResponse, error) {
-		return c.ListEdgesWithResponse(ctx, dataset, q)
-	}, func(r *api.ListEdgesResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, where []string, out print.Output) error {
+	q := types.BoundariesRequest{
+		Dataset:  name,
+		Over:     f.over,
+		Where:    &where,
+		Date:     ptrOrNil(f.date),
+		Records:  &f.boundary,
+		AsOf:     &f.AsOf,
+		AtClose:  &f.AtClose,
+		Calendar: ptrOrNil(f.Calendar),
+	}
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ListBoundariesResponse, error) {
+		return c.ListBoundariesWithResponse(ctx, q)
+	})
 	if err != nil {
 		return err
 	}
-	e := r.JSON200
-	if out == asJSON {
-		return a.printJSON(e)
-	}
-	g := recordsGrid(e.Columns)
-	g.header = append([]string{"edge", "side"}, g.header...)
-	right := map[int]bool{}
-	for i := range g.right {
-		right[i+2] = g.right[i]
-	}
-	g.right = right
-	for _, edge := range e.Edges {
-		name, sides := "begins "+edge.Day.String(), [2]string{"out", "in"}
-		if !edge.Begins {
-			name, sides = "ended by "+edge.Day.String(), [2]string{"in", "out"}
+	b := r.JSON200
+	return a.print.Print(out, print.View{Data: b, Grid: func() *table.Grid { return boundaryGrid(b) }, Draw: func(w *print.Printer) {
+		a.printSpanHead(b.Dataset, b.Date, b.AsOf, b.AtClose, b.Calendar, &b.Span)
+		g := boundaryGrid(b)
+		w.Table(g, recordLook(b.Columns, 3, false))
+		if len(g.Rows) == 0 {
+			w.Linef("no records lie on either side of a boundary")
 		}
-		for i, list := range [][][]*string{edge.Before, edge.From} {
+	}})
+}
+
+func boundaryGrid(b *types.Boundaries) *table.Grid {
+	g := &table.Grid{Header: append([]string{"boundary", "day", "side"}, names(b.Columns)...)}
+	for _, one := range b.Boundaries {
+		name, sides := "begins", [2]string{"out", "in"}
+		if !one.Begins {
+			name, sides = "ends", [2]string{"in", "out"}
+		}
+		for i, list := range [][]types.RecordCells{one.Before, one.From} {
 			for _, row := range list {
-				g.rows = append(g.rows, append([]string{name, sides[i]}, figureCells(row)...))
+				g.Rows = append(g.Rows, append([]string{name, one.Day.String(), sides[i]}, texts(row)...))
 			}
 		}
 	}
-	if out == asCSV {
-		return a.printCSV(g)
-	}
-	a.printSpanHead(e.Dataset, e.Date, asOfLine(e.AsOf, e.AtClose, f.calendar), e.Expression, e.Intervals, e.Days)
-	g.shown = shownRecord(g.right)
-	a.printTable(g)
-	if len(g.rows) == 0 {
-		fmt.Fprintln(a.out, "no records lie on either side of an edge")
-	}
-	return nil
-}
-
-// recordsGrid is a table of records, numbers set to the right.
-func recordsGrid(columns []api.Column) grid {
-	g := grid{right: map[int]bool{}}
-	for i, c := range columns {
-		g.header = append(g.header, c.Name)
-		g.right[i] = c.Type == api.Number
-	}
 	return g
-}
-
-func shownRecord(right map[int]bool) func(int, string) string {
-	return func(column int, cell string) string {
-		switch {
-		case cell == "":
-			return "–"
-		case right[column]:
-			return grouped(cell)
-		}
-		return cell
-	}
-}
-
-// printSpanHead says which records are listed.
-func (a *app) printSpanHead(dataset, date, asOf, expression string, intervals []api.Interval, days *int) {
-	first, last := firstLast(intervals)
-	fmt.Fprintf(a.out, "%s by %s, %s\n%s", dataset, date, asOf, expression)
-	switch {
-	case len(intervals) == 0:
-		fmt.Fprint(a.out, ": no days")
-	case days != nil:
-		fmt.Fprintf(a.out, ": %s to %s, %s days", shownDay(first), shownDay(last), grouped(countOf(days)))
-	}
-	fmt.Fprint(a.out, "\n\n")
-}
-
-func (a *app) printRecords(p *api.RecordsPage, f *recordsFlags, out output) error {
-	if out == asJSON {
-		return a.printJSON(p)
-	}
-	g := recordsGrid(p.Columns)
-	for i, row := range p.Records {
-		cells := figureCells(row)
-		if p.Running != nil {
-			cells = append(cells, deref((*p.Running)[i]))
-		}
-		g.rows = append(g.rows, cells)
-	}
-	if p.Running != nil {
-		g.right[len(g.header)] = true
-		g.header = append(g.header, f.running+"_running")
-	}
-	if out == asCSV {
-		if err := a.printCSV(g); err != nil {
-			return err
-		}
-		if p.Next != nil {
-			fmt.Fprintf(a.err, "vastspan: %d of %d records; for the next page add --after %s\n", len(p.Records), p.Count, *p.Next)
-		}
-		return nil
-	}
-	a.printSpanHead(p.Dataset, p.Date, asOfLine(p.AsOf, p.AtClose, f.calendar), p.Expression, p.Intervals, p.Days)
-	g.shown = shownRecord(g.right)
-	a.printTable(g)
-	fmt.Fprintln(a.out)
-	a.printFilters(p.Where)
-	fmt.Fprintf(a.out, "%s of %s records", grouped(fmt.Sprint(len(p.Records))), grouped(fmt.Sprint(p.Count)))
-	for _, s := range p.Sums {
-		value := "–"
-		if s.Sum != nil {
-			value = grouped(*s.Sum)
-		}
-		fmt.Fprintf(a.out, "; sum of %s over all of them %s", s.Column, value)
-	}
-	if p.Undated > 0 {
-		fmt.Fprintf(a.out, "; %s with no %s stand outside", grouped(fmt.Sprint(p.Undated)), p.Date)
-	}
-	fmt.Fprintln(a.out)
-	if p.Next != nil {
-		fmt.Fprintf(a.out, "next page: --after %s\n", *p.Next)
-	}
-	return nil
 }

@@ -2,25 +2,14 @@ package cli
 
 import (
 	"context"
-	"encoding/csv"
-	"errors"
-	"fmt"
-	"io"
-	"net/http"
-	"os"
-	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
 	"vastspan/core/book"
-	"vastspan/core/calendar"
-	"vastspan/core/civil"
 	"vastspan/core/span"
-	"vastspan/internal/service"
-	"vastspan/internal/wire"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
 )
 
 func (a *app) resolveCommand() *cobra.Command {
@@ -30,7 +19,8 @@ func (a *app) resolveCommand() *cobra.Command {
 		Use:   "resolve EXPR...",
 		Short: "Show which days expressions give as of a day",
 		Long: `Resolves expressions against an as-of day and shows their first and last day, both inside, and the
-number of days. Needs no service, unless expressions name spans or calendars and no book is given.`,
+number of days. Needs no service; where one answers, its definitions are used, unless --book or --offline
+says otherwise.`,
 		Example: `  vastspan resolve 'last full month' 'trailing 90 days excluding today' --as-of 2026-10-19
   vastspan resolve 'month to date excluding today, 1 year earlier' --as-of 2026-10-19 --explain
   vastspan resolve '@closed-month' --book book.yaml --output json
@@ -38,340 +28,130 @@ number of days. Needs no service, unless expressions name spans or calendars and
 		ValidArgsFunction: a.completeExpressions,
 	}
 	out := outputFlag(c)
-	r := readingFlags(c, "a date or today")
-	r.bookFlag(c)
+	f := addContextFlags(c, "a date or today")
+	f.definitionFlags(c)
 	c.Flags().BoolVar(&explain, "explain", false, "show the steps, in the order in which they were done")
 	c.Flags().StringVar(&batch, "batch", "", "read rows of expression,calendar,as_of,at_close from a CSV file (- is standard input)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if batch != "" {
-			if len(args) > 0 {
-				return usagef("resolve: expressions and --batch do not go together")
-			}
-			return a.resolveBatch(batch, r)
-		}
-		if len(args) == 0 {
+		switch {
+		case batch != "" && len(args) > 0:
+			return usagef("resolve: expressions and --batch do not go together")
+		case batch != "":
+			return a.resolveBatch(cmd.Context(), batch, f)
+		case len(args) == 0:
 			return usagef("resolve: expected an expression, such as 'last full month'; see vastspan resolve --help")
 		}
-		answer, err := a.resolve(cmd.Context(), args, r, explain)
-		if err != nil {
-			return err
-		}
-		if err := a.printResolutions(args, answer, *out, explain); err != nil {
-			return err
-		}
-		return firstRefusal(args, answer)
+		return a.resolve(cmd.Context(), args, f, explain, *out)
 	}
 	return c
 }
 
-// resolve answers on this machine where it can, else asks the service.
-func (a *app) resolve(ctx context.Context, expressions []string, r *reading, explain bool) (*api.ResolveAnswer, error) {
-	if r.book == "" && needsNames(expressions, r.calendar) {
-		return a.resolveRemotely(ctx, expressions, r, explain)
-	}
-	l, asOf, err := r.local()
+func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, explain bool, out print.Output) error {
+	d, err := a.definitions(ctx, f)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	scope, err := service.Scope(l, asOf, r.service())
+	asOf, err := d.asOf(f, nil)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	answer := service.Resolution{AsOf: asOf, AtClose: r.atClose, Calendar: scope.Calendar.Name()}
-	for _, text := range expressions {
-		answer.Resolved = append(answer.Resolved, service.ResolveOne(text, scope, explain))
+	r, err := d.library.Resolve(ctx, texts, asOf, f.Context, explain)
+	if err != nil {
+		return err
 	}
-	w := wire.ResolveAnswer(&answer)
-	return &w, nil
-}
-
-// needsNames tells whether expressions name what only a book or the service knows.
-func needsNames(expressions []string, cal string) bool {
-	if cal != "" && cal != calendar.Civil.Name() {
-		return true
-	}
-	for _, text := range expressions {
-		n, err := span.Parse(text)
-		if err == nil && (len(span.Names(n)) > 0 || slices.ContainsFunc(span.Calendars(n), func(c string) bool { return c != calendar.Civil.Name() })) {
-			return true
+	a.headed(out, d, "%s", print.AsOf(r.AsOf, r.AtClose, r.Calendar))
+	v := print.View{Data: r, Grid: func() *table.Grid { return resolutionGrid(texts, r) }, Draw: func(p *print.Printer) {
+		if !explain {
+			p.Table(dayGrid(texts, r.Resolutions), print.Look{Right: print.Right(3), Shown: print.Days})
+			return
 		}
-	}
-	return false
-}
-
-func (a *app) resolveRemotely(ctx context.Context, expressions []string, r *reading, explain bool) (*api.ResolveAnswer, error) {
-	answer, err := call(a, func(c *api.ClientWithResponses) (*api.ResolveResponse, error) {
-		return c.ResolveWithResponse(ctx, api.ResolveRequest{Expressions: expressions, AsOf: &r.asOf, AtClose: &r.atClose, Calendar: &r.calendar, Explain: &explain})
-	}, func(r *api.ResolveResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-	if err != nil {
-		var problem *problemError
-		if !errors.As(err, &problem) {
-			err = fmt.Errorf("the expressions name spans or calendars: give a book with --book, or: %w", err)
+		for i := range r.Resolutions {
+			printSteps(p, &r.Resolutions[i])
 		}
-		return nil, err
+	}}
+	if err := a.print.Print(out, v); err != nil {
+		return err
 	}
-	return answer.JSON200, nil
+	return firstRefused(texts, r.Resolutions)
 }
 
-func firstRefusal(texts []string, answer *api.ResolveAnswer) error {
-	for i, r := range answer.Resolutions {
-		if r.Error != nil {
-			return &refusedExpression{texts[i], *r.Error}
+func firstRefused(texts []string, list []span.Result) error {
+	for i := range list {
+		if list[i].Error != nil {
+			return &expressionError{texts[i], list[i].Error}
 		}
 	}
 	return nil
 }
 
-func (a *app) printResolutions(texts []string, answer *api.ResolveAnswer, out output, explain bool) error {
-	switch out {
-	case asJSON:
-		return a.printJSON(answer)
-	case asCSV:
-		g := grid{header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days", "error"}}
-		for i, r := range answer.Resolutions {
-			row := []string{texts[i], answer.Calendar, answer.AsOf.String(), service.YesNo(answer.AtClose), joined(r.Intervals), countOf(r.Days), ""}
-			if r.Error != nil {
-				row[6] = errorLine(r.Error)
+// resolutionGrid returns resolutions as CSV has them, in the form of a batch.
+func resolutionGrid(texts []string, r *book.Resolutions) *table.Grid {
+	g := &table.Grid{Header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days", "error"}}
+	for i := range r.Resolutions {
+		one := &r.Resolutions[i]
+		row := []string{texts[i], r.Calendar, r.AsOf.String(), yesNo(r.AtClose), one.Intervals.String(), print.DayCount(one.Days), ""}
+		if one.Error != nil {
+			row[6] = one.Error.Error()
+		}
+		g.Rows = append(g.Rows, row)
+	}
+	return g
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// dayGrid returns a row for each interval, the span's text on the first.
+func dayGrid(texts []string, list []span.Result) *table.Grid {
+	g := &table.Grid{Header: []string{"span", "first day", "last day", "days"}}
+	for i := range list {
+		r := &list[i]
+		switch {
+		case r.Error != nil:
+			g.Rows = append(g.Rows, []string{texts[i], "refused", "", ""})
+		case r.Intervals.Empty():
+			g.Rows = append(g.Rows, []string{r.Expression, "no days", "", "0"})
+		}
+		for j := range r.Intervals.Len() {
+			v := r.Intervals.At(j)
+			row := []string{"", v.First().String(), v.Last().String(), ""}
+			if j == 0 {
+				row[0] = r.Expression
 			}
-			g.rows = append(g.rows, row)
+			if j == r.Intervals.Len()-1 {
+				row[3] = print.DayCount(r.Days)
+			}
+			g.Rows = append(g.Rows, row)
 		}
-		return a.printCSV(g)
 	}
-	fmt.Fprintln(a.out, asOfLine(answer.AsOf, answer.AtClose, answer.Calendar))
-	fmt.Fprintln(a.out)
-	if explain {
-		for i := range answer.Resolutions {
-			a.printSteps(&answer.Resolutions[i])
-		}
-		return nil
-	}
-	g := grid{header: []string{"span", "first day", "last day", "days"}, right: map[int]bool{3: true}}
-	for i, r := range answer.Resolutions {
-		g.rows = append(g.rows, dayRows(texts[i], &r)...)
-	}
-	g.shown = func(_ int, cell string) string { return shownDay(cell) }
-	a.printTable(g)
-	return nil
-}
-
-// dayRows gives a row for each interval of a resolution, the span's text on the first.
-func dayRows(text string, r *api.Resolution) [][]string {
-	switch {
-	case r.Error != nil:
-		return [][]string{{text, "refused", "", ""}}
-	case len(r.Intervals) == 0:
-		return [][]string{{r.Expression, "no days", "", "0"}}
-	}
-	var rows [][]string
-	for i, v := range r.Intervals {
-		first, last := firstLast([]api.Interval{v})
-		row := []string{"", first, last, ""}
-		if i == 0 {
-			row[0] = r.Expression
-		}
-		if i == len(r.Intervals)-1 {
-			row[3] = countOf(r.Days)
-		}
-		rows = append(rows, row)
-	}
-	return rows
+	return g
 }
 
 // printSteps prints an explanation: each step with the words it comes from and the days after it.
-func (a *app) printSteps(r *api.Resolution) {
+func printSteps(p *print.Printer, r *span.Result) {
 	if r.Error != nil {
 		return
 	}
-	fmt.Fprintln(a.out, r.Expression)
-	g := grid{header: []string{"step", "days", "n"}, right: map[int]bool{2: true}}
-	if r.Steps != nil {
-		for _, s := range *r.Steps {
-			row := []string{"  " + strings.Repeat("  ", s.Depth) + s.Words, "", ""}
-			switch {
-			case s.Note != nil:
-				row[1] = *s.Note
-			case len(s.Intervals) == 0:
-				row[1], row[2] = "no days", "0"
-			default:
-				row[1], row[2] = shownIntervals(s.Intervals), countOf(s.Days)
-			}
-			g.rows = append(g.rows, row)
+	p.Linef("%s", r.Expression)
+	g := &table.Grid{Header: []string{"  step", "first and last day", "days"}}
+	for _, s := range r.Steps {
+		row := []string{"  " + strings.Repeat("  ", s.Depth) + s.Words, s.Note, ""}
+		switch {
+		case s.Note != "":
+		case s.Days.Empty():
+			row[1], row[2] = "no days", "0"
+		default:
+			row[1], row[2] = print.Intervals(s.Days), print.DayCount(table.Days(s.Days))
 		}
+		g.Rows = append(g.Rows, row)
 	}
-	g.header[0] = "  step"
-	a.printTable(g)
-	if r.Cautions != nil {
-		for _, c := range *r.Cautions {
-			fmt.Fprintf(a.out, "  caution: %s\n", c.Text)
-		}
+	p.Table(g, print.Look{Right: print.Right(2)})
+	for _, c := range r.Cautions {
+		p.Linef("  caution: %s", c.Text)
 	}
-	fmt.Fprintln(a.out)
-}
-
-// maxShownIntervals is how many intervals a line shows before it says how many more there are.
-const maxShownIntervals = 3
-
-func shownIntervals(list []api.Interval) string {
-	var parts []string
-	for i, v := range list {
-		if i == maxShownIntervals {
-			parts = append(parts, fmt.Sprintf("and %d more", len(list)-i))
-			break
-		}
-		first, last := firstLast([]api.Interval{v})
-		if first == last {
-			parts = append(parts, first)
-		} else {
-			parts = append(parts, first+" … "+last)
-		}
-	}
-	return strings.Join(parts, ", ")
-}
-
-func errorLine(e *api.ExpressionError) string {
-	return (&span.Error{Column: e.Column, Width: e.Width, Message: e.Message, Offers: e.Offers}).Error()
-}
-
-// resolveBatch answers rows of a CSV file as they come, in constant memory. A row that is refused
-// carries its error and does not stop the others.
-func (a *app) resolveBatch(file string, r *reading) error {
-	in, done, err := a.open(file)
-	if err != nil {
-		return err
-	}
-	defer done()
-	l, err := r.library()
-	if err != nil {
-		return err
-	}
-	reader := csv.NewReader(in)
-	reader.ReuseRecord = true
-	reader.FieldsPerRecord = -1
-	header, err := reader.Read()
-	if err != nil {
-		return fmt.Errorf("%s: expected a header with the columns expression,calendar,as_of,at_close: %w", file, err)
-	}
-	columns, err := batchColumns(header)
-	if err != nil {
-		return fmt.Errorf("%s: %w", file, err)
-	}
-	w := csv.NewWriter(a.out)
-	b := &batch{library: l, reading: r, columns: columns, parsed: map[string]parsed{}}
-	if err := w.Write(append(slices.Clone(header), "intervals", "days", "error")); err != nil {
-		return err
-	}
-	for {
-		row, err := reader.Read()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			w.Flush()
-			return fmt.Errorf("%s: %w", file, err)
-		}
-		if err := w.Write(b.answer(row)); err != nil {
-			return err
-		}
-	}
-	w.Flush()
-	return w.Error()
-}
-
-// open opens a file for reading; - is standard input.
-func (a *app) open(file string) (io.Reader, func() error, error) {
-	if file == "-" {
-		return a.in, func() error { return nil }, nil
-	}
-	f, err := os.Open(file)
-	if err != nil {
-		return nil, nil, err
-	}
-	return f, f.Close, nil
-}
-
-// batchColumns finds the columns of a batch; all but expression may be left out.
-func batchColumns(header []string) (map[string]int, error) {
-	columns := map[string]int{}
-	for i, name := range header {
-		name = strings.TrimPrefix(name, "\ufeff")
-		if !slices.Contains([]string{"expression", "calendar", "as_of", "at_close"}, name) {
-			return nil, fmt.Errorf("the header has a column %q; expected expression,calendar,as_of,at_close", name)
-		}
-		columns[name] = i
-	}
-	if _, ok := columns["expression"]; !ok {
-		return nil, errors.New("the header has no column expression")
-	}
-	return columns, nil
-}
-
-type parsed struct {
-	node span.Node
-	err  error
-}
-
-// maxParsed bounds how many different expressions a batch remembers.
-const maxParsed = 10_000
-
-type batch struct {
-	library *book.Library
-	reading *reading
-	columns map[string]int
-	parsed  map[string]parsed
-	out     []string
-}
-
-func (b *batch) answer(row []string) []string {
-	b.out = append(b.out[:0], row...)
-	for len(b.out) < len(b.columns) {
-		b.out = append(b.out, "")
-	}
-	set, err := b.resolve(row)
-	if err != nil {
-		return append(b.out, "", "", err.Error())
-	}
-	days := ""
-	if !set.Open() {
-		days = strconv.Itoa(set.Days())
-	}
-	return append(b.out, set.String(), days, "")
-}
-
-func (b *batch) field(row []string, name, otherwise string) string {
-	if i, ok := b.columns[name]; ok && i < len(row) && row[i] != "" {
-		return row[i]
-	}
-	return otherwise
-}
-
-func (b *batch) resolve(row []string) (civil.Set, error) {
-	text := b.field(row, "expression", "")
-	p, ok := b.parsed[text]
-	if !ok {
-		p.node, p.err = span.Parse(text)
-		if len(b.parsed) < maxParsed {
-			b.parsed[strings.Clone(text)] = p
-		}
-	}
-	if p.err != nil {
-		return civil.Set{}, p.err
-	}
-	r := *b.reading
-	r.asOf = b.field(row, "as_of", r.asOf)
-	r.calendar = b.field(row, "calendar", r.calendar)
-	switch at := b.field(row, "at_close", service.YesNo(r.atClose)); at {
-	case "yes", "no":
-		r.atClose = at == "yes"
-	default:
-		return civil.Set{}, fmt.Errorf("at_close: %q: expected yes or no", at)
-	}
-	asOf, err := r.day(nil)
-	if err != nil {
-		return civil.Set{}, err
-	}
-	scope, err := service.Scope(b.library, asOf, r.service())
-	if err != nil {
-		return civil.Set{}, err
-	}
-	return span.Resolve(p.node, scope)
+	p.Linef("")
 }

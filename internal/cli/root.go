@@ -1,5 +1,5 @@
-// Package cli is the command line: a file per command. Commands read arguments, call the service
-// over HTTP or the core directly, and print.
+// Package cli is the command line: a file for each command. Commands read arguments, call the service
+// over HTTP or the core directly, and hand what comes back to package print.
 package cli
 
 import (
@@ -10,13 +10,11 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
-	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
-	"vastspan/core/span"
+	"vastspan/internal/cli/print"
 )
 
 // Exit codes.
@@ -39,6 +37,7 @@ func Version() string {
 type app struct {
 	in       io.Reader
 	out, err io.Writer
+	print    *print.Printer
 	server   string // the service's address, from --server
 }
 
@@ -47,11 +46,11 @@ type usageError struct{ error }
 
 func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
 
-// Main runs one command line and gives the exit code.
+// Main runs one command line and returns the exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{in: in, out: out, err: errOut}
+	a := &app{in: in, out: out, err: errOut, print: print.New(out)}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(in)
@@ -62,8 +61,7 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 		return exitFine
 	}
 	a.printError(err)
-	var usage usageError
-	if errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command") {
+	if usage := (usageError{}); errors.As(err, &usage) {
 		return exitUsage
 	}
 	return exitRefused
@@ -76,22 +74,34 @@ func (a *app) root() *cobra.Command {
 		Long: `Vast Span resolves relative date ranges ("spans") against an as-of day, shows which days they
 give and why, and totals dated records by them.
 
-resolve, rehearse, check, days and total work with no service, on span books and files; the other
-commands talk to one.`,
+resolve, rehearse, check, days and total of a file work with no service; where one answers they use its
+definitions, unless --book or --offline says otherwise. The other commands talk to a service.`,
 		Example:       "  vastspan resolve 'last full month' 'month to date excluding today' --as-of 2026-10-19",
 		Version:       Version(),
 		SilenceUsage:  true,
 		SilenceErrors: true,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return usagef("there is no command %q; see vastspan --help", args[0])
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else the service started last on this machine)")
+	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else "+defaultServer+")")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(a.resolveCommand(), a.totalCommand(), a.linesCommand(), a.recordsCommand(), a.briefCommand(), a.receiptCommand(), a.scheduleCommand(), a.spanCommand(), a.datasetCommand(), a.loadCommand(),
-		a.loadsCommand(), a.verifyCommand(), a.rehearseCommand(), a.checkCommand(), a.daysCommand(), a.bookCommand(), a.calendarCommand(), a.holidaysCommand(), a.serveCommand(), a.demoCommand())
+	for _, command := range []func() *cobra.Command{
+		a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.briefCommand, a.receiptCommand, a.scheduleCommand,
+		a.spanCommand, a.datasetCommand, a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand,
+		a.daysCommand, a.bookCommand, a.calendarCommand, a.holidaysCommand, a.serveCommand, a.demoCommand,
+	} {
+		root.AddCommand(command())
+	}
 	return root
 }
 
-// takes wraps a check of arguments so that its error counts as one of usage.
-func takes(check cobra.PositionalArgs, what string) cobra.PositionalArgs {
+// argsUsage wraps a check of arguments so that its error counts as one of usage.
+func argsUsage(check cobra.PositionalArgs, what string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if err := check(cmd, args); err != nil {
 			return usagef("%s: expected %s; see %s --help", cmd.CommandPath(), what, cmd.CommandPath())
@@ -102,69 +112,47 @@ func takes(check cobra.PositionalArgs, what string) cobra.PositionalArgs {
 
 // group is a command that only holds others.
 func group(use, short string, commands ...*cobra.Command) *cobra.Command {
-	c := &cobra.Command{Use: use, Short: short, Args: takes(cobra.NoArgs, "one of its commands"), RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
+	c := &cobra.Command{
+		Use: use, Short: short, Args: argsUsage(cobra.NoArgs, "one of its commands"),
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
 	c.AddCommand(commands...)
 	return c
 }
 
-// printError words an error for people: a refused expression with a caret under the place, a refused
-// file with its rows.
-func (a *app) printError(err error) {
-	var refused *refusedExpression
-	var problem *problemError
-	switch {
-	case errors.As(err, &refused):
-		a.printExpressionError(refused.text, refused.err)
-	case errors.As(err, &problem):
-		a.printProblem(problem)
-	default:
-		fmt.Fprintf(a.err, "vastspan: %v\n", err)
-	}
+func outputFlag(c *cobra.Command) *print.Output {
+	o := print.AsTable
+	c.Flags().Var(&o, "output", "form of the output")
+	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(print.Outputs, cobra.ShellCompDirectiveNoFileComp))
+	return &o
 }
 
-// refusedExpression is the error of an expression together with its text.
-type refusedExpression struct {
-	text string
-	err  api.ExpressionError
+// open opens a file for reading; - is standard input.
+func (a *app) open(file string) (io.Reader, func() error, error) {
+	if file == "-" {
+		return a.in, func() error { return nil }, nil
+	}
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	return f, f.Close, nil
 }
 
-func (e *refusedExpression) Error() string { return e.err.Message }
-
-func (a *app) printExpressionError(text string, e api.ExpressionError) {
-	fmt.Fprintf(a.err, "vastspan: %s\n", e.Message)
-	if e.Column > 0 && len(text) <= span.MaxLength {
-		oneLine := strings.Map(func(r rune) rune {
-			if r < ' ' {
-				return ' '
-			}
-			return r
-		}, text)
-		fmt.Fprintf(a.err, "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
+// value returns what a pointer points to, or the zero value.
+func value[T any](p *T) T {
+	if p == nil {
+		var zero T
+		return zero
 	}
-	for i, offer := range e.Offers {
-		lead := "did you mean"
-		if i > 0 {
-			lead = "          or"
-		}
-		fmt.Fprintf(a.err, "  %s  %s\n", lead, offer)
-	}
+	return *p
 }
 
-func (a *app) printProblem(p *problemError) {
-	switch {
-	case p.Faults != nil:
-		fmt.Fprintf(a.err, "vastspan: the file was refused whole\n")
-		for _, f := range *p.Faults {
-			switch {
-			case f.Column == nil:
-				fmt.Fprintf(a.err, "  line %d: %s\n", f.Line, f.Expected)
-			case f.Value == nil:
-				fmt.Fprintf(a.err, "  line %d, column %s: blank: %s\n", f.Line, *f.Column, f.Expected)
-			default:
-				fmt.Fprintf(a.err, "  line %d, column %s: %q: %s\n", f.Line, *f.Column, *f.Value, f.Expected)
-			}
-		}
-	default:
-		fmt.Fprintf(a.err, "vastspan: %s\n", p.Detail)
+// ptrOrNil returns a pointer to a value, nil for the zero value.
+func ptrOrNil[T comparable](v T) *T {
+	var zero T
+	if v == zero {
+		return nil
 	}
+	return &v
 }

@@ -7,8 +7,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-
-	"vastspan/api"
 )
 
 var rewrite = flag.Bool("rewrite", false, "write what comes out into the scripts; read it before it is kept")
@@ -84,44 +82,4 @@ func words(line string) []string {
 		}
 	}
 	return list
-}
-
-func TestGrouped(t *testing.T) {
-	for in, want := range map[string]string{"0": "0", "999": "999", "1000": "1,000", "-1234567.50": "-1,234,567.50", "": "", "12345678901234567890": "12,345,678,901,234,567,890"} {
-		if got := grouped(in); got != want {
-			t.Errorf("%q is grouped %q, want %q", in, got, want)
-		}
-	}
-}
-
-func TestShownChange(t *testing.T) {
-	for in, want := range map[string]string{"0.098": "▲ 9.8%", "-0.5": "▼ 50.0%", "0.000000": "= level", "": "n/a", "12": "▲ 1200.0%"} {
-		if got := (&app{out: &bytes.Buffer{}}).shownChange(in, api.BetterUp); got != want {
-			t.Errorf("%q is shown %q, want %q", in, got, want)
-		}
-	}
-}
-
-func TestReadWhere(t *testing.T) {
-	filters, err := readWhere([]string{"route=Gull Rock", "route=", "route!=Saltmarsh", "fare>=10", "fare<=20", "note~a=b", "fare between 10 and 20.5"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	var told []string
-	for _, f := range *filters {
-		text := f.Column + " " + string(*f.Test)
-		for _, v := range f.Values {
-			text += " " + orBlank(v, asTable)
-		}
-		told = append(told, text)
-	}
-	want := "route is Gull Rock (blank)|route is-not Saltmarsh|fare at-least 10|fare at-most 20|note contains a=b|fare between 10 20.5"
-	if got := strings.Join(told, "|"); got != want {
-		t.Errorf("the filters are %s, want %s", got, want)
-	}
-	for _, bad := range []string{"route", "=Gull Rock", ""} {
-		if _, err := readWhere([]string{bad}); err == nil {
-			t.Errorf("%q is taken for a filter", bad)
-		}
-	}
 }

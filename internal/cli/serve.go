@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vastspan/api/client"
 	"vastspan/internal/postgres"
 	"vastspan/internal/service"
 	"vastspan/internal/store"
@@ -36,12 +37,11 @@ func servingFlags(c *cobra.Command) *serving {
 
 func (a *app) serveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "serve",
-		Short: "Run the service, with a private PostgreSQL or one that somebody else runs",
+		Use: "serve", Short: "Run the service, with a private PostgreSQL or one that somebody else runs",
 		Long: `Runs the service: the HTTP interface, the console and the metrics. Without --database it starts a
 private PostgreSQL on loopback in the data folder, and stops it again at the end.`,
 		Example: "  vastspan serve\n  vastspan serve --database postgres://reporting@db.example/vastspan",
-		Args:    takes(cobra.NoArgs, "no arguments"),
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
 	c.Flags().StringVar(&s.database, "database", "", "URL of a PostgreSQL database that somebody else runs")
@@ -52,49 +52,48 @@ private PostgreSQL on loopback in the data folder, and stops it again at the end
 	return c
 }
 
-// serve runs the service until the context ends. prepare is called before the first request is
-// answered.
+// dataFolder is where services on this machine keep their data: for root a folder that the database
+// account can reach.
+func (s *serving) dataFolder() (string, error) {
+	if s.data != "" {
+		return s.data, nil
+	}
+	if dir := os.Getenv("VASTSPAN_DATA"); dir != "" {
+		return filepath.Abs(dir)
+	}
+	if os.Geteuid() == 0 {
+		return "/var/lib/vastspan", nil
+	}
+	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
+		return filepath.Join(dir, "vastspan"), nil
+	}
+	home, err := os.UserHomeDir()
+	return filepath.Join(home, ".local", "share", "vastspan"), err
+}
+
+// serve runs the service until the context ends. prepare is called before the first request is answered.
 func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func(context.Context, *service.Service) error) (err error) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
 	zone, err := s.location()
 	if err != nil {
 		return err
 	}
-	base := s.data
-	if base == "" {
-		if base, err = baseFolder(); err != nil {
-			return err
-		}
+	base, err := s.dataFolder()
+	if err != nil {
+		return err
 	}
-	listener, err := s.listen()
+	listener, err := a.listen(ctx, s)
 	if err != nil {
 		return err
 	}
 	defer listener.Close()
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	url := s.database
-	if url == "" {
-		own := filepath.Join(base, folder)
-		unlock, err := lockFolder(own)
-		if err != nil {
-			return err
-		}
-		defer unlock()
-		pg, err := postgres.Start(ctx, own)
-		if err != nil {
-			return err
-		}
-		defer func() { err = errors.Join(err, pg.Stop()) }()
-		go func() {
-			select {
-			case <-pg.Done():
-				stop(errors.New("the database server has ended by itself; its log is in " + own))
-			case <-ctx.Done():
-			}
-		}()
-		url = pg.URL
+	url, closeDatabase, err := s.openDatabase(ctx, filepath.Join(base, folder), stop)
+	if err != nil {
+		return err
 	}
+	defer func() { err = errors.Join(err, closeDatabase()) }()
 	st, err := store.Open(ctx, url)
 	if err != nil {
 		return err
@@ -106,29 +105,67 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 			return err
 		}
 	}
-	keeping := make(chan struct{})
-	go func() {
-		var wait sync.WaitGroup
-		wait.Go(func() { svc.KeepDays(ctx) })
-		wait.Go(func() { svc.KeepSchedules(ctx) })
-		wait.Wait()
-		close(keeping)
-	}()
+	handler, err := web.Handler(svc, Version())
+	if err != nil {
+		return err
+	}
+	var background sync.WaitGroup
+	background.Go(func() { svc.DayTables.Keep(ctx) })
+	background.Go(func() { svc.Schedules.Keep(ctx) })
 	defer func() {
 		stop(nil)
-		<-keeping
+		background.Wait()
 	}()
-	address := "http://" + listener.Addr().String()
-	forget := announce(base, address)
-	defer forget()
-	fmt.Fprintf(a.out, "Vast Span is at %s\nCtrl-C stops it.\n", address)
-	if err := web.Serve(ctx, listener, web.Handler(svc, Version())); err != nil {
+	a.announce(listener)
+	if err := web.Serve(ctx, listener, handler); err != nil {
 		return err
 	}
 	if cause := context.Cause(ctx); !errors.Is(cause, context.Canceled) {
 		return cause
 	}
 	return nil
+}
+
+// announce says where the service is, and how a client reaches it where that is not the default.
+func (a *app) announce(l net.Listener) {
+	address := l.Addr().String()
+	a.print.Linef("Vast Span is at http://%s", address)
+	if address != defaultAddress {
+		a.print.Linef("For clients: export VASTSPAN_SERVER=http://%s", address)
+	}
+	a.print.Linef("Ctrl-C stops it.")
+}
+
+// openDatabase returns the address of the database: the one that was given, or a private one that is
+// started in a folder.
+func (s *serving) openDatabase(
+	ctx context.Context,
+	folder string,
+	stop context.CancelCauseFunc,
+) (url string, closeIt func() error, err error) {
+	if s.database != "" {
+		return s.database, func() error { return nil }, nil
+	}
+	unlock, err := lockFolder(folder)
+	if err != nil {
+		return "", nil, err
+	}
+	pg, err := postgres.Start(ctx, folder)
+	if err != nil {
+		unlock()
+		return "", nil, err
+	}
+	go func() {
+		select {
+		case <-pg.Done():
+			stop(errors.New("the database server has ended by itself; its log is in " + folder))
+		case <-ctx.Done():
+		}
+	}()
+	return pg.URL, func() error {
+		defer unlock()
+		return pg.Stop()
+	}, nil
 }
 
 func (s *serving) location() (*time.Location, error) {
@@ -142,13 +179,42 @@ func (s *serving) location() (*time.Location, error) {
 	return zone, nil
 }
 
-// listen opens the address; where the default one is taken, any free port serves as well.
-func (s *serving) listen() (net.Listener, error) {
+// portsTried is how many ports after the default one are tried.
+const portsTried = 100
+
+// listen opens the address. Where the default one is taken it says by whom, and takes the next free one.
+func (a *app) listen(ctx context.Context, s *serving) (net.Listener, error) {
 	l, err := web.Listen(s.address)
-	if errors.Is(err, syscall.EADDRINUSE) && !s.chosen {
-		return web.Listen("127.0.0.1:0")
+	if !errors.Is(err, syscall.EADDRINUSE) || s.chosen {
+		return l, err
 	}
-	return l, err
+	a.print.Linef("%s is taken by %s; another port is used.", s.address, whoListens(ctx, s.address))
+	host, text, err := net.SplitHostPort(s.address)
+	if err != nil {
+		return nil, err
+	}
+	port, err := net.LookupPort("tcp", text)
+	if err != nil {
+		return nil, err
+	}
+	for next := port + 1; next < port+portsTried; next++ {
+		if l, err := web.Listen(net.JoinHostPort(host, fmt.Sprint(next))); err == nil {
+			return l, nil
+		}
+	}
+	return web.Listen(net.JoinHostPort(host, "0"))
+}
+
+// whoListens says who answers at an address: a service of ours, or another program.
+func whoListens(ctx context.Context, address string) string {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	if c, err := client.NewClientWithResponses("http://" + address + "/api/v1"); err == nil {
+		if r, err := c.GetStatusWithResponse(ctx); err == nil && r.JSON200 != nil {
+			return "another Vast Span, version " + r.JSON200.Version
+		}
+	}
+	return "another program"
 }
 
 // lockFolder keeps two services from running on one folder.
@@ -164,23 +230,4 @@ func lockFolder(folder string) (unlock func(), err error) {
 		return nil, errors.Join(fmt.Errorf("another service already runs on %s", folder), f.Close())
 	}
 	return func() { _ = f.Close() }, nil // closing gives the lock up
-}
-
-// announce leaves the address for clients on this machine, and takes it away again unless another
-// service has left its own since.
-func announce(base, address string) (forget func()) {
-	file := addressFile(base)
-	err := os.MkdirAll(base, 0o755)
-	if err == nil {
-		err = os.WriteFile(file, []byte(address+"\n"), 0o644)
-	}
-	if err != nil {
-		slog.Warn("clients must be told the address with --server", "error", err)
-		return func() {}
-	}
-	return func() {
-		if text, err := os.ReadFile(file); err == nil && string(text) == address+"\n" {
-			_ = os.Remove(file)
-		}
-	}
 }

@@ -1,26 +1,41 @@
 package cli
 
 import (
+	"context"
 	"fmt"
-	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"vastspan/api"
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/book"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
 )
 
 func (a *app) spanCommand() *cobra.Command {
-	return group("span", "Name spans, list and change them", a.spanAdd(), a.spanList(), a.spanShow(), a.spanChange(), a.spanRemove(), a.spanVersions(), a.spanBringBack())
+	return group(
+		"span",
+		"Name spans, list and change them",
+		a.spanAdd(),
+		a.spanList(),
+		a.spanShow(),
+		a.spanChange(),
+		a.spanRemove(),
+		a.spanVersions(),
+		a.spanRestore(),
+	)
 }
 
-// definitionFlags are the flags of a named span's definition.
-type definitionFlags struct {
+// spanFlags are the flags of a named span's definition.
+type spanFlags struct {
 	calendar, about, note string
 	tags                  []string
 }
 
-func (f *definitionFlags) add(c *cobra.Command) {
+func (f *spanFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.calendar, "calendar", "", "the span's own calendar")
 	c.Flags().StringVar(&f.about, "about", "", "what the span is for")
 	c.Flags().StringArrayVar(&f.tags, "tag", nil, "a tag; may be given several times")
@@ -28,21 +43,20 @@ func (f *definitionFlags) add(c *cobra.Command) {
 }
 
 func (a *app) spanAdd() *cobra.Command {
-	var f definitionFlags
+	var f spanFlags
 	c := &cobra.Command{
-		Use:     "add NAME EXPR",
-		Short:   "Name a span",
+		Use: "add NAME EXPR", Short: "Name a span",
 		Example: "  vastspan span add closed-month 'last full month' --about 'The newest month that is over' --tag month-end",
-		Args:    takes(cobra.ExactArgs(2), "a name and an expression"),
+		Args:    argsUsage(cobra.ExactArgs(2), "a name and an expression"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			def := api.SpanDefinition{Name: args[0], Is: args[1], Calendar: &f.calendar, About: &f.about, Tags: &f.tags, Note: &f.note}
-			r, err := call(a, func(c *api.ClientWithResponses) (*api.AddSpanResponse, error) {
-				return c.AddSpanWithResponse(cmd.Context(), def)
-			}, func(r *api.AddSpanResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+			def := book.Span{Name: plainName(args[0]), Is: args[1], Calendar: f.calendar, About: f.about, Tags: f.tags}
+			r, err := call(a, def, func(c *client.ClientWithResponses) (*client.AddSpanResponse, error) {
+				return c.AddSpanWithResponse(cmd.Context(), &types.AddSpanParams{Note: ptrOrNil(f.note)}, def)
+			})
 			if err != nil {
-				return definitionProblem(err, args[1])
+				return inDefinition(err, def.Is)
 			}
-			fmt.Fprintf(a.out, "@%s is %s\n", r.JSON201.Name, r.JSON201.Is)
+			a.saved(r.JSON201)
 			return nil
 		},
 	}
@@ -50,187 +64,195 @@ func (a *app) spanAdd() *cobra.Command {
 	return c
 }
 
-// definitionProblem shows a caret where the service refused the expression itself.
-func definitionProblem(err error, text string) error {
+// saved says what a span is now.
+func (a *app) saved(s *types.Span) {
+	a.print.Linef("saved @%s %s: %s, version %d", s.Definition.Name, a.at(), withCalendar(&s.Definition), s.Version)
+}
+
+// plainName lets names be given with the sign that refers to them.
+func plainName(name string) string { return strings.TrimPrefix(name, "@") }
+
+// inDefinition shows a caret where the service refused the expression of a definition itself.
+func inDefinition(err error, text string) error {
 	if p, ok := err.(*problemError); ok && p.Expression != nil && p.Expression.Column > 0 {
-		return &refusedExpression{text, *p.Expression}
+		return &expressionError{text, p.Expression}
 	}
 	return err
 }
 
-func (a *app) spans(cmd *cobra.Command) ([]api.Span, error) {
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.ListSpansResponse, error) {
-		return c.ListSpansWithResponse(cmd.Context())
-	},
-		func(r *api.ListSpansResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
-	if err != nil {
-		return nil, err
-	}
-	return *r.JSON200, nil
+func (a *app) spans(ctx context.Context) ([]types.Span, error) {
+	return all(func(limit *int, after *string) ([]types.Span, *string, error) {
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSpansResponse, error) {
+			return c.ListSpansWithResponse(ctx, &types.ListSpansParams{Limit: limit, After: after})
+		})
+		if err != nil {
+			return nil, nil, err
+		}
+		return r.JSON200.Items, r.JSON200.Next, nil
+	})
 }
 
 func (a *app) spanList() *cobra.Command {
 	c := &cobra.Command{
-		Use:     "list",
-		Short:   "List the named spans with their days as of a day",
-		Example: "  vastspan span list --as-of 2026-10-19",
-		Args:    takes(cobra.NoArgs, "no arguments"),
+		Use: "list", Short: "List the named spans with their days as of a day", Example: "  vastspan span list --as-of 2026-10-19",
+		Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	out := outputFlag(c)
-	f := readingFlags(c, "a date or today")
+	f := addContextFlags(c, "a date or today")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		spans, err := a.spans(cmd)
+		spans, err := a.spans(cmd.Context())
 		if err != nil {
 			return err
 		}
-		if *out == asJSON {
-			return a.printJSON(spans)
-		}
-		names := make([]string, len(spans))
-		for i, s := range spans {
-			names[i] = "@" + s.Name
-		}
-		g := grid{header: []string{"name", "is", "first_day", "last_day", "days"}, right: map[int]bool{4: true}}
-		if len(spans) > 0 {
-			answer, err := a.resolveRemotely(cmd.Context(), names, f, false)
-			if err != nil {
-				return err
-			}
-			for i, s := range spans {
-				r := answer.Resolutions[i]
-				first, last := firstLast(r.Intervals)
-				if r.Error != nil {
-					first = "refused: " + r.Error.Message
-				} else if len(r.Intervals) == 0 && *out == asTable {
-					first = "no days"
-				}
-				g.rows = append(g.rows, []string{s.Name, isWithCalendar(&s), first, last, countOf(r.Days)})
-			}
-			if *out == asTable {
-				fmt.Fprintf(a.out, "%s\n\n", asOfLine(answer.AsOf, answer.AtClose, answer.Calendar))
-			}
-		}
-		if *out == asCSV {
-			return a.printCSV(g)
-		}
-		if len(spans) == 0 {
-			fmt.Fprintln(a.out, "no spans are named yet; name one with vastspan span add")
+		if len(spans) == 0 && *out == print.AsTable {
+			a.print.Linef("no spans are named yet; name one with vastspan span add")
 			return nil
 		}
-		g.shown = func(column int, cell string) string {
-			if column == 2 || column == 3 {
-				return shownDay(cell)
-			}
-			return cell
+		var names []string
+		for _, s := range spans {
+			names = append(names, "@"+s.Definition.Name)
 		}
-		a.printTable(g)
-		return nil
+		r := &book.Resolutions{}
+		if len(names) > 0 {
+			if r, err = a.resolveThere(cmd.Context(), names, f, false); err != nil {
+				return err
+			}
+			if *out == print.AsTable {
+				a.print.Linef("%s\n%s\n", print.AsOf(r.AsOf, r.AtClose, r.Calendar), a.at())
+			}
+		}
+		return a.print.Print(
+			*out,
+			print.View{Data: spans, Look: print.Look{Right: print.Right(4), Shown: print.Days}, Grid: func() *table.Grid {
+				g := &table.Grid{Header: []string{"name", "is", "first_day", "last_day", "days"}}
+				for i := range spans {
+					days := table.DayCells(r.Resolutions[i].Intervals)
+					switch e := r.Resolutions[i].Error; {
+					case e != nil:
+						days = []string{"refused: " + e.Message, "", ""}
+					case days[0] == "" && *out == print.AsTable:
+						days[0] = "no days"
+					}
+					g.Rows = append(g.Rows, append([]string{spans[i].Definition.Name, withCalendar(&spans[i].Definition)}, days...))
+				}
+				return g
+			}},
+		)
 	}
 	return c
 }
 
-func isWithCalendar(s *api.Span) string {
-	if s.Calendar != nil {
-		return s.Is + " (calendar " + *s.Calendar + ")"
-	}
-	return s.Is
-}
-
-func (a *app) span(cmd *cobra.Command, name string) (*api.Span, error) {
-	r, err := call(a, func(c *api.ClientWithResponses) (*api.GetSpanResponse, error) {
-		return c.GetSpanWithResponse(cmd.Context(), strings.TrimPrefix(name, "@"))
-	}, func(r *api.GetSpanResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+// resolveThere resolves expressions at the service.
+func (a *app) resolveThere(ctx context.Context, texts []string, f *contextFlags, explain bool) (*book.Resolutions, error) {
+	q := types.ResolveRequest{Expressions: texts, AsOf: &f.AsOf, AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar), Explain: &explain}
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ResolveResponse, error) {
+		return c.ResolveWithResponse(ctx, q)
+	})
 	if err != nil {
 		return nil, err
 	}
 	return r.JSON200, nil
 }
 
+func withCalendar(d *book.Span) string {
+	if d.Calendar != "" {
+		return d.Is + " (calendar " + d.Calendar + ")"
+	}
+	return d.Is
+}
+
+func (a *app) span(ctx context.Context, name string) (*client.GetSpanResponse, error) {
+	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetSpanResponse, error) {
+		return c.GetSpanWithResponse(ctx, plainName(name))
+	})
+}
+
 func (a *app) spanShow() *cobra.Command {
 	c := &cobra.Command{
-		Use:               "show NAME",
-		Short:             "Show a named span, the days it gives and why",
-		Example:           "  vastspan span show closed-month --as-of 2026-10-19",
-		Args:              takes(cobra.ExactArgs(1), "a name"),
-		ValidArgsFunction: a.completeSpans,
+		Use: "show NAME", Short: "Show a named span, the days it gives and why", Example: "  vastspan span show closed-month --as-of 2026-10-19",
+		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
 	}
 	out := outputFlag(c)
-	f := readingFlags(c, "a date or today")
+	f := addContextFlags(c, "a date or today")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := a.span(cmd, args[0])
+		got, err := a.span(cmd.Context(), args[0])
 		if err != nil {
 			return err
 		}
-		switch *out {
-		case asJSON:
-			return a.printJSON(s)
-		case asCSV:
-			return a.printCSV(grid{header: []string{"name", "is", "calendar", "about", "tags", "version", "changed_at"}, rows: [][]string{{
-				s.Name, s.Is, deref(s.Calendar), deref(s.About), strings.Join(s.Tags, " "), fmt.Sprint(s.Version), s.ChangedAt.Format("2006-01-02T15:04:05Z07:00")}}})
-		}
-		fmt.Fprintf(a.out, "@%s is %s\n", s.Name, isWithCalendar(s))
-		if s.About != nil {
-			fmt.Fprintln(a.out, *s.About)
-		}
-		fmt.Fprintf(a.out, "version %d, by %s on %s", s.Version, s.Author, s.ChangedAt.Local().Format("2 Jan 2006 15:04"))
-		if len(s.Tags) > 0 {
-			fmt.Fprintf(a.out, "; tags %s", strings.Join(s.Tags, ", "))
-		}
-		if len(s.Users) > 0 {
-			fmt.Fprintf(a.out, "; used by @%s", strings.Join(s.Users, ", @"))
-		}
-		fmt.Fprint(a.out, "\n\n")
-		answer, err := a.resolveRemotely(cmd.Context(), []string{"@" + s.Name}, f, true)
+		s := got.JSON200
+		d := &s.Definition
+		r, err := a.resolveThere(cmd.Context(), []string{"@" + d.Name}, f, true)
 		if err != nil {
 			return err
 		}
-		fmt.Fprintln(a.out, asOfLine(answer.AsOf, answer.AtClose, answer.Calendar))
-		a.printSteps(&answer.Resolutions[0])
-		return firstRefusal([]string{s.Is}, answer)
+		err = a.print.Print(*out, print.View{Data: s, Grid: func() *table.Grid {
+			return &table.Grid{Header: []string{"name", "is", "calendar", "about", "tags", "version", "changed_at"}, Rows: [][]string{{
+				d.Name, d.Is, d.Calendar, d.About, strings.Join(d.Tags, " "), fmt.Sprint(s.Version), s.ChangedAt.Format("2006-01-02T15:04:05Z07:00")}}}
+		}, Draw: func(p *print.Printer) {
+			printSpan(p, s)
+			p.Linef("%s\n%s", print.AsOf(r.AsOf, r.AtClose, r.Calendar), a.at())
+			printSteps(p, &r.Resolutions[0])
+		}})
+		if err != nil {
+			return err
+		}
+		return firstRefused([]string{d.Is}, r.Resolutions)
 	}
 	return c
 }
 
-func deref(s *string) string {
-	if s == nil {
-		return ""
+func printSpan(p *print.Printer, s *types.Span) {
+	d := &s.Definition
+	p.Linef("@%s is %s", d.Name, withCalendar(d))
+	if d.About != "" {
+		p.Linef("%s", d.About)
 	}
-	return *s
+	line := fmt.Sprintf("version %d, by %s on %s", s.Version, s.Author, s.ChangedAt.Local().Format("2 Jan 2006 15:04"))
+	if len(d.Tags) > 0 {
+		line += "; tags " + strings.Join(d.Tags, ", ")
+	}
+	if len(s.Users) > 0 {
+		line += "; used by @" + strings.Join(s.Users, ", @")
+	}
+	p.Linef("%s\n", line)
 }
 
 func (a *app) spanChange() *cobra.Command {
-	var f definitionFlags
+	var f spanFlags
 	c := &cobra.Command{
-		Use:               "change NAME [EXPR]",
-		Short:             "Change a named span; what is not given stays as it is",
-		Example:           "  vastspan span change trailing-ninety 'trailing 90 days' --note 'today counts from now on'",
-		Args:              takes(cobra.RangeArgs(1, 2), "a name, and an expression where it is to change"),
-		ValidArgsFunction: a.completeSpans,
+		Use: "change NAME [EXPR]", Short: "Change a named span; what is not given stays as it is",
+		Example: "  vastspan span change trailing-ninety 'trailing 90 days' --note 'today counts from now on'",
+		Args:    argsUsage(cobra.RangeArgs(1, 2), "a name, and an expression where it is to change"), ValidArgsFunction: a.completeSpans,
 	}
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		s, err := a.span(cmd, args[0])
+		got, err := a.span(cmd.Context(), args[0])
 		if err != nil {
 			return err
 		}
-		def := api.SpanDefinition{Name: s.Name, Is: s.Is, Calendar: s.Calendar, About: s.About, Tags: &s.Tags, Note: &f.note}
+		def := got.JSON200.Definition
 		if len(args) == 2 {
 			def.Is = args[1]
 		}
 		for name, set := range map[string]func(){
-			"calendar": func() { def.Calendar = &f.calendar }, "about": func() { def.About = &f.about }, "tag": func() { def.Tags = &f.tags },
+			"calendar": func() { def.Calendar = f.calendar }, "about": func() { def.About = f.about }, "tag": func() { def.Tags = f.tags },
 		} {
 			if cmd.Flags().Changed(name) {
 				set()
 			}
 		}
-		r, err := call(a, func(c *api.ClientWithResponses) (*api.ChangeSpanResponse, error) {
-			return c.ChangeSpanWithResponse(cmd.Context(), s.Name, &api.ChangeSpanParams{Version: s.Version}, def)
-		}, func(r *api.ChangeSpanResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+		r, err := call(a, def, func(c *client.ClientWithResponses) (*client.PutSpanResponse, error) {
+			return c.PutSpanWithResponse(
+				cmd.Context(),
+				def.Name,
+				&types.PutSpanParams{IfMatch: ifMatch(got.HTTPResponse), Note: ptrOrNil(f.note)},
+				def,
+			)
+		})
 		if err != nil {
-			return definitionProblem(err, def.Is)
+			return inDefinition(err, def.Is)
 		}
-		fmt.Fprintf(a.out, "@%s is %s, version %d\n", r.JSON200.Name, isWithCalendar(r.JSON200), r.JSON200.Version)
+		a.saved(r.JSON200)
 		return nil
 	}
 	return c
@@ -238,20 +260,83 @@ func (a *app) spanChange() *cobra.Command {
 
 func (a *app) spanRemove() *cobra.Command {
 	return &cobra.Command{
-		Use:               "remove NAME",
-		Short:             "Remove a named span; refused while others refer to it",
-		Example:           "  vastspan span remove weekends-this-month",
-		Args:              takes(cobra.ExactArgs(1), "a name"),
-		ValidArgsFunction: a.completeSpans,
+		Use: "remove NAME", Short: "Remove a named span; refused while others refer to it", Example: "  vastspan span remove weekends-this-month",
+		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			name := strings.TrimPrefix(args[0], "@")
-			_, err := call(a, func(c *api.ClientWithResponses) (*api.RemoveSpanResponse, error) {
-				return c.RemoveSpanWithResponse(cmd.Context(), name)
-			}, func(r *api.RemoveSpanResponse) (*http.Response, []byte) { return r.HTTPResponse, r.Body })
+			name := plainName(args[0])
+			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveSpanResponse, error) {
+				return c.RemoveSpanWithResponse(cmd.Context(), name, nil)
+			})
 			if err == nil {
-				fmt.Fprintf(a.out, "@%s is removed\n", name)
+				a.print.Linef("removed @%s %s", name, a.at())
 			}
 			return err
 		},
 	}
+}
+
+func (a *app) spanVersions() *cobra.Command {
+	c := &cobra.Command{
+		Use: "versions NAME", Short: "List the versions of a span, newest first", Example: "  vastspan span versions closed-month",
+		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
+	}
+	out := outputFlag(c)
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		list, err := all(func(limit *int, after *string) ([]types.Version, *string, error) {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSpanVersionsResponse, error) {
+				return c.ListSpanVersionsWithResponse(
+					cmd.Context(),
+					plainName(args[0]),
+					&types.ListSpanVersionsParams{Limit: limit, After: after},
+				)
+			})
+			if err != nil {
+				return nil, nil, err
+			}
+			return r.JSON200.Items, r.JSON200.Next, nil
+		})
+		if err != nil {
+			return err
+		}
+		return a.print.Print(*out, print.View{Data: list, Look: print.Look{Right: print.Right(0)}, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"version", "changed_at", "author", "note", "definition"}}
+			for _, v := range list {
+				definition := "removed"
+				if v.Definition != nil {
+					definition = definitionText(v.Definition)
+				}
+				g.Rows = append(
+					g.Rows,
+					[]string{fmt.Sprint(v.Version), v.ChangedAt.UTC().Format("2006-01-02 15:04"), v.Author, value(v.Note), definition},
+				)
+			}
+			return g
+		}})
+	}
+	return c
+}
+
+func (a *app) spanRestore() *cobra.Command {
+	var note string
+	c := &cobra.Command{
+		Use: "restore NAME VERSION", Short: "Restore an earlier version of a span", Example: "  vastspan span restore closed-month 2",
+		Args: argsUsage(cobra.ExactArgs(2), "a name and the number of a version"), ValidArgsFunction: a.completeSpans,
+	}
+	c.Flags().StringVar(&note, "note", "", "why; kept with the new version")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		version, err := strconv.ParseInt(args[1], 10, 64)
+		if err != nil {
+			return usagef("span restore: %q is not the number of a version", args[1])
+		}
+		q := types.RestoreRequest{Version: version, Note: ptrOrNil(note)}
+		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RestoreSpanResponse, error) {
+			return c.RestoreSpanWithResponse(cmd.Context(), plainName(args[0]), q)
+		})
+		if err != nil {
+			return err
+		}
+		a.saved(r.JSON200)
+		return nil
+	}
+	return c
 }

@@ -12,7 +12,8 @@ import (
 	"time"
 
 	"vastspan/core/civil"
-	"vastspan/internal/tabular"
+	"vastspan/core/dataset"
+	"vastspan/internal/ingest"
 )
 
 // The demo's first and newest day of crossings.
@@ -32,26 +33,45 @@ const Zone = "Europe/Lisbon"
 // A Dataset is one of the demo's files and what is stated when it is loaded.
 type Dataset struct {
 	Name         string
-	Wishes       tabular.Wishes
+	Hints        ingest.ColumnHints
 	AllowUndated bool
 	Write        func(w io.Writer) error
 	// Amounts says what amounts are counted in and when they are good.
-	Amounts []tabular.Column
-	// Covers is the unit that a record stands for, "" for the day alone.
-	Covers string
+	Amounts []dataset.Column
+	// Grain is the unit that a record stands for, "" for the day alone.
+	Grain string
 }
 
 // Datasets lists the demo's files in the order in which they are loaded.
 func Datasets() []Dataset {
 	return []Dataset{
-		{"crossings", tabular.Wishes{Date: "sailed_on", Amounts: []string{"passengers", "fare"}, Categories: []string{"route", "fare_class", "channel"}}, true, crossings,
-			[]tabular.Column{{Name: "fare", Unit: "EUR", Better: tabular.Upward}, {Name: "passengers", Unit: "people", Better: tabular.Upward}}, ""},
-		{"plan", tabular.Wishes{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}}, false, plan,
-			[]tabular.Column{{Name: "planned_fare", Unit: "EUR", Better: tabular.Upward}}, "month"},
-		{"gates", tabular.Wishes{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone}, false, gates,
-			[]tabular.Column{{Name: "people", Unit: "people", Better: tabular.Upward}}, ""},
-		{"jobs", tabular.Wishes{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}}, false, jobs,
-			[]tabular.Column{{Name: "cost", Unit: "EUR", Better: tabular.Downward}}, ""},
+		{
+			"crossings",
+			ingest.ColumnHints{
+				Date:       "sailed_on",
+				Amounts:    []string{"passengers", "fare"},
+				Categories: []string{"route", "fare_class", "channel"},
+			},
+			true,
+			crossings,
+			[]dataset.Column{
+				{Name: "fare", Unit: "EUR", Better: dataset.Higher},
+				{Name: "passengers", Unit: "people", Better: dataset.Higher},
+			},
+			"",
+		},
+		{"plan", ingest.ColumnHints{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}}, false, plan,
+			[]dataset.Column{{Name: "planned_fare", Unit: "EUR", Better: dataset.Higher}}, "month"},
+		{
+			"gates",
+			ingest.ColumnHints{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone},
+			false,
+			gates,
+			[]dataset.Column{{Name: "people", Unit: "people", Better: dataset.Higher}},
+			"",
+		},
+		{"jobs", ingest.ColumnHints{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}}, false, jobs,
+			[]dataset.Column{{Name: "cost", Unit: "EUR", Better: dataset.Lower}}, ""},
 	}
 }
 
@@ -121,7 +141,15 @@ func crossings(w io.Writer) error {
 				booked := d - civil.Day(min(rng.ExpFloat64()*9, 90))
 				write(d.String(), booked, rt, classes[class].name, channels[channel].name, people, cents)
 				if rng.Float64() < 0.012 { // a refund, on the day of sailing or soon after
-					write(min(LastDay, d+civil.Day(rng.IntN(5))).String(), booked, rt, classes[class].name, channels[channel].name, "", -cents)
+					write(
+						min(LastDay, d+civil.Day(rng.IntN(5))).String(),
+						booked,
+						rt,
+						classes[class].name,
+						channels[channel].name,
+						"",
+						-cents,
+					)
 				}
 			}
 		}
@@ -134,7 +162,7 @@ func crossings(w io.Writer) error {
 	return out.Error()
 }
 
-// bookings gives how many bookings a route has on a day.
+// bookings returns how many bookings a route has on a day.
 func bookings(rng *rand.Rand, rt *route, d civil.Day) int {
 	year, month, _ := d.Date()
 	if month < rt.opens || month > rt.closes || year < rt.firstYear {

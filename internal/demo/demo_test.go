@@ -7,7 +7,8 @@ import (
 	"testing"
 
 	"vastspan/core/book"
-	"vastspan/internal/tabular"
+	"vastspan/core/dataset"
+	"vastspan/internal/ingest"
 )
 
 func TestDemoIsTheSameEveryTime(t *testing.T) {
@@ -24,15 +25,15 @@ func TestDemoIsTheSameEveryTime(t *testing.T) {
 		}
 		sum := sha256.Sum256(first.Bytes())
 		t.Logf("%s: %d lines, %s", d.Name, bytes.Count(first.Bytes(), []byte("\n")), hex.EncodeToString(sum[:6]))
-		r, err := tabular.NewReader(&first)
+		r, err := ingest.Open("", &first)
 		if err != nil {
 			t.Fatal(err)
 		}
-		schema, err := tabular.Infer(r.Header, r.Sample, d.Wishes)
+		schema, err := ingest.Infer(r.Header(), r.Sample(), d.Hints)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := r.Records(schema, d.AllowUndated, func([]tabular.Cell) error { return nil }); err != nil {
+		if err := ingest.Records(r, ingest.ScanOptions{Schema: schema, AllowUndated: d.AllowUndated}, func([]dataset.Cell) error { return nil }); err != nil {
 			t.Errorf("%s: %v", d.Name, err)
 		}
 	}

@@ -117,7 +117,7 @@ func eventDays(event *ics.VEvent, lastYear int) ([]civil.Day, error) {
 	return days, nil
 }
 
-// eventLength gives an event's length in days: DTEND is the day after the last, DURATION whole days
+// eventLength returns an event's length in days: DTEND is the day after the last, DURATION whole days
 // or weeks, and neither means one day.
 func eventLength(event *ics.VEvent, first civil.Day) (int, error) {
 	if end := event.GetProperty(ics.ComponentPropertyDtEnd); end != nil {

@@ -37,7 +37,7 @@ type Server struct {
 	exited  chan struct{} // closed when our child has ended
 }
 
-// FindBinaries gives the folder of the newest PostgreSQL server that Debian's packages installed.
+// FindBinaries returns the folder of the newest PostgreSQL server that Debian's packages installed.
 func FindBinaries() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
 	if len(found) == 0 {
@@ -51,7 +51,7 @@ func FindBinaries() (string, error) {
 	return filepath.Dir(newest), nil
 }
 
-// owner gives the account that the server runs as: nil for our own, postgres for root, as the
+// owner returns the account that the server runs as: nil for our own, postgres for root, as the
 // server refuses to run as root.
 func owner() (*syscall.Credential, error) {
 	if os.Geteuid() != 0 {
@@ -178,7 +178,7 @@ func adopt(folder, password string) (*Server, error) {
 	return &Server{URL: serverURL(port, password), folder: folder, process: process, adopted: true}, nil
 }
 
-// isServer tells whether a process is alive and a PostgreSQL server: a number left by a crash may
+// isServer reports whether a process is alive and a PostgreSQL server: a number left by a crash may
 // belong to somebody else by now.
 func isServer(pid int) bool {
 	name, err := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
@@ -186,7 +186,12 @@ func isServer(pid int) bool {
 }
 
 func serverURL(port int, password string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(superuser, password), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "/postgres"}
+	u := url.URL{
+		Scheme: "postgres",
+		User:   url.UserPassword(superuser, password),
+		Host:   fmt.Sprintf("127.0.0.1:%d", port),
+		Path:   "/postgres",
+	}
 	return u.String()
 }
 

@@ -1,186 +1,317 @@
 package service
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"strings"
-	"time"
+	"slices"
+	"strconv"
+	"sync/atomic"
+
+	"golang.org/x/sync/singleflight"
 
 	"vastspan/core/book"
 	"vastspan/core/calendar"
-	"vastspan/core/span"
+	"vastspan/core/query"
+	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
 
-// compile puts stored definitions together as a library.
-func compile(defs []store.Definition) (*book.Library, error) {
-	var b book.Book
-	for _, d := range defs {
-		var err error
-		switch d.Kind {
-		case store.SpanDefinition:
-			var def book.Span
-			err = json.Unmarshal(d.Body, &def)
-			b.Spans = append(b.Spans, def)
-		case store.CalendarDefinition:
-			var def calendar.Spec
-			err = json.Unmarshal(d.Body, &def)
-			b.Calendars = append(b.Calendars, def)
-		case store.HolidaysDefinition:
-			var def book.Holidays
-			err = json.Unmarshal(d.Body, &def)
-			b.Holidays = append(b.Holidays, def)
-		case store.BriefDefinition:
-			var def book.Brief
-			err = json.Unmarshal(d.Body, &def)
-			b.Briefs = append(b.Briefs, def)
-		default:
-			err = fmt.Errorf("%s %s is of an unknown kind", d.Kind, d.Name)
-		}
+// definitionStore is what definitions are kept in.
+type definitionStore interface {
+	Definitions(ctx context.Context) ([]store.Definition, int64, error)
+	Revision(ctx context.Context) (int64, error)
+	Change(ctx context.Context, changes []store.Change, check func([]store.Definition, int64) error) ([]store.Definition, error)
+	Versions(ctx context.Context, kind, name string) ([]store.DefinitionVersion, error)
+}
+
+// Definitions are all definitions together: compiled, changed all or none, saved as a span book.
+type Definitions struct {
+	store   definitionStore
+	current atomic.Pointer[compiled]
+	reading singleflight.Group
+	// changed is told after each change made here.
+	changed chan struct{}
+}
+
+// compiled is what is stored, compiled, with the versions that it was made from.
+type compiled struct {
+	library *book.Library
+	stored  []store.Definition
+}
+
+// NewDefinitions returns the definitions of a store.
+func NewDefinitions(s definitionStore) *Definitions {
+	return &Definitions{store: s, changed: make(chan struct{}, 1)}
+}
+
+// Library returns the current definitions, compiled; it is made anew only after a change. It carries the
+// versions that it was made from.
+func (d *Definitions) Library(ctx context.Context) (*book.Library, error) {
+	c, err := d.compiled(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return c.library, nil
+}
+
+func (d *Definitions) compiled(ctx context.Context) (*compiled, error) {
+	revision, err := d.store.Revision(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if c := d.current.Load(); c != nil && c.library.Revision() == revision {
+		return c, nil
+	}
+	// Whoever asks at the same time waits for one reading; it must not end with the first who asked.
+	v, err, _ := d.reading.Do(strconv.FormatInt(revision, 10), func() (any, error) {
+		defs, revision, err := d.store.Definitions(context.WithoutCancel(ctx))
 		if err != nil {
 			return nil, err
 		}
-	}
-	return book.Compile(b)
-}
-
-// A Span is a named span as it stands.
-type Span struct {
-	book.Span
-	Version   int64
-	Author    string
-	Note      string
-	ChangedAt time.Time
-	Users     []string
-}
-
-// Spans lists the named spans in the order in which they were made.
-func (s *Service) Spans(ctx context.Context) ([]Span, error) {
-	l, err := s.Library(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defs, _, err := s.store.Definitions(ctx)
-	if err != nil {
-		return nil, err
-	}
-	users := l.AllUsers()
-	spans := []Span{}
-	for _, d := range defs {
-		if d.Kind != store.SpanDefinition {
-			continue
+		l, err := compile(defs, revision)
+		if err != nil {
+			return nil, fmt.Errorf("the stored definitions do not fit together: %w", err)
 		}
-		sp := Span{Version: d.Version, Author: d.Author, Note: d.Note, ChangedAt: d.ChangedAt, Users: users[d.Name]}
-		if err := json.Unmarshal(d.Body, &sp.Span); err != nil {
+		c := &compiled{l, defs}
+		d.current.Store(c)
+		return c, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return v.(*compiled), nil
+}
+
+// compile puts stored definitions together as a library.
+func compile(defs []store.Definition, revision int64) (*book.Library, error) {
+	var b book.Book
+	var versions []query.Definition
+	for _, d := range defs {
+		if err := addTo(&b, d.Kind, d.Body); err != nil {
 			return nil, err
 		}
-		spans = append(spans, sp)
+		versions = append(versions, query.Definition{Kind: d.Kind, Name: d.Name, Version: d.Version})
 	}
-	return spans, nil
-}
-
-// Span finds a named span.
-func (s *Service) Span(ctx context.Context, name string) (*Span, error) {
-	name = spanName(name)
-	spans, err := s.Spans(ctx)
+	l, err := book.Compile(b)
 	if err != nil {
 		return nil, err
 	}
-	for _, sp := range spans {
-		if sp.Name == name {
-			return &sp, nil
-		}
+	return l.WithVersions(versions, revision), nil
+}
+
+// addTo adds a stored definition to a book.
+func addTo(b *book.Book, kind string, body []byte) error {
+	switch kind {
+	case book.SpanKind:
+		return appendJSON(&b.Spans, body)
+	case book.CalendarKind:
+		return appendJSON(&b.Calendars, body)
+	case book.HolidaysKind:
+		return appendJSON(&b.Holidays, body)
+	case book.BriefKind:
+		return appendJSON(&b.Briefs, body)
 	}
-	return nil, &store.NotFound{Kind: "span", Name: name}
+	return fmt.Errorf("%q is not a kind of definition", kind)
 }
 
-// spanName lets names be given in any case and with the sign that refers to them.
-func spanName(name string) string { return strings.ToLower(strings.TrimPrefix(name, "@")) }
-
-// AddSpan names a span.
-func (s *Service) AddSpan(ctx context.Context, def book.Span, author, note string) (*Span, error) {
-	return s.putSpan(ctx, def, 0, author, note)
+func appendJSON[T any](list *[]T, body []byte) error {
+	var def T
+	err := json.Unmarshal(body, &def)
+	*list = append(*list, def)
+	return err
 }
 
-// ChangeSpan puts a definition in place of the version that it was made from.
-func (s *Service) ChangeSpan(ctx context.Context, def book.Span, from int64, author, note string) (*Span, error) {
-	return s.putSpan(ctx, def, from, author, note)
-}
-
-func (s *Service) putSpan(ctx context.Context, def book.Span, from int64, author, note string) (*Span, error) {
-	def.Name = spanName(def.Name)
-	def.Is = canonical(def.Is)
-	body, err := json.Marshal(def)
+// change makes changes, all or none, refuses those after which the definitions would not fit together,
+// and returns what they made.
+func (d *Definitions) change(ctx context.Context, changes ...store.Change) ([]store.Definition, error) {
+	made, err := d.store.Change(ctx, changes, fits)
 	if err != nil {
 		return nil, err
-	}
-	change := store.Change{Kind: store.SpanDefinition, Name: def.Name, Body: body, From: from, Author: author, Note: note}
-	if err := s.change(ctx, []store.Change{change}); err != nil {
-		return nil, err
-	}
-	return s.Span(ctx, def.Name)
-}
-
-// canonical gives an expression's canonical text; one that is refused stays as it is, to be refused
-// when the definitions are put together.
-func canonical(text string) string {
-	if n, err := span.Parse(text); err == nil {
-		return n.String()
-	}
-	return text
-}
-
-// RemoveSpan removes a named span; it is refused while others refer to it.
-func (s *Service) RemoveSpan(ctx context.Context, name, author string) error {
-	name = spanName(name)
-	l, err := s.Library(ctx)
-	if err != nil {
-		return err
-	}
-	if users := l.AllUsers()[name]; len(users) > 0 {
-		return &InUse{"span @" + name, users}
-	}
-	return s.change(ctx, []store.Change{{Kind: store.SpanDefinition, Name: name, From: -1, Author: author}})
-}
-
-// change makes changes, all or none, and refuses those after which the definitions would not fit
-// together.
-func (s *Service) change(ctx context.Context, changes []store.Change) error {
-	if err := s.store.Change(ctx, changes, fits); err != nil {
-		return err
 	}
 	select {
-	case s.changed <- struct{}{}:
+	case d.changed <- struct{}{}:
 	default: // it has been told already
 	}
-	return nil
+	return made, nil
 }
 
 // fits refuses definitions that do not go together.
-func fits(defs []store.Definition) error {
-	_, err := compile(defs)
-	var fault *book.Fault
-	if errors.As(err, &fault) {
-		return invalid(fault.Err)
+func fits(defs []store.Definition, revision int64) error {
+	_, err := compile(defs, revision)
+	return Refused(err)
+}
+
+// dryRun refuses changes that would be refused, and makes none.
+func (d *Definitions) dryRun(ctx context.Context, changes []store.Change) error {
+	_, err := d.store.Change(ctx, changes, func(defs []store.Definition, revision int64) error {
+		if err := fits(defs, revision); err != nil {
+			return err
+		}
+		return errDryRun
+	})
+	if errors.Is(err, errDryRun) {
+		return nil
 	}
 	return err
 }
 
-// Calendars lists the calendars, civil first.
-func (s *Service) Calendars(ctx context.Context) ([]*calendar.Calendar, error) {
-	l, err := s.Library(ctx)
+var errDryRun = errors.New("a dry run")
+
+// Save returns all definitions as the YAML of a span book.
+func (d *Definitions) Save(ctx context.Context) ([]byte, error) {
+	l, err := d.Library(ctx)
 	if err != nil {
 		return nil, err
 	}
-	var cals []*calendar.Calendar
-	for _, name := range l.CalendarNames() {
-		cal, err := l.Calendar(name)
-		if err != nil {
-			return nil, err
-		}
-		cals = append(cals, cal)
+	return book.Write(l.Book())
+}
+
+// A BookChange is what a book does to one definition. Before and After are the definition as JSON, nil
+// where there is none.
+type BookChange struct {
+	Kind, Name    string
+	Change        string // added, changed or same
+	Before, After json.RawMessage
+}
+
+// Load puts every definition of a book in place, in one transaction; definitions that the book does not
+// have stay as they are. It returns what that changes; with preview it changes nothing.
+func (d *Definitions) Load(ctx context.Context, data []byte, author, note string, preview bool) ([]BookChange, error) {
+	b, err := book.Decode(data)
+	if err != nil {
+		return nil, refused.Wrong(err)
 	}
-	return cals, nil
+	have, _, err := d.store.Definitions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l := loading{have: have, author: author, note: note, told: []BookChange{}}
+	for _, h := range b.Holidays {
+		l.add(book.HolidaysKind, h.Name, h)
+	}
+	for _, c := range b.Calendars {
+		l.add(book.CalendarKind, c.Name, c)
+	}
+	for _, sp := range b.Spans {
+		canonicalSpan(&sp)
+		l.add(book.SpanKind, sp.Name, sp)
+	}
+	for _, brief := range b.Briefs {
+		canonicalBrief(&brief)
+		l.add(book.BriefKind, brief.Name, brief)
+	}
+	switch {
+	case l.err != nil:
+		return nil, l.err
+	case preview:
+		return l.told, d.dryRun(ctx, l.changes)
+	}
+	_, err = d.change(ctx, l.changes...)
+	return l.told, err
+}
+
+// loading collects what a book changes.
+type loading struct {
+	have         []store.Definition
+	author, note string
+	told         []BookChange
+	changes      []store.Change
+	err          error
+}
+
+func (l *loading) add(kind, name string, def any) {
+	if l.err != nil {
+		return
+	}
+	if slices.ContainsFunc(l.told, func(c BookChange) bool { return c.Kind == kind && c.Name == name }) {
+		l.err = refused.Wrongf("%s %s is defined twice", kind, name)
+		return
+	}
+	body, err := json.Marshal(def)
+	if err != nil {
+		l.err = err
+		return
+	}
+	one := BookChange{Kind: kind, Name: name, Change: "added", After: body}
+	from := int64(0)
+	if i := slices.IndexFunc(l.have, func(d store.Definition) bool { return d.Kind == kind && d.Name == name }); i >= 0 {
+		from, one.Before, one.Change = l.have[i].Version, l.have[i].Body, "changed"
+	}
+	if one.Before != nil && sameDefinition(kind, one.Before, one.After) {
+		one.Change = "same"
+	} else {
+		l.changes = append(l.changes, store.Change{Kind: kind, Name: name, Body: body, From: from, Author: l.author, Note: l.note})
+	}
+	l.told = append(l.told, one)
+}
+
+// sameDefinition reports whether two stored definitions say the same.
+func sameDefinition(kind string, a, b []byte) bool {
+	var one, other book.Book
+	if addTo(&one, kind, a) != nil || addTo(&other, kind, b) != nil {
+		return false
+	}
+	x, err1 := json.Marshal(one)
+	y, err2 := json.Marshal(other)
+	return err1 == nil && err2 == nil && bytes.Equal(x, y)
+}
+
+// Rules say how the definitions of one kind are treated.
+type rules[T any] struct {
+	name      func(*T) *string
+	canonical func(*T)
+	// users lists what refers to one of them.
+	users func(ctx context.Context, l *book.Library, name string) ([]string, error)
+	// what names one in messages.
+	what func(name string) string
+}
+
+// spanRules are those of named spans.
+var spanRules = rules[book.Span]{
+	name:      func(d *book.Span) *string { return &d.Name },
+	canonical: canonicalSpan,
+	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
+		return l.AllUsers()[name], nil
+	},
+	what: func(name string) string { return "span @" + name },
+}
+
+var calendarRules = rules[calendar.Spec]{
+	name:      func(d *calendar.Spec) *string { return &d.Name },
+	canonical: func(*calendar.Spec) {},
+	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
+		return l.CalendarUsers(name), nil
+	},
+	what: func(name string) string { return "calendar " + name },
+}
+
+var holidaysRules = rules[book.Holidays]{
+	name:      func(d *book.Holidays) *string { return &d.Name },
+	canonical: func(*book.Holidays) {},
+	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
+		return l.HolidaysUsers(name), nil
+	},
+	what: func(name string) string { return "holiday list " + name },
+}
+
+// briefRules are those of briefs, which schedules refer to.
+func briefRules(st scheduleStore) rules[book.Brief] {
+	return rules[book.Brief]{
+		name:      func(d *book.Brief) *string { return &d.Name },
+		canonical: canonicalBrief,
+		users: func(ctx context.Context, _ *book.Library, name string) ([]string, error) {
+			stored, err := st.Schedules(ctx)
+			var users []string
+			for _, sc := range stored {
+				if sc.Brief == name {
+					users = append(users, "schedule "+sc.Name)
+				}
+			}
+			return users, err
+		},
+		what: func(name string) string { return "brief " + name },
+	}
 }

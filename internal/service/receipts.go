@@ -1,11 +1,11 @@
 package service
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,57 +13,93 @@ import (
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/query"
 	"vastspan/core/span"
-	"vastspan/core/tally"
+	"vastspan/core/table"
+	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
 
-// A Receipt is what was reported, frozen: the question, the figures with their days, the definitions
-// by version and the newest load of each dataset. It never changes; the digest proves it.
-type Receipt struct {
-	ID       int64
-	Title    string
-	Author   string
-	MadeAt   time.Time
-	Schedule string
-	DueDay   *civil.Day
-	Digest   string
-	Sound    bool // the digest is that of the body
-	Body     ReceiptBody
+// receiptStore is what receipts are kept in, and what tells how records came.
+type receiptStore interface {
+	AddReceipt(ctx context.Context, r *store.Receipt) (bool, error)
+	Receipts(ctx context.Context, before int64, limit int) ([]store.Receipt, error)
+	Receipt(ctx context.Context, id int64) (*store.Receipt, error)
+	ReceiptByKey(ctx context.Context, key string) (*store.Receipt, error)
+	Dataset(ctx context.Context, name string) (*store.Dataset, error)
+	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
+	NewestLoad(ctx context.Context, d *store.Dataset) (int64, error)
+	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, days civil.Set, after int64) (map[int64]int64, error)
 }
+
+// Receipts are what was reported, kept for good.
+type Receipts struct {
+	store       receiptStore
+	definitions *Definitions
+	briefs      *Noun[book.Brief]
+	totals      *Totals
+	views       *Views
+}
+
+// A Receipt is what was reported: the query, the figures with their days, the definitions by version and
+// the newest load of each dataset. It never changes; the digest proves it.
+type Receipt struct {
+	ID        int64
+	Title     string
+	Author    string
+	CreatedAt time.Time
+	Schedule  string
+	DueDay    *civil.Day
+	Digest    string
+	Verified  bool // the digest is that of the body
+	Body      ReceiptBody
+}
+
+// bodyVersion is the version of the form in which bodies are written.
+const bodyVersion = 2
 
 // A ReceiptBody is what the digest is of, as JSON.
 type ReceiptBody struct {
-	Subject     string            `json:"subject"` // brief or total
-	Brief       *book.Brief       `json:"brief,omitempty"`
-	Dataset     string            `json:"dataset,omitempty"` // of a total
-	Question    *Question         `json:"question,omitempty"`
-	AsOf        string            `json:"as_of"`
-	AtClose     bool              `json:"at_close"`
-	Calendar    string            `json:"calendar"`
-	Asks        map[string]string `json:"asks,omitempty"`
-	Cells       []ReceiptCell     `json:"cells"`
-	Definitions []UsedVersion     `json:"definitions"`
-	Loads       []ReceiptLoad     `json:"loads"`
-	Missing     []string          `json:"missing,omitempty"` // items that could not be answered, and why
+	Version     int                `json:"version"`
+	Subject     string             `json:"subject"` // brief or total
+	Brief       *book.Brief        `json:"brief,omitempty"`
+	Query       *query.Query       `json:"query,omitempty"` // of a total
+	AsOf        string             `json:"as_of"`
+	AtClose     bool               `json:"at_close"`
+	Calendar    string             `json:"calendar"`
+	Prompts     map[string]string  `json:"prompts,omitempty"`
+	Cells       []ReceiptCell      `json:"cells"`
+	Sources     []ReceiptSource    `json:"sources"`
+	Definitions []query.Definition `json:"definitions"`
+	Loads       []ReceiptLoad      `json:"loads"`
+	Missing     []string           `json:"missing,omitempty"` // items that could not be answered, and why
 }
 
-// A ReceiptCell is one figure that was reported.
+// A ReceiptCell is one figure that was reported. Its ID is made of the ids of its item, row and column:
+// what people see of it may be the same for several.
 type ReceiptCell struct {
-	Item       string   `json:"item,omitempty"`
-	Dataset    string   `json:"dataset"`
-	Date       string   `json:"date"`
-	Expression string   `json:"expression"`
-	Days       string   `json:"days"` // first/last, several by semicolons
-	Unit       string   `json:"unit,omitempty"`
-	Group      []string `json:"group,omitempty"`
-	Figure     string   `json:"figure"`
-	Value      *string  `json:"value"`
+	ID         string        `json:"id"`
+	Source     int           `json:"source"`
+	Item       string        `json:"item,omitempty"`
+	Expression string        `json:"expression"`
+	Days       string        `json:"days"` // first/last, several by semicolons
+	Unit       string        `json:"unit,omitempty"`
+	Group      []string      `json:"group,omitempty"`
+	Figure     string        `json:"figure"`
+	Value      decimal.Value `json:"value"`
 }
 
-// key tells a cell from the others of its receipt, whatever its days and value are.
-func (c *ReceiptCell) key() string {
-	return strings.Join([]string{c.Item, c.Dataset, c.Expression, c.Unit, strings.Join(c.Group, "\x01"), c.Figure}, "\x00")
+// A ReceiptSource is what figures depend on: some records by one of their dates, and definitions.
+type ReceiptSource struct {
+	Dataset     string             `json:"dataset"`
+	Date        string             `json:"date"`
+	Definitions []query.Definition `json:"definitions"`
+	// Since says that figures of it add up what lies before their days, too.
+	Since bool `json:"since,omitempty"`
+	// Ranked says that groups are put together by their rank, so that other records may change them.
+	Ranked bool `json:"ranked,omitempty"`
 }
 
 // A ReceiptLoad is the newest load of a dataset at the time.
@@ -72,174 +108,125 @@ type ReceiptLoad struct {
 	Newest  int64  `json:"newest"`
 }
 
-// freezing collects the cells of a receipt.
-type freezing struct {
-	body     *ReceiptBody
-	nodes    []span.Node
-	datasets map[string]bool
+// A snapshotter collects the cells of a receipt.
+type snapshotter struct {
+	body    *ReceiptBody
+	library *book.Library
+	nodes   []span.Node
 }
 
-func (f *freezing) total(item string, t *Total) error {
-	for i := range t.Spans {
-		sp := &t.Spans[i]
-		n, err := span.Parse(sp.Text)
-		if err != nil {
-			return err
-		}
-		f.nodes = append(f.nodes, n)
-		rows := append([]Row{sp.Total}, sp.Rows...)
-		if len(sp.Rows) == 1 && sp.Rows[0].Unit == nil && len(sp.Rows[0].Group) == 0 {
-			rows = rows[:1]
-		}
-		for j := range rows {
-			f.row(item, t, sp, &rows[j])
+// answer takes the figures of an answer in. The id and the title are those of its item.
+func (s *snapshotter) answer(id, title string, a *query.Answer) {
+	s.nodes = append(s.nodes, a.Nodes...)
+	for _, n := range a.Counterparts {
+		if n != nil {
+			s.nodes = append(s.nodes, n)
 		}
 	}
-	f.datasets[t.Dataset] = true
-	for _, b := range t.Question.Beside {
-		f.datasets[b.Dataset] = true
-	}
-	return nil
-}
-
-func (f *freezing) row(item string, t *Total, sp *SpanTotal, r *Row) {
-	cell := ReceiptCell{Item: item, Dataset: t.Dataset, Date: t.Date, Expression: sp.Text, Days: sp.Days.String()}
-	if r.Unit != nil {
-		cell.Unit, cell.Days = r.Unit.Label, r.Unit.Days.String()
-	}
-	for _, l := range r.Group {
-		cell.Group = append(cell.Group, labelText(l))
-	}
-	add := func(figure string, v tally.Value) {
-		one := cell
-		one.Figure = figure
-		if v.Set {
-			text := v.String()
-			one.Value = &text
-		}
-		f.body.Cells = append(f.body.Cells, one)
-	}
-	for i, fig := range t.Question.Figures {
-		add(fig.Name(), r.Values[i])
-		for j, c := range r.Against {
-			add(fmt.Sprintf("%s against %s", fig.Name(), sp.Counterparts[j].Against), c[i].Against)
-		}
-		if r.Running != nil {
-			add(fig.Name()+" running", r.Running[i])
-		}
-		if r.Rolling != nil {
-			add(fig.Name()+" rolling", r.Rolling[i])
-		}
-	}
-}
-
-func labelText(l tally.Label) string {
-	switch {
-	case l.IsAll():
-		return "all"
-	case l.IsRest():
-		return "(the rest)"
-	case !l.Set:
-		return "(blank)"
-	}
-	return l.Text
-}
-
-// FreezeBrief makes a receipt of a brief as of a day.
-func (s *Service) FreezeBrief(ctx context.Context, name string, r Reading, asks map[string]string, title, author string) (*Receipt, error) {
-	b, err := s.Brief(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	body, err := s.briefBody(ctx, &b.Brief, r, asks)
-	if err != nil {
-		return nil, err
-	}
-	if title == "" {
-		title = b.Title
-	}
-	return s.keep(ctx, body, &store.Receipt{Title: title, Author: author})
-}
-
-func (s *Service) briefBody(ctx context.Context, b *book.Brief, r Reading, asks map[string]string) (*ReceiptBody, error) {
-	v, err := s.ViewBrief(ctx, b, r, asks)
-	if err != nil {
-		return nil, err
-	}
-	body := &ReceiptBody{Subject: "brief", Brief: b, AsOf: v.AsOf.String(), AtClose: v.AtClose, Calendar: v.Calendar, Asks: v.Asks, Cells: []ReceiptCell{}}
-	f := &freezing{body, nil, map[string]bool{}}
-	for i := range v.Items {
-		it := &v.Items[i]
-		switch {
-		case it.Err != nil:
-			body.Missing = append(body.Missing, it.Item.Title+": "+it.Err.Error())
-		case it.Total != nil:
-			err = f.total(it.Item.Title, it.Total)
-		case it.Lineup != nil:
-			for j := range it.Lineup.Lines {
-				l := &it.Lineup.Lines[j]
-				if err = f.total(it.Item.Title+", "+l.Label, l.Total); err != nil {
-					return nil, err
-				}
+	for i := range a.Tables {
+		t := &a.Tables[i]
+		for j := range t.Rows {
+			r := &t.Rows[j]
+			if r.Kind == table.Subtotal {
+				continue
+			}
+			for k := range t.Columns {
+				s.cell(id, title, a, t, r, k)
 			}
 		}
-		if err != nil {
-			return nil, err
+	}
+}
+
+// cell takes one figure in; what follows from others, such as a difference, is left out.
+func (s *snapshotter) cell(id, title string, a *query.Answer, t *table.Table, r *table.Row, k int) {
+	c := &t.Columns[k]
+	days, source := r.Intervals, ReceiptSource{Dataset: a.Dataset, Date: a.Date, Ranked: a.Query.Top > 0}
+	nodes := []span.Node{a.Nodes[r.Span]}
+	switch c.Role {
+	case table.Figure:
+	case table.Running, table.Rolling:
+		source.Since = true
+	case table.Counterpart:
+		if c.Comparison == "previous" {
+			return // it is the figure of another row
+		}
+		var other span.Node
+		days, source.Dataset, source.Date, other = compared(a, r, c.Comparison)
+		if other != nil {
+			nodes = append(nodes, other)
+		}
+	default:
+		return
+	}
+	source.Definitions = s.library.Definitions(nodes, s.body.Calendar)
+	cell := ReceiptCell{
+		ID: strings.Join(
+			[]string{id, r.Key, c.ID},
+			"/",
+		), Source: s.source(source), Item: title, Expression: a.Spans[r.Span].Expression, Days: days.String(),
+		Figure: c.ID, Value: r.Cells[k],
+	}
+	if r.Unit != nil {
+		cell.Unit = r.Unit.Label
+	}
+	group := r.Group
+	if c.Group != nil { // of a cross-tab
+		cell.ID = strings.Join([]string{id, r.Key, t.Figure, dataset.GroupKey([]dataset.Label{*c.Group})}, "/")
+		cell.Figure, group = t.Figure, append(slices.Clone(group), *c.Group)
+	}
+	for _, l := range group {
+		cell.Group = append(cell.Group, table.LabelText(l, a.Others))
+	}
+	s.body.Cells = append(s.body.Cells, cell)
+}
+
+// compared returns the days, the dataset and its date, and the expression of a comparison of a row.
+func compared(a *query.Answer, r *table.Row, name string) (days civil.Set, of, date string, n span.Node) {
+	sp := &a.Spans[r.Span]
+	i := slices.IndexFunc(sp.Comparisons, func(c table.Comparison) bool { return c.Name == name })
+	c := &sp.Comparisons[i]
+	days, of, date = c.Intervals, a.Dataset, a.Date
+	if r.Comparisons != nil {
+		days = r.Comparisons[i]
+	}
+	if i < len(a.Counterparts) {
+		n = a.Counterparts[i]
+	}
+	if c.Dataset != "" {
+		of, date = c.Dataset, a.Query.AgainstDataset[i-len(a.Counterparts)].Date
+	}
+	return days, of, date, n
+}
+
+// source returns the position of a source, which is added where it is new.
+func (s *snapshotter) source(one ReceiptSource) int {
+	same := func(other ReceiptSource) bool {
+		return one.Dataset == other.Dataset && one.Date == other.Date && one.Since == other.Since && one.Ranked == other.Ranked &&
+			slices.Equal(one.Definitions, other.Definitions)
+	}
+	i := slices.IndexFunc(s.body.Sources, same)
+	if i < 0 {
+		i = len(s.body.Sources)
+		s.body.Sources = append(s.body.Sources, one)
+	}
+	return i
+}
+
+// Provenance of a receipt: what was used, by version and load.
+func (s *Receipts) provenance(ctx context.Context, f *snapshotter) error {
+	b := f.body
+	b.Definitions = f.library.Definitions(f.nodes, b.Calendar)
+	if b.Brief != nil {
+		if v := f.library.Version(book.BriefKind, b.Brief.Name); v > 0 {
+			b.Definitions = append(b.Definitions, query.Definition{Kind: book.BriefKind, Name: b.Brief.Name, Version: v})
 		}
 	}
-	return body, s.provenance(ctx, f, UsedVersion{Kind: store.BriefDefinition, Name: b.Name})
-}
-
-// FreezeTotal makes a receipt of a total.
-func (s *Service) FreezeTotal(ctx context.Context, dataset string, q Question, title, author string) (*Receipt, error) {
-	if strings.TrimSpace(title) == "" {
-		return nil, invalidf("a receipt of a total needs a title")
-	}
-	body, err := s.totalBody(ctx, dataset, q)
-	if err != nil {
-		return nil, err
-	}
-	return s.keep(ctx, body, &store.Receipt{Title: title, Author: author})
-}
-
-func (s *Service) totalBody(ctx context.Context, dataset string, q Question) (*ReceiptBody, error) {
-	t, err := s.Total(ctx, dataset, q)
-	if err != nil {
-		return nil, err
-	}
-	q.AsOf = AsOf(t.AsOf.String())
-	body := &ReceiptBody{Subject: "total", Dataset: dataset, Question: &q, AsOf: t.AsOf.String(), AtClose: q.AtClose, Calendar: t.Calendar, Cells: []ReceiptCell{}}
-	f := &freezing{body, nil, map[string]bool{}}
-	if err := f.total("", t); err != nil {
-		return nil, err
-	}
-	return body, s.provenance(ctx, f)
-}
-
-// provenance notes the versions of all definitions that were used and the newest load of each
-// dataset.
-func (s *Service) provenance(ctx context.Context, f *freezing, more ...UsedVersion) error {
-	l, err := s.Library(ctx)
-	if err != nil {
-		return err
-	}
-	versions, err := s.inPlace(ctx, l)
-	if err != nil {
-		return err
-	}
-	spans, calendars := l.Used(f.nodes), l.CalendarsUsed(f.nodes)
-	calendars = append(calendars, f.body.Calendar)
-	holidays := l.HolidaysOf(calendars)
-	f.body.Definitions = []UsedVersion{}
-	for _, d := range versions {
-		used := map[store.DefinitionKind][]string{store.SpanDefinition: spans, store.CalendarDefinition: calendars, store.HolidaysDefinition: holidays}[d.Kind]
-		if slices.Contains(used, d.Name) || slices.ContainsFunc(more, func(v UsedVersion) bool { return v.Kind == d.Kind && v.Name == d.Name }) {
-			f.body.Definitions = append(f.body.Definitions, d)
+	b.Loads = []ReceiptLoad{}
+	for _, source := range b.Sources {
+		if slices.ContainsFunc(b.Loads, func(l ReceiptLoad) bool { return l.Dataset == source.Dataset }) {
+			continue
 		}
-	}
-	f.body.Loads = []ReceiptLoad{}
-	for name := range f.datasets {
-		d, err := s.store.Dataset(ctx, name)
+		d, err := s.store.Dataset(ctx, source.Dataset)
 		if err != nil {
 			return err
 		}
@@ -247,10 +234,121 @@ func (s *Service) provenance(ctx context.Context, f *freezing, more ...UsedVersi
 		if err != nil {
 			return err
 		}
-		f.body.Loads = append(f.body.Loads, ReceiptLoad{name, newest})
+		b.Loads = append(b.Loads, ReceiptLoad{source.Dataset, newest})
 	}
-	slices.SortFunc(f.body.Loads, func(a, b ReceiptLoad) int { return strings.Compare(a.Dataset, b.Dataset) })
+	slices.SortFunc(b.Loads, func(x, y ReceiptLoad) int { return strings.Compare(x.Dataset, y.Dataset) })
 	return nil
+}
+
+// A ReceiptRequest asks for a receipt of a brief, or of a total.
+type ReceiptRequest struct {
+	Title, Author, Key string
+	Brief              string
+	View               ViewContext
+	Query              *query.Query
+}
+
+// Create creates a receipt. With a key that was used before it gives the receipt that was created then.
+func (s *Receipts) Create(ctx context.Context, r ReceiptRequest) (*Receipt, error) {
+	if r.Key != "" {
+		have, err := s.store.ReceiptByKey(ctx, r.Key)
+		if !refused.IsMissing(err) {
+			if err != nil {
+				return nil, err
+			}
+			return read(have)
+		}
+	}
+	var body *ReceiptBody
+	switch {
+	case (r.Brief == "") == (r.Query == nil):
+		return nil, refused.Wrongf("a receipt is of a brief, or of a total: say which one")
+	case r.Query != nil && strings.TrimSpace(r.Title) == "":
+		return nil, refused.Wrongf("a receipt of a total needs a title")
+	case r.Query != nil:
+		var err error
+		if body, err = s.totalBody(ctx, *r.Query); err != nil {
+			return nil, err
+		}
+	default:
+		b, err := s.briefs.Get(ctx, r.Brief)
+		if err != nil {
+			return nil, err
+		}
+		if r.Title == "" {
+			r.Title = b.Definition.Title
+		}
+		if body, err = s.briefBody(ctx, &b.Definition, r.View); err != nil {
+			return nil, err
+		}
+	}
+	stored := &store.Receipt{Title: r.Title, Author: r.Author}
+	if r.Key != "" {
+		stored.Idempotency = &r.Key
+	}
+	kept, err := s.save(ctx, body, stored)
+	if err == nil && kept == nil { // another request with the key was quicker
+		return s.Create(ctx, r)
+	}
+	return kept, err
+}
+
+func (s *Receipts) briefBody(ctx context.Context, b *book.Brief, c ViewContext) (*ReceiptBody, error) {
+	v, err := s.views.View(ctx, b, c)
+	if err != nil {
+		return nil, err
+	}
+	body := &ReceiptBody{
+		Version:  bodyVersion,
+		Subject:  "brief",
+		Brief:    &v.Brief,
+		AsOf:     v.AsOf.String(),
+		AtClose:  v.AtClose,
+		Calendar: v.Calendar,
+		Prompts:  v.Prompts,
+		Cells:    []ReceiptCell{},
+	}
+	f := &snapshotter{body: body, library: v.library}
+	for i := range v.Items {
+		it := &v.Items[i]
+		switch {
+		case it.Err != nil:
+			body.Missing = append(body.Missing, it.Item.Title+": "+it.Err.Error())
+		case it.Lineup != nil:
+			for j := range it.Lineup.Lines {
+				l := &it.Lineup.Lines[j]
+				f.answer(fmt.Sprintf("%s.%d", it.Item.ID, j+1), lineTitle(it.Item.Title, l.Label), l.Answer)
+			}
+		default:
+			f.answer(it.Item.ID, it.Item.Title, it.Answer)
+		}
+	}
+	return body, s.provenance(ctx, f)
+}
+
+func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, error) {
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a, err := s.totals.totalWith(ctx, l, q, false)
+	if err != nil {
+		return nil, err
+	}
+	kept := a.Query
+	kept.AsOf = a.AsOf.String()
+	body := &ReceiptBody{
+		Version:  bodyVersion,
+		Subject:  "total",
+		Query:    &kept,
+		AsOf:     kept.AsOf,
+		AtClose:  a.AtClose,
+		Calendar: a.Calendar,
+		Cells:    []ReceiptCell{},
+	}
+	f := &snapshotter{body: body, library: l}
+	f.answer("", "", a)
+	return body, s.provenance(ctx, f)
 }
 
 func digest(body []byte) string {
@@ -258,8 +356,8 @@ func digest(body []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// keep stores a receipt; nil where its schedule has made one for its day already.
-func (s *Service) keep(ctx context.Context, body *ReceiptBody, r *store.Receipt) (*Receipt, error) {
+// save stores a receipt; nil where its schedule has created one for its day already, or its key was used.
+func (s *Receipts) save(ctx context.Context, body *ReceiptBody, r *store.Receipt) (*Receipt, error) {
 	asOf, err := civil.ParseDay(body.AsOf)
 	if err != nil {
 		return nil, err
@@ -273,42 +371,86 @@ func (s *Service) keep(ctx context.Context, body *ReceiptBody, r *store.Receipt)
 	if err != nil || !made {
 		return nil, err
 	}
-	return s.Receipt(ctx, r.ID)
+	return read(r)
 }
 
-// Receipts lists the receipts, newest first; their cells are left out.
-func (s *Service) Receipts(ctx context.Context) ([]Receipt, error) {
-	list, err := s.store.Receipts(ctx)
+// List lists the receipts, newest first; their cells are left out.
+func (s *Receipts) List(ctx context.Context, p Paging) (Page[Receipt], error) {
+	page := Page[Receipt]{Items: []Receipt{}}
+	before, err := numberAfter(p.After)
 	if err != nil {
-		return nil, err
+		return page, err
 	}
-	out := make([]Receipt, len(list))
+	list, err := s.store.Receipts(ctx, before, p.Limit+1)
+	if err != nil {
+		return page, err
+	}
 	for i := range list {
-		out[i] = receipt(&list[i])
+		if i == p.Limit {
+			page.Next = itoa(int(list[i-1].ID))
+			break
+		}
+		page.Items = append(page.Items, head(&list[i]))
 	}
-	return out, nil
+	return page, nil
 }
 
-func receipt(r *store.Receipt) Receipt {
-	out := Receipt{ID: r.ID, Title: r.Title, Author: r.Author, MadeAt: r.MadeAt, Digest: r.Digest, Body: ReceiptBody{Subject: r.Subject, AsOf: store.DayOf(r.AsOf).String()}}
+func head(r *store.Receipt) Receipt {
+	out := Receipt{ID: r.ID, Title: r.Title, Author: r.Author, CreatedAt: r.MadeAt, Digest: r.Digest, DueDay: dayOrNil(r.DueDay),
+		Body: ReceiptBody{Subject: r.Subject, AsOf: store.DayOf(r.AsOf).String()}}
 	if r.Schedule != nil {
 		out.Schedule = *r.Schedule
-	}
-	if r.DueDay != nil {
-		day := store.DayOf(*r.DueDay)
-		out.DueDay = &day
 	}
 	return out
 }
 
-// Receipt finds a receipt and checks it against its digest.
-func (s *Service) Receipt(ctx context.Context, id int64) (*Receipt, error) {
+// Get finds a receipt and checks it against its digest.
+func (s *Receipts) Get(ctx context.Context, id int64) (*Receipt, error) {
 	stored, err := s.store.Receipt(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	r := receipt(stored)
-	r.Sound = digest([]byte(stored.Body)) == stored.Digest
-	d := json.NewDecoder(bytes.NewReader([]byte(stored.Body)))
-	return &r, d.Decode(&r.Body)
+	return read(stored)
+}
+
+// read takes a stored receipt apart, whatever version its body has.
+func read(stored *store.Receipt) (*Receipt, error) {
+	r := head(stored)
+	r.Verified = digest([]byte(stored.Body)) == stored.Digest
+	var version struct {
+		Version int `json:"version"`
+	}
+	err := json.Unmarshal([]byte(stored.Body), &version)
+	switch {
+	case err != nil:
+	case version.Version == 0:
+		r.Body, err = readFirstBody([]byte(stored.Body))
+	case version.Version > bodyVersion:
+		err = errors.New("the receipt was created by a later version of the service")
+	default:
+		err = json.Unmarshal([]byte(stored.Body), &r.Body)
+	}
+	return &r, err
+}
+
+// Grid returns a receipt's figures, as CSV has them.
+func (r *Receipt) Grid() *table.Grid {
+	g := &table.Grid{Header: []string{"item", "dataset", "span", "days", "unit", "group", "figure", "value"}}
+	for i := range r.Body.Cells {
+		c := &r.Body.Cells[i]
+		g.Rows = append(
+			g.Rows,
+			[]string{
+				c.Item,
+				r.Body.Sources[c.Source].Dataset,
+				c.Expression,
+				c.Days,
+				c.Unit,
+				strings.Join(c.Group, "; "),
+				c.Figure,
+				c.Value.String(),
+			},
+		)
+	}
+	return g
 }

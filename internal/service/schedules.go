@@ -9,55 +9,103 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
+	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
 
-// A Schedule makes a receipt of a brief on each day that a span holds when it is read as of that
-// day: first business day of this month.
-type Schedule struct {
-	Name, Brief, On, Calendar string
-	Author                    string
-	Since                     civil.Day
-	RanUntil                  civil.Day
-	Next                      *civil.Day // the next day that is due, nil where none comes within two years
+// scheduleStore is what schedules are kept in.
+type scheduleStore interface {
+	Schedules(ctx context.Context) ([]store.Schedule, error)
+	Schedule(ctx context.Context, name string) (*store.Schedule, error)
+	AddSchedule(ctx context.Context, sc *store.Schedule) error
+	RemoveSchedule(ctx context.Context, name string) error
+	DoneThrough(ctx context.Context, name string, day civil.Day) error
 }
 
-// Schedules lists the schedules by name.
-func (s *Service) Schedules(ctx context.Context) ([]Schedule, error) {
+// Schedules create receipts by themselves.
+type Schedules struct {
+	store       scheduleStore
+	definitions *Definitions
+	briefs      *Noun[book.Brief]
+	receipts    *Receipts
+	Clock
+}
+
+// A Schedule creates a receipt of a brief on each day that a span holds when it is read as of that day:
+// first business day of this month.
+type Schedule struct {
+	Name, Brief, Days, Calendar string
+	Author                      string
+	Since                       civil.Day
+	UpToDate                    civil.Day  // every day through this one is done
+	Next                        *civil.Day // the next day that is due, nil where none comes within two years
+}
+
+// List lists the schedules by name.
+func (s *Schedules) List(ctx context.Context, p Paging) (Page[Schedule], error) {
+	out := Page[Schedule]{Items: []Schedule{}}
 	stored, err := s.store.Schedules(ctx)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	l, err := s.Library(ctx)
+	page, err := pageOf(stored, p, func(sc store.Schedule) string { return sc.Name })
+	if err != nil {
+		return out, err
+	}
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Next = page.Next
+	for i := range page.Items {
+		if err := ctx.Err(); err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, s.described(l, &page.Items[i]))
+	}
+	return out, nil
+}
+
+// Get finds a schedule.
+func (s *Schedules) Get(ctx context.Context, name string) (*Schedule, error) {
+	stored, err := s.store.Schedule(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	list := []Schedule{}
-	for i := range stored {
-		sc := schedule(&stored[i])
-		for d := max(s.Today(), sc.RanUntil) + 1; d < s.Today()+732; d++ {
-			due, err := due(l, &stored[i], d)
-			if err != nil {
-				break // what it names is gone: it is never due
-			}
-			if due {
-				sc.Next = &d
-				break
-			}
-		}
-		list = append(list, sc)
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
 	}
-	return list, nil
+	sc := s.described(l, stored)
+	return &sc, nil
 }
 
-func schedule(sc *store.Schedule) Schedule {
-	return Schedule{Name: sc.Name, Brief: sc.Brief, On: sc.On, Calendar: sc.Calendar, Author: sc.Author, Since: store.DayOf(sc.Since), RanUntil: store.DayOf(sc.RanUntil)}
+// lookAhead is how many days the next day that is due is looked for.
+const lookAhead = 732
+
+// described says when a schedule is due next.
+func (s *Schedules) described(l *book.Library, stored *store.Schedule) Schedule {
+	sc := Schedule{Name: stored.Name, Brief: stored.Brief, Days: stored.On, Calendar: stored.Calendar, Author: stored.Author,
+		Since: store.DayOf(stored.Since), UpToDate: store.DayOf(stored.UpToDate)}
+	for d := max(s.Today(), sc.UpToDate) + 1; d < s.Today()+lookAhead; d++ {
+		isDue, err := due(l, stored, d)
+		if err != nil {
+			break // what it names is gone: it is never due
+		}
+		if isDue {
+			sc.Next = &d
+			break
+		}
+	}
+	return sc
 }
 
-// due tells whether a schedule is due on a day: its span, read as of the day, holds it.
+// due reports whether a schedule is due on a day: its span, read as of the day, holds it.
 func due(l *book.Library, sc *store.Schedule, d civil.Day) (bool, error) {
-	scope, err := Scope(l, d, Reading{Calendar: sc.Calendar})
+	scope, err := l.Scope(d, query.Context{Calendar: sc.Calendar})
 	if err != nil {
 		return false, err
 	}
@@ -69,112 +117,135 @@ func due(l *book.Library, sc *store.Schedule, d civil.Day) (bool, error) {
 	return err == nil && days.Contains(d), err
 }
 
-// AddSchedule keeps a schedule. Days from since on are due, those that are past already too; the zero
-// day is tomorrow.
-func (s *Service) AddSchedule(ctx context.Context, sc Schedule) error {
-	if err := calendar.CheckName(sc.Name); err != nil {
-		return invalid(err)
+// Add creates a schedule. Days from since on are due, those that are past already too; the zero day is
+// tomorrow.
+func (s *Schedules) Add(ctx context.Context, sc Schedule) (*Schedule, error) {
+	if err := naming.Check(sc.Name); err != nil {
+		return nil, refused.Wrong(err)
 	}
-	if _, err := s.Brief(ctx, sc.Brief); err != nil {
-		return err
+	if _, err := s.briefs.Get(ctx, sc.Brief); err != nil {
+		return nil, err
 	}
 	if sc.Calendar == "" {
 		sc.Calendar = calendar.Civil.Name()
 	}
-	n, err := span.Parse(sc.On)
+	n, err := span.Parse(sc.Days)
 	if err != nil {
-		return invalid(fmt.Errorf("%q: %w", sc.On, err))
+		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
 	}
 	if sc.Since == 0 {
 		sc.Since = s.Today() + 1
 	}
-	stored := &store.Schedule{Name: sc.Name, Brief: sc.Brief, On: n.String(), Calendar: sc.Calendar, Author: sc.Author, Since: sc.Since.Time(), RanUntil: (sc.Since - 1).Time()}
-	l, err := s.Library(ctx)
+	stored := &store.Schedule{
+		Name:     sc.Name,
+		Brief:    sc.Brief,
+		On:       n.String(),
+		Calendar: sc.Calendar,
+		Author:   sc.Author,
+		Since:    sc.Since.Time(),
+		UpToDate: (sc.Since - 1).Time(),
+	}
+	l, err := s.definitions.Library(ctx)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if _, err := due(l, stored, sc.Since); err != nil {
-		return invalid(err)
+		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
 	}
-	return s.store.AddSchedule(ctx, stored)
+	if err := s.store.AddSchedule(ctx, stored); err != nil {
+		return nil, err
+	}
+	made := s.described(l, stored)
+	return &made, nil
 }
 
-// RemoveSchedule removes a schedule; its receipts stay.
-func (s *Service) RemoveSchedule(ctx context.Context, name string) error {
+// Remove removes a schedule; its receipts stay.
+func (s *Schedules) Remove(ctx context.Context, name string) error {
 	return s.store.RemoveSchedule(ctx, name)
 }
 
-// RunSchedules makes the receipts of all days that are due by today and not yet done, those that were
-// missed as well, once each. It gives how many it made.
-func (s *Service) RunSchedules(ctx context.Context) (int, error) {
+// Run creates the receipts of all days that are due by today and not yet done, those that were missed as
+// well, once each. It returns how many it created.
+func (s *Schedules) Run(ctx context.Context) (int, error) {
 	stored, err := s.store.Schedules(ctx)
 	if err != nil {
 		return 0, err
 	}
-	made := 0
+	created := 0
 	for i := range stored {
-		n, err := s.runSchedule(ctx, &stored[i])
-		made += n
+		n, err := s.run(ctx, &stored[i])
+		created += n
 		if err != nil {
-			if !Refusal(err) {
-				return made, err
+			if !IsRefusal(Refused(err)) {
+				return created, err
 			}
 			slog.Warn("a schedule could not run", "schedule", stored[i].Name, "error", err)
 		}
 	}
-	return made, nil
+	return created, nil
 }
 
-func (s *Service) runSchedule(ctx context.Context, sc *store.Schedule) (int, error) {
-	l, err := s.Library(ctx)
+func (s *Schedules) run(ctx context.Context, sc *store.Schedule) (int, error) {
+	l, err := s.definitions.Library(ctx)
 	if err != nil {
 		return 0, err
 	}
-	made := 0
-	for d := store.DayOf(sc.RanUntil) + 1; d <= s.Today(); d++ {
-		due, err := due(l, sc, d)
+	created := 0
+	for d := store.DayOf(sc.UpToDate) + 1; d <= s.Today(); d++ {
+		isDue, err := due(l, sc, d)
 		if err != nil {
-			return made, invalid(err)
+			return created, err
 		}
-		if due {
-			b, err := s.Brief(ctx, sc.Brief)
+		if isDue {
+			made, err := s.create(ctx, sc, d)
 			if err != nil {
-				return made, err
+				return created, err
 			}
-			body, err := s.briefBody(ctx, &b.Brief, Reading{AsOf: AsOf(d.String())}, nil)
-			if err != nil {
-				return made, err
-			}
-			day := d.Time()
-			r, err := s.keep(ctx, body, &store.Receipt{Title: fmt.Sprintf("%s, %s", b.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day})
-			if err != nil {
-				return made, err
-			}
-			if r != nil {
-				made++
-			}
+			created += made
 		}
-		if err := s.store.RanUntil(ctx, sc.Name, d); err != nil {
-			return made, err
+		if err := s.store.DoneThrough(ctx, sc.Name, d); err != nil {
+			return created, err
 		}
 	}
-	return made, nil
+	return created, nil
+}
+
+// create creates the receipt of a day; 0 where it exists already.
+func (s *Schedules) create(ctx context.Context, sc *store.Schedule, d civil.Day) (int, error) {
+	b, err := s.briefs.Get(ctx, sc.Brief)
+	if err != nil {
+		return 0, err
+	}
+	body, err := s.receipts.briefBody(ctx, &b.Definition, ViewContext{Context: query.Context{AsOf: d.String()}})
+	if err != nil {
+		return 0, err
+	}
+	day := d.Time()
+	r, err := s.receipts.save(
+		ctx,
+		body,
+		&store.Receipt{Title: fmt.Sprintf("%s, %s", b.Definition.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day},
+	)
+	if err != nil || r == nil {
+		return 0, err
+	}
+	return 1, nil
 }
 
 // scheduleInterval is how often schedules are looked at.
 const scheduleInterval = 10 * time.Minute
 
-// KeepSchedules runs schedules at once and then again and again, until the context ends.
-func (s *Service) KeepSchedules(ctx context.Context) {
+// Keep runs schedules at once and then again and again, until the context ends.
+func (s *Schedules) Keep(ctx context.Context) {
 	tick := time.NewTicker(scheduleInterval)
 	defer tick.Stop()
 	for {
-		made, err := s.RunSchedules(ctx)
+		created, err := s.Run(ctx)
 		switch {
 		case err != nil && ctx.Err() == nil:
 			slog.Error("schedules could not run", "error", err)
-		case made > 0:
-			slog.Info("schedules ran", "receipts", made)
+		case created > 0:
+			slog.Info("schedules ran", "receipts", created)
 		}
 		select {
 		case <-ctx.Done():

@@ -8,36 +8,42 @@ import (
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"gorm.io/gorm"
 
 	"vastspan/core/civil"
-	"vastspan/internal/tabular"
+	"vastspan/core/dataset"
+
+	"vastspan/internal/refused"
 )
 
-// A Dataset is a named table of records. Version grows with every load and every load taken back.
+// A Dataset is a named table of records. Version grows with every load and
+// every load that is undone.
 type Dataset struct {
 	ID      int64
 	Name    string
-	Schema  tabular.Schema `gorm:"serializer:json;type:jsonb"`
+	Schema  dataset.Schema `gorm:"serializer:json;type:jsonb"`
 	Version int64
+	// Described grows with every change of what is said about its columns.
+	Described int64
 	// NextRecord is greater than the number of any record so far.
 	NextRecord int64
 	CreatedAt  time.Time
 }
 
-// A Load is one file that landed in a dataset, whole.
+// A Load is one file that was loaded into a dataset, whole.
 type Load struct {
-	ID          int64
-	DatasetID   int64
-	File        string
-	Author      string
-	Records     int64 // with a day or without
-	Undated     int64
-	FirstDay    *time.Time `gorm:"type:date"`
-	LastDay     *time.Time `gorm:"type:date"`
-	LandedAt    time.Time
-	TakenBackAt *time.Time
+	ID        int64
+	DatasetID int64
+	File      string
+	Author    string
+	Records   int64 // with a day or without
+	Undated   int64
+	Oldest    *time.Time `gorm:"type:date"`
+	Newest    *time.Time `gorm:"type:date"`
+	LoadedAt  time.Time
+	UndoneAt  *time.Time
+	// Idempotency is the key that was given with the load, nil where none was.
+	Idempotency *string
 }
 
 // Columns that the service keeps in every table of records. Names of users' columns never begin
@@ -48,26 +54,24 @@ const (
 	dayColumn    = "_day" // the day of a timestamp, in the dataset's zone
 )
 
-func quote(names ...string) string { return pgx.Identifier(names).Sanitize() }
-
 func (d *Dataset) table() string { return quote("records", d.Name) }
 
-// day gives the SQL of the column that holds a record's day.
+// day returns the SQL of the column that holds a record's day.
 func (d *Dataset) day() string {
 	c := d.Schema.Columns[d.Schema.Day()]
-	if c.Type == tabular.Timestamp {
+	if c.Type == dataset.Timestamp {
 		return quote(dayColumn)
 	}
 	return quote(c.Name)
 }
 
-func sqlType(t tabular.Type) string {
+func sqlType(t dataset.Type) string {
 	switch t {
-	case tabular.Date:
+	case dataset.Date:
 		return "date"
-	case tabular.Timestamp:
+	case dataset.Timestamp:
 		return "timestamptz"
-	case tabular.Number:
+	case dataset.Number:
 		return "numeric"
 	}
 	return "text"
@@ -89,24 +93,46 @@ func findDataset(tx *gorm.DB, name string) (*Dataset, error) {
 	var d Dataset
 	err := tx.Where("name = ?", name).Take(&d).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil, &NotFound{"dataset", name}
+		return nil, refused.Missing("dataset", name)
 	}
 	return &d, err
 }
 
-// Loads lists a dataset's loads, newest first, those taken back as well.
-func (s *Store) Loads(ctx context.Context, d *Dataset) ([]Load, error) {
+// Loads lists a dataset's loads before a number, newest first, those undone as well; 0 is from the newest
+// on.
+func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) ([]Load, error) {
 	var loads []Load
-	err := s.db.WithContext(ctx).Where("dataset_id = ?", d.ID).Order("id DESC").Find(&loads).Error
+	tx := s.db.WithContext(ctx).Where("dataset_id = ?", d.ID).Order("id DESC").Limit(limit)
+	if before > 0 {
+		tx = tx.Where("id < ?", before)
+	}
+	err := tx.Find(&loads).Error
 	return loads, err
 }
 
-// RemoveDataset drops a dataset with all its records and loads.
-func (s *Store) RemoveDataset(ctx context.Context, name string) error {
+// Load finds a load of a dataset.
+func (s *Store) Load(ctx context.Context, d *Dataset, id int64) (*Load, error) {
+	return findLoad(s.db.WithContext(ctx), d, id)
+}
+
+func findLoad(tx *gorm.DB, d *Dataset, id int64) (*Load, error) {
+	var load Load
+	err := tx.Where("dataset_id = ? AND id = ?", d.ID, id).Take(&load).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, refused.Missing("load of dataset "+d.Name, fmt.Sprint(id))
+	}
+	return &load, err
+}
+
+// RemoveDataset drops a dataset with all its records and loads; check may refuse it.
+func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Dataset) error) error {
 	var id int64
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
+			return err
+		}
+		if err := check(d); err != nil {
 			return err
 		}
 		id = d.ID
@@ -116,52 +142,55 @@ func (s *Store) RemoveDataset(ctx context.Context, name string) error {
 		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums()).Error
 	})
 	if err == nil {
-		s.columns.forget(id)
+		s.rollups.evict(id)
 	}
 	return err
 }
 
-// TakeBack takes a load's records out of its dataset; the load stays listed.
-func (s *Store) TakeBack(ctx context.Context, name string, id int64) (*Load, error) {
-	var load Load
+// UndoLoad takes a load's records out of its dataset; the load stays listed.
+func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, error) {
+	var load *Load
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
 			return err
 		}
-		err = tx.Where("dataset_id = ? AND id = ?", d.ID, id).Take(&load).Error
-		switch {
-		case errors.Is(err, gorm.ErrRecordNotFound):
-			return &NotFound{"load of dataset " + name, fmt.Sprint(id)}
-		case err != nil:
+		if load, err = findLoad(tx, d, id); err != nil {
 			return err
-		case load.TakenBackAt != nil:
-			return &Conflict{fmt.Sprintf("load %d of dataset %s was taken back already, on %s", id, name, load.TakenBackAt.Format(time.DateOnly))}
 		}
-		if err := d.touch(tx, id); err != nil {
+		if load.UndoneAt != nil {
+			return refused.Because(
+				refused.CodeAlreadyUndone,
+				"load %d of dataset %s was undone already, on %s",
+				id,
+				name,
+				load.UndoneAt.Format(time.DateOnly),
+			)
+		}
+		if err := d.markDays(tx, id); err != nil {
 			return err
 		}
 		if err := tx.Exec("DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ?", id).Error; err != nil {
 			return err
 		}
-		if err := d.renewSums(tx); err != nil {
+		if err := d.rebuildRollup(tx); err != nil {
 			return err
 		}
 		now := tx.NowFunc()
-		load.TakenBackAt = &now
-		if err := tx.Save(&load).Error; err != nil {
+		load.UndoneAt = &now
+		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
 		return tx.Model(d).Update("version", d.Version+1).Error
 	})
-	return &load, err
+	return load, err
 }
 
 // create makes a dataset's row and table.
 func (d *Dataset) create(tx *gorm.DB) error {
 	if err := tx.Create(d).Error; err != nil {
 		if isUnique(err) {
-			return &Conflict{fmt.Sprintf("dataset %s was made meanwhile by another load", d.Name)}
+			return refused.Because(refused.CodeAlreadyExists, "dataset %s was created by another load at the same time", d.Name)
 		}
 		return err
 	}
@@ -175,7 +204,7 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, quote(c.Name)+" "+sqlType(c.Type))
 	}
-	if err := d.createSums(tx); err != nil {
+	if err := d.createRollup(tx); err != nil {
 		return err
 	}
 	return tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error
@@ -187,24 +216,25 @@ func (d *Dataset) createIndexes(tx *gorm.DB) error {
 	return tx.Exec("CREATE INDEX ON " + d.table() + " (" + d.day() + ")").Error
 }
 
-// DayOf gives the civil day of a date that the database gave.
+// DayOf returns the civil day of a date that the database gave.
 func DayOf(t time.Time) civil.Day { return civil.OfTime(t, time.UTC) }
 
 var readOnly = &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}
 
-// Describe changes what is said about a dataset's columns; change is given the schema as it is, and
-// may not change what the table is made of.
-func (s *Store) Describe(ctx context.Context, name string, change func(*tabular.Schema) error) (*Dataset, error) {
+// Describe changes what is said about a dataset's columns; change is given it as it is, and may
+// not change what the table is made of.
+func (s *Store) Describe(ctx context.Context, name string, change func(*Dataset) error) (*Dataset, error) {
 	var d *Dataset
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		var err error
 		if d, err = findDataset(tx.Clauses(forUpdate), name); err != nil {
 			return err
 		}
-		if err := change(&d.Schema); err != nil {
+		if err := change(d); err != nil {
 			return err
 		}
-		return tx.Model(d).Select("schema").Updates(d).Error
+		d.Described++
+		return tx.Model(d).Select("schema", "described").Updates(d).Error
 	})
 	return d, err
 }

@@ -3,28 +3,19 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
+
+	"vastspan/internal/refused"
 )
 
-// DefinitionKind says what a definition defines.
-type DefinitionKind string
-
-// The kinds of definitions.
-const (
-	SpanDefinition     DefinitionKind = "span"
-	CalendarDefinition DefinitionKind = "calendar"
-	HolidaysDefinition DefinitionKind = "holidays"
-	BriefDefinition    DefinitionKind = "brief"
-)
-
-// A Definition is a named span, calendar or holiday list as it stands now. Versions count up from 1
+// A Definition is a named span, calendar, holiday list or brief as it stands now. Its kind is one of those
+// of core/book. Versions count up from 1
 // for each name and go on where a name was removed and is used again.
 type Definition struct {
-	Kind      DefinitionKind  `gorm:"primaryKey"`
+	Kind      string          `gorm:"primaryKey"`
 	Name      string          `gorm:"primaryKey"`
 	Version   int64           `gorm:"not null"`
 	Body      json.RawMessage `gorm:"type:jsonb"`
@@ -36,7 +27,7 @@ type Definition struct {
 
 // A DefinitionVersion is a definition as it stood; one without a body marks its removal.
 type DefinitionVersion struct {
-	Kind      DefinitionKind  `gorm:"primaryKey"`
+	Kind      string          `gorm:"primaryKey"`
 	Name      string          `gorm:"primaryKey"`
 	Version   int64           `gorm:"primaryKey"`
 	Body      json.RawMessage `gorm:"type:jsonb"`
@@ -48,7 +39,7 @@ type DefinitionVersion struct {
 // A Change puts a definition in place of the one of its name, or removes it where Body is nil. It
 // is refused where the version that it was made from is no longer the one in place.
 type Change struct {
-	Kind   DefinitionKind
+	Kind   string
 	Name   string
 	Body   json.RawMessage
 	From   int64 // the version in place, 0 where there is none; -1 takes any
@@ -76,80 +67,94 @@ func readDefinitions(tx *gorm.DB) (defs []Definition, revision int64, err error)
 }
 
 func readRevision(tx *gorm.DB) (revision int64, err error) {
-	err = tx.Model(&DefinitionVersion{}).Count(&revision).Error
+	err = tx.Raw("SELECT value FROM revision").Scan(&revision).Error
 	return revision, err
 }
 
-// Revision gives the number that grows with every change of a definition.
+// Revision returns the number that grows with every change of a definition.
 func (s *Store) Revision(ctx context.Context) (int64, error) {
 	return readRevision(s.db.WithContext(ctx))
 }
 
-// Change makes changes in one transaction, none or all. check is given all definitions as they will
-// stand and may refuse them.
-func (s *Store) Change(ctx context.Context, changes []Change, check func([]Definition) error) error {
-	return s.transaction(ctx, func(tx *gorm.DB) error {
+// Change makes changes in one transaction, none or all, and returns what they made, in their order; a
+// removal makes the zero Definition. check is given all definitions as they will stand, with the revision
+// of them, and may refuse them.
+func (s *Store) Change(ctx context.Context, changes []Change, check func([]Definition, int64) error) ([]Definition, error) {
+	made := make([]Definition, len(changes))
+	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("LOCK TABLE definitions IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
 			return err
 		}
-		for _, c := range changes {
-			if err := c.apply(tx); err != nil {
+		for i, c := range changes {
+			var err error
+			if made[i], err = c.apply(tx); err != nil {
 				return err
 			}
 		}
-		defs, _, err := readDefinitions(tx)
+		if err := tx.Exec("UPDATE revision SET value = value + ?", len(changes)).Error; err != nil {
+			return err
+		}
+		defs, revision, err := readDefinitions(tx)
 		if err != nil {
 			return err
 		}
-		return check(defs)
+		return check(defs, revision)
 	})
+	return made, err
 }
 
-func (c Change) apply(tx *gorm.DB) error {
+func (c Change) apply(tx *gorm.DB) (def Definition, err error) {
 	var have []Definition
 	if err := tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Find(&have).Error; err != nil {
-		return err
+		return def, err
 	}
 	if err := c.checkVersion(have); err != nil {
-		return err
+		return def, err
 	}
 	var version int64
 	if err := tx.Model(&DefinitionVersion{}).Where("kind = ? AND name = ?", c.Kind, c.Name).
 		Select("coalesce(max(version), 0) + 1").Scan(&version).Error; err != nil {
-		return err
+		return def, err
 	}
 	now := tx.NowFunc()
 	past := DefinitionVersion{c.Kind, c.Name, version, c.Body, c.Author, c.Note, now}
 	if err := tx.Create(&past).Error; err != nil {
-		return err
+		return def, err
 	}
 	if c.Body == nil {
-		return tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error
+		return def, tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error
 	}
-	def := Definition{Kind: c.Kind, Name: c.Name, Version: version, Body: c.Body, Author: c.Author, Note: c.Note, ChangedAt: now}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&def).Error
+	def = Definition{Kind: c.Kind, Name: c.Name, Version: version, Body: c.Body, Author: c.Author, Note: c.Note, ChangedAt: now}
+	return def, tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&def).Error
 }
 
 func (c Change) checkVersion(have []Definition) error {
 	switch {
 	case c.Body == nil && len(have) == 0:
-		return &NotFound{string(c.Kind), c.Name}
+		return refused.Missing(c.Kind, c.Name)
 	case c.From == 0 && len(have) > 0:
-		return &Conflict{fmt.Sprintf("%s %s is there already", c.Kind, c.Name)}
+		return refused.Because(refused.CodeAlreadyExists, "%s %s already exists", c.Kind, c.Name)
 	case c.From > 0 && len(have) == 0:
-		return &NotFound{string(c.Kind), c.Name}
+		return refused.Missing(c.Kind, c.Name)
 	case c.From > 0 && have[0].Version != c.From:
-		return &Conflict{fmt.Sprintf("%s %s was changed meanwhile by %s: it is at version %d, not %d", c.Kind, c.Name, have[0].Author, have[0].Version, c.From)}
+		return refused.Changed(
+			"%s %s has changed since: %s made version %d, and the change was made from version %d",
+			c.Kind,
+			c.Name,
+			have[0].Author,
+			have[0].Version,
+			c.From,
+		)
 	}
 	return nil
 }
 
 // Versions lists how a definition stood, newest first.
-func (s *Store) Versions(ctx context.Context, kind DefinitionKind, name string) ([]DefinitionVersion, error) {
+func (s *Store) Versions(ctx context.Context, kind string, name string) ([]DefinitionVersion, error) {
 	var versions []DefinitionVersion
 	err := s.db.WithContext(ctx).Where("kind = ? AND name = ?", kind, name).Order("version DESC").Find(&versions).Error
 	if err == nil && len(versions) == 0 {
-		err = &NotFound{string(kind), name}
+		err = refused.Missing(kind, name)
 	}
 	return versions, err
 }

@@ -5,8 +5,7 @@ import (
 	"strings"
 
 	"vastspan/core/civil"
-	"vastspan/core/tally"
-	"vastspan/internal/tabular"
+	"vastspan/core/dataset"
 )
 
 // A condition is SQL with its arguments.
@@ -25,20 +24,20 @@ func where(conditions []condition) (string, []any) {
 		parts = append(parts, c.sql)
 		args = append(args, c.args...)
 	}
-	return " WHERE " + strings.Join(parts, " AND "), args
+	return "WHERE " + strings.Join(parts, " AND "), args
 }
 
-// filters turns filters into conditions. They have been checked against the schema.
-func (d *Dataset) filters(where []tally.Filter) []condition {
+// conditions turns filters into conditions. They have been checked against the schema.
+func (d *Dataset) conditions(filters dataset.Filters) []condition {
 	var conditions []condition
-	for _, f := range where {
-		conditions = append(conditions, d.filter(f))
+	for _, f := range filters {
+		conditions = append(conditions, d.condition(f))
 	}
 	return conditions
 }
 
-func (d *Dataset) filter(f tally.Filter) condition {
-	c, _ := d.Schema.Column(f.Column)
+func (d *Dataset) condition(f dataset.Filter) condition {
+	c := d.Schema.Columns[d.Schema.Index(f.Column)] // it has been checked
 	expression, cast := quote(f.Column), ""
 	var values []string
 	blank := false
@@ -49,19 +48,19 @@ func (d *Dataset) filter(f tally.Filter) condition {
 		}
 	}
 	switch c.Type {
-	case tabular.Number:
+	case dataset.Number:
 		cast = "::numeric"
-	case tabular.Timestamp, tabular.Date:
+	case dataset.Timestamp, dataset.Date:
 		expression, cast, values = d.dayOf(c), "::date", d.Schema.FilterDays(f)
 	}
-	switch f.Test {
-	case tally.Contains:
+	switch f.Op {
+	case dataset.Contains:
 		return condition{"strpos(" + expression + ", ?) > 0", []any{values[0]}}
-	case tally.AtLeast:
+	case dataset.AtLeast:
 		return condition{expression + " >= ?" + cast, []any{values[0]}}
-	case tally.AtMost:
+	case dataset.AtMost:
 		return condition{expression + " <= ?" + cast, []any{values[0]}}
-	case tally.Between:
+	case dataset.Between:
 		return condition{expression + " BETWEEN ?" + cast + " AND ?" + cast, []any{values[0], values[1]}}
 	}
 	among := condition{"false", nil}
@@ -74,7 +73,7 @@ func (d *Dataset) filter(f tally.Filter) condition {
 		among = condition{expression + " IN (" + strings.Join(holders, ", ") + ")", args}
 	}
 	// A comparison with blank is neither true nor false; what blanks do is said in full.
-	if f.Test == tally.IsNot {
+	if f.Op == dataset.IsNot {
 		if blank {
 			return condition{"(" + expression + " IS NOT NULL AND NOT (" + among.sql + "))", among.args}
 		}
@@ -86,19 +85,19 @@ func (d *Dataset) filter(f tally.Filter) condition {
 	return condition{"(" + among.sql + ")", among.args}
 }
 
-// dayOf gives the SQL of the day of a column of dates or times.
-func (d *Dataset) dayOf(c tabular.Column) string {
+// dayOf returns the SQL of the day of a column of dates or times.
+func (d *Dataset) dayOf(c dataset.Column) string {
 	switch {
-	case c.Role == tabular.DayRole:
+	case c.Role == dataset.DayRole:
 		return d.day()
-	case c.Type == tabular.Timestamp:
+	case c.Type == dataset.Timestamp:
 		return "(" + quote(c.Name) + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
 	}
 	return quote(c.Name)
 }
 
-// dateColumn gives the column that says on which day records lie: a named one, or the dataset's own.
-func (d *Dataset) dateColumn(name string) tabular.Column {
+// dateColumn returns the column that says on which day records lie: a named one, or the dataset's own.
+func (d *Dataset) dateColumn(name string) dataset.Column {
 	i, err := d.Schema.DateColumn(name)
 	if err != nil { // it has been checked
 		i = d.Schema.Day()
@@ -106,17 +105,14 @@ func (d *Dataset) dateColumn(name string) tabular.Column {
 	return d.Schema.Columns[i]
 }
 
-// literal writes a text as an SQL literal.
-func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
-
-// bucket gives the SQL of the segment of a day among edges, which are its one argument. The database
+// bucket returns the SQL of the segment of a day among cuts, which are its one argument. The database
 // is quickest at looking numbers up that are floating; days are exact as such.
 func bucket(day string) string {
 	return "width_bucket((" + day + " - date '2000-01-01')::float8, ?::float8[])"
 }
 
-// edgeArray writes edges as bucket takes them.
-func edgeArray(days []civil.Day) string {
+// cutArray writes cuts as bucket takes them.
+func cutArray(days []civil.Day) string {
 	origin := civil.Of(2000, 1, 1)
 	texts := make([]string, len(days))
 	for i, d := range days {
@@ -131,10 +127,10 @@ func within(day string, v civil.Interval) []condition {
 		return []condition{{"false", nil}}
 	}
 	conditions := []condition{{day + " IS NOT NULL", nil}}
-	if v.Start != civil.Since {
+	if v.Start != civil.OpenStart {
 		conditions = append(conditions, condition{day + " >= ?::date", []any{v.Start.String()}})
 	}
-	if v.End != civil.Onward {
+	if v.End != civil.OpenEnd {
 		conditions = append(conditions, condition{day + " < ?::date", []any{v.End.String()}})
 	}
 	return conditions
@@ -142,17 +138,17 @@ func within(day string, v civil.Interval) []condition {
 
 // inside keeps the days of a set of several intervals: those in every other segment.
 func inside(day string, set civil.Set) condition {
-	var edges []civil.Day
+	var cuts []civil.Day
 	odd := 1
 	for v := range set.Intervals() {
-		if v.Start == civil.Since {
+		if v.Start == civil.OpenStart {
 			odd = 0
 		} else {
-			edges = append(edges, v.Start)
+			cuts = append(cuts, v.Start)
 		}
-		if v.End != civil.Onward {
-			edges = append(edges, v.End)
+		if v.End != civil.OpenEnd {
+			cuts = append(cuts, v.End)
 		}
 	}
-	return condition{bucket(day) + " % 2 = ?", []any{edgeArray(edges), odd}}
+	return condition{bucket(day) + " % 2 = ?", []any{cutArray(cuts), odd}}
 }

@@ -14,30 +14,34 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"vastspan/core/dataset"
 	"vastspan/core/tally"
-	"vastspan/internal/tabular"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
 )
 
 var forUpdate = clause.Locking{Strength: "UPDATE"}
 
-// An Incoming is a file about to be loaded.
-type Incoming struct {
+// A LoadInput is a file about to be loaded.
+type LoadInput struct {
 	Dataset      string
 	File         string
 	Author       string
 	AllowUndated bool
-	Reader       *tabular.Reader
-	// Describe gives the schema for a dataset that is not there yet.
-	Describe func() (*tabular.Schema, error)
+	// Key, where it is given, makes a second load with the same key give what the first one loaded.
+	Key    string
+	Reader ingest.Reader
+	// Describe returns the schema for a dataset that is not there yet.
+	Describe func() (*dataset.Schema, error)
 }
 
-// Load brings a file into a dataset, which is made where there is none, in one transaction: the
-// file lands whole or not at all. Errors in it are *tabular.Faults.
-func (s *Store) Load(ctx context.Context, in Incoming) (*Load, error) {
+// LoadFile brings a file into a dataset, which is made where there is none, in one transaction: the
+// file is loaded whole or not at all. Errors in it are *ingest.Faults.
+func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 	var load *Load
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		var err error
-		load, err = in.land(ctx, tx, conn)
+		load, err = in.run(ctx, tx, conn)
 		return err
 	})
 	return load, err
@@ -76,16 +80,26 @@ func ignoreDone(err error) error {
 	return nil
 }
 
-func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Load, error) {
+func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Load, error) {
 	d, err := in.dataset(tx)
 	if err != nil {
 		return nil, err
 	}
-	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LandedAt: tx.NowFunc()}
+	if in.Key != "" {
+		var have Load
+		err := tx.Where("dataset_id = ? AND idempotency = ?", d.ID, in.Key).Take(&have).Error
+		if !errors.Is(err, gorm.ErrRecordNotFound) {
+			return &have, err
+		}
+	}
+	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc()}
+	if in.Key != "" {
+		load.Idempotency = &in.Key
+	}
 	if err := tx.Create(load).Error; err != nil {
 		return nil, err
 	}
-	landing, err := in.copy(ctx, conn, d, load.ID)
+	job, err := in.copy(ctx, conn, d, load.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -94,50 +108,49 @@ func (in *Incoming) land(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return nil, err
 		}
 	}
-	if err := landing.sum(ctx, tx, conn, load.ID); err != nil {
+	if err := job.sum(ctx, tx, conn, load.ID); err != nil {
 		return nil, err
 	}
-	extent := landing.extent
-	load.Records, load.Undated = extent.Records+extent.Undated, extent.Undated
-	if extent.Records > 0 {
-		first, last := extent.Oldest.Time(), extent.Newest.Time()
-		load.FirstDay, load.LastDay = &first, &last
+	coverage := job.coverage
+	load.Records, load.Undated = coverage.Records+coverage.Undated, coverage.Undated
+	if coverage.Records > 0 {
+		first, last := coverage.Oldest.Time(), coverage.Newest.Time()
+		load.Oldest, load.Newest = &first, &last
 	}
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": landing.next}).Error
+	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": job.next}).Error
 }
 
 // dataset finds the dataset, locked against other loads, or makes it.
-func (in *Incoming) dataset(tx *gorm.DB) (*Dataset, error) {
+func (in *LoadInput) dataset(tx *gorm.DB) (*Dataset, error) {
 	d, err := findDataset(tx.Clauses(forUpdate), in.Dataset)
-	var missing *NotFound
-	if !errors.As(err, &missing) {
+	if !refused.IsMissing(err) {
 		return d, err
 	}
 	schema, err := in.Describe()
 	if err != nil {
 		return nil, err
 	}
-	d = &Dataset{Name: in.Dataset, Schema: *schema}
+	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1}
 	return d, d.create(tx)
 }
 
-// landing is a file on its way into the table.
-type landing struct {
-	dataset *Dataset
-	load    int64
-	withDay bool // the table keeps the day of a timestamp
-	extent  tally.Extent
-	next    int64 // the number of the first record after it
-	sums    *freshSums
+// loadJob is a file on its way into the table.
+type loadJob struct {
+	dataset  *Dataset
+	load     int64
+	withDay  bool // the table keeps the day of a timestamp
+	coverage tally.Coverage
+	next     int64 // the number of the first record after it
+	sums     *loadRollup
 }
 
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
-func (in *Incoming) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (*landing, error) {
-	l := &landing{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, sums: newFreshSums(d)}
+func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (*loadJob, error) {
+	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, sums: newLoadRollup(d)}
 	columns := []string{quote(recordColumn), quote(loadColumn)}
 	if l.withDay {
 		columns = append(columns, quote(dayColumn))
@@ -147,12 +160,18 @@ func (in *Incoming) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load i
 	}
 	var readError error
 	err := copyInto(ctx, conn, d.table(), columns, func(out io.Writer) error {
-		readError = tabular.Scan(ctx, in.Reader, tabular.Scanning{Schema: &d.Schema, AllowUndated: in.AllowUndated}, l.encode, func(b encoded) error {
-			l.extent.Merge(b.extent)
-			l.next = max(l.next, b.next)
-			_, err := out.Write(b.rows)
-			return err
-		})
+		readError = ingest.Scan(
+			ctx,
+			in.Reader,
+			ingest.ScanOptions{Schema: &d.Schema, AllowUndated: in.AllowUndated},
+			l.encode,
+			func(b encoded) error {
+				l.coverage.Merge(b.coverage)
+				l.next = max(l.next, b.next)
+				_, err := out.Write(b.rows)
+				return err
+			},
+		)
 		return readError
 	})
 	if readError != nil && !errors.Is(readError, errTaken) {
@@ -183,28 +202,28 @@ func copyInto(ctx context.Context, conn *sql.Conn, table string, columns []strin
 
 // encoded is a block of rows in the text form of COPY.
 type encoded struct {
-	rows   []byte
-	extent tally.Extent
-	next   int64
+	rows     []byte
+	coverage tally.Coverage
+	next     int64
 }
 
 // encode writes a block of rows and adds them up. A record's number grows with its line, so that
 // blocks need not wait for each other to be counted.
-func (l *landing) encode(worker int, rows tabular.Rows) (encoded, error) {
+func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 	s := &l.dataset.Schema
 	day := s.Day()
 	var e encoded
 	line := make([]byte, 0, 3<<19)
-	err := rows(func(at int, cells []tabular.Cell) error {
+	err := rows(func(at int, cells []dataset.Cell) error {
 		number := l.dataset.NextRecord + int64(at)
 		e.next = number + 1
 		line = strconv.AppendInt(line, number, 10)
 		line = append(line, '\t')
 		line = strconv.AppendInt(line, l.load, 10)
 		if cells[day].Set {
-			e.extent.Add(cells[day].Day)
+			e.coverage.Add(cells[day].Day)
 		} else {
-			e.extent.Undated++
+			e.coverage.Undated++
 		}
 		if l.withDay {
 			line = append(line, '\t')
@@ -225,16 +244,16 @@ func (l *landing) encode(worker int, rows tabular.Rows) (encoded, error) {
 	return e, err
 }
 
-func appendCell(line []byte, t tabular.Type, c *tabular.Cell) []byte {
+func appendCell(line []byte, t dataset.Type, c *dataset.Cell) []byte {
 	if !c.Set {
 		return append(line, `\N`...)
 	}
 	switch t {
-	case tabular.Date:
+	case dataset.Date:
 		return c.Day.AppendText(line)
-	case tabular.Timestamp:
+	case dataset.Timestamp:
 		return c.Moment.UTC().AppendFormat(line, time.RFC3339Nano)
-	case tabular.Number:
+	case dataset.Number:
 		return append(line, c.Text...)
 	}
 	if !strings.ContainsAny(c.Text, "\\\t\n\r") {

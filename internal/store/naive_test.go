@@ -13,8 +13,10 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/measure"
 	"vastspan/core/tally"
-	"vastspan/internal/tabular"
 )
 
 // The slow and obvious way to total: all records in a list, looked at one by one for every stretch
@@ -26,7 +28,7 @@ type naiveRecord struct {
 }
 
 type naiveList struct {
-	schema  *tabular.Schema
+	schema  *dataset.Schema
 	zone    *time.Location
 	records []naiveRecord
 	moments map[string]moment
@@ -42,7 +44,7 @@ func (l *naiveList) number(text string) int64 {
 	return n
 }
 
-func naiveRecords(t *testing.T, text string, s *tabular.Schema) *naiveList {
+func naiveRecords(t *testing.T, text string, s *dataset.Schema) *naiveList {
 	t.Helper()
 	rows, err := csv.NewReader(strings.NewReader(text)).ReadAll()
 	if err != nil {
@@ -68,7 +70,7 @@ type moment struct {
 	day civil.Day
 }
 
-// moment gives the place in time of a record's date, and its day.
+// moment returns the place in time of a record's date, and its day.
 func (l *naiveList) moment(text string) (time.Time, civil.Day) {
 	m, ok := l.moments[text]
 	if !ok {
@@ -89,7 +91,7 @@ func (l *naiveList) parse(text string) (time.Time, civil.Day) {
 	return at, civil.OfTime(at, time.UTC)
 }
 
-// thousandths gives a number as whole thousandths; those of these tests have no more decimals.
+// thousandths returns a number as whole thousandths; those of these tests have no more decimals.
 func thousandths(text string) int64 {
 	r, ok := new(big.Rat).SetString(text)
 	if !ok || !r.Mul(r, big.NewRat(1000, 1)).IsInt() {
@@ -99,41 +101,41 @@ func thousandths(text string) int64 {
 }
 
 // passes puts one record to one filter.
-func (l *naiveList) passes(r naiveRecord, f tally.Filter) bool {
-	c, _ := l.schema.Column(f.Column)
+func (l *naiveList) passes(r naiveRecord, f dataset.Filter) bool {
+	c, _ := l.schema.Find(f.Column)
 	text := r.texts[f.Column]
 	compare := func(other string) int {
 		switch c.Type {
-		case tabular.Number:
+		case dataset.Number:
 			return cmp.Compare(l.number(text), l.number(other))
-		case tabular.Text:
+		case dataset.Text:
 			return strings.Compare(text, other)
 		}
 		_, mine := l.moment(text)
 		_, theirs := l.moment(other)
 		return cmp.Compare(mine, theirs)
 	}
-	among := slices.ContainsFunc(f.Values, func(v tally.Label) bool {
+	among := slices.ContainsFunc(f.Values, func(v dataset.Label) bool {
 		if !v.Set || text == "" {
 			return !v.Set && text == ""
 		}
 		return compare(v.Text) == 0
 	})
-	switch f.Test {
-	case tally.Is:
+	switch f.Op {
+	case dataset.Is:
 		return among
-	case tally.IsNot:
+	case dataset.IsNot:
 		return !among
-	case tally.Contains:
+	case dataset.Contains:
 		return text != "" && strings.Contains(text, f.Values[0].Text)
-	case tally.AtLeast:
+	case dataset.AtLeast:
 		return text != "" && compare(f.Values[0].Text) >= 0
-	case tally.AtMost:
+	case dataset.AtMost:
 		return text != "" && compare(f.Values[0].Text) <= 0
-	case tally.Between:
+	case dataset.Between:
 		return text != "" && compare(f.Values[0].Text) >= 0 && compare(f.Values[1].Text) <= 0
 	}
-	panic(f.Test)
+	panic(f.Op)
 }
 
 // describe answers a request and writes everything down as the other describe does.
@@ -142,19 +144,19 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	if date == "" {
 		date = l.schema.Columns[l.schema.Day()].Name
 	}
-	var extent tally.Extent
+	var coverage tally.Coverage
 	var kept []naiveRecord
 	days := map[int]civil.Day{}
 	for _, r := range l.records {
-		if slices.ContainsFunc(q.Where, func(f tally.Filter) bool { return !l.passes(r, f) }) {
+		if slices.ContainsFunc(q.Where, func(f dataset.Filter) bool { return !l.passes(r, f) }) {
 			continue
 		}
 		if r.texts[date] == "" {
-			extent.Undated++
+			coverage.Undated++
 			continue
 		}
 		_, days[r.line] = l.moment(r.texts[date])
-		extent.Add(days[r.line])
+		coverage.Add(days[r.line])
 		kept = append(kept, r)
 	}
 	slices.SortStableFunc(kept, func(a, b naiveRecord) int {
@@ -162,20 +164,20 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		y, _ := l.moment(b.texts[date])
 		return x.Compare(y)
 	})
-	label := func(r naiveRecord, i int) tally.Label {
+	label := func(r naiveRecord, i int) dataset.Label {
 		text := r.texts[q.By[i]]
-		return tally.Label{Text: text, Set: text != ""}
+		return dataset.Label{Text: text, Set: text != ""}
 	}
-	in := func(r naiveRecord, stretch int) bool { return q.Stretches[stretch].Contains(days[r.line]) }
+	in := func(r naiveRecord, stretch int) bool { return q.Periods[stretch].Contains(days[r.line]) }
 	anywhere := func(r naiveRecord) bool {
-		return slices.ContainsFunc(q.Stretches, func(s civil.Set) bool { return s.Contains(days[r.line]) })
+		return slices.ContainsFunc(q.Periods, func(s civil.Set) bool { return s.Contains(days[r.line]) })
 	}
-	pick := func(stretch int, group []tally.Label, of func(naiveRecord, int) tally.Label) []naiveRecord {
+	pick := func(stretch int, group []dataset.Label, of func(naiveRecord, int) dataset.Label) []naiveRecord {
 		var list []naiveRecord
 		for _, r := range kept {
 			fits := in(r, stretch)
 			for i, g := range group {
-				fits = fits && (g == tally.All || g == of(r, i))
+				fits = fits && (g == dataset.All || g == of(r, i))
 			}
 			if fits {
 				list = append(list, r)
@@ -184,22 +186,22 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		return list
 	}
 	// The top values of the first category.
-	var top []tally.Label
+	var top []dataset.Label
 	folded := 0
 	if q.Top > 0 {
-		rank := slices.IndexFunc(q.Figures, func(f tally.Figure) bool {
-			return slices.Contains([]tally.Kind{tally.Sum, tally.Mean, tally.Min, tally.Max}, f.Kind)
+		rank := slices.IndexFunc(q.Figures, func(f measure.Figure) bool {
+			return slices.Contains([]string{"sum", "mean", "min", "max"}, string(f.Kind))
 		})
-		value := map[tally.Label]tally.Value{}
+		value := map[dataset.Label]decimal.Value{}
 		for _, r := range kept {
 			if anywhere(r) {
-				value[label(r, 0)] = l.figure(t, pick(0, []tally.Label{label(r, 0)}, label), q.Figures[rank])
+				value[label(r, 0)] = l.figure(t, pick(0, []dataset.Label{label(r, 0)}, label), q.Figures[rank])
 			}
 		}
 		for g := range value {
 			top = append(top, g)
 		}
-		slices.SortFunc(top, func(a, b tally.Label) int {
+		slices.SortFunc(top, func(a, b dataset.Label) int {
 			x, y := value[a], value[b]
 			if x.Set != y.Set {
 				return map[bool]int{true: -1, false: 1}[x.Set]
@@ -212,28 +214,28 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		folded = max(0, len(top)-q.Top)
 		top = top[:len(top)-folded]
 	}
-	of := func(r naiveRecord, i int) tally.Label {
+	of := func(r naiveRecord, i int) dataset.Label {
 		g := label(r, i)
 		if i == 0 && q.Top > 0 && !slices.Contains(top, g) {
-			return tally.Rest
+			return dataset.Other
 		}
 		return g
 	}
-	var groups [][]tally.Label
+	var groups [][]dataset.Label
 	for _, r := range kept {
-		var g []tally.Label
+		var g []dataset.Label
 		for i := range q.By {
 			g = append(g, of(r, i))
 		}
-		if anywhere(r) && !slices.ContainsFunc(groups, func(h []tally.Label) bool { return slices.Equal(g, h) }) {
+		if anywhere(r) && !slices.ContainsFunc(groups, func(h []dataset.Label) bool { return slices.Equal(g, h) }) {
 			groups = append(groups, g)
 		}
 	}
-	slices.SortFunc(groups, func(a, b []tally.Label) int {
+	slices.SortFunc(groups, func(a, b []dataset.Label) int {
 		for i := range a {
 			c := compareNaive(a[i], b[i])
 			if i == 0 && q.Top > 0 {
-				place := func(l tally.Label) int { return (slices.Index(top, l) + len(top) + 1) % (len(top) + 1) }
+				place := func(l dataset.Label) int { return (slices.Index(top, l) + len(top) + 1) % (len(top) + 1) }
 				c = place(a[0]) - place(b[0])
 			}
 			if c != 0 {
@@ -243,11 +245,11 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		return 0
 	})
 	if len(q.By) == 0 {
-		groups = [][]tally.Label{nil}
+		groups = [][]dataset.Label{nil}
 	}
-	return write(extent, groups, top, folded, q, func(stretch int, group []tally.Label) []tally.Value {
+	return write(coverage, groups, top, folded, q, func(stretch int, group []dataset.Label) []decimal.Value {
 		list := pick(stretch, group, of)
-		var values []tally.Value
+		var values []decimal.Value
 		for _, f := range q.Figures {
 			values = append(values, l.figure(t, list, f))
 		}
@@ -255,7 +257,7 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	})
 }
 
-func compareNaive(a, b tally.Label) int {
+func compareNaive(a, b dataset.Label) int {
 	if a.Set != b.Set {
 		return map[bool]int{true: -1, false: 1}[a.Set]
 	}
@@ -263,26 +265,26 @@ func compareNaive(a, b tally.Label) int {
 }
 
 // figure takes one figure of a list of records, which are in time order.
-func (l *naiveList) figure(t *testing.T, list []naiveRecord, f tally.Figure) tally.Value {
+func (l *naiveList) figure(t *testing.T, list []naiveRecord, f measure.Figure) decimal.Value {
 	t.Helper()
-	number := func(n int) tally.Value {
-		v := tally.Value{Set: true}
+	number := func(n int) decimal.Value {
+		v := decimal.Value{Set: true}
 		v.Decimal.SetInt64(int64(n))
 		return v
 	}
-	if f.Kind == tally.Count {
+	if f.Kind == "count" {
 		return number(len(list))
 	}
 	var numbers []int64
 	decimals := 0
 	distinct := map[string]bool{}
-	c, _ := l.schema.Column(f.Column)
+	c, _ := l.schema.Find(f.Column)
 	for _, r := range list {
 		text := r.texts[f.Column]
 		if text == "" {
 			continue
 		}
-		if c.Type != tabular.Number {
+		if c.Type != dataset.Number {
 			distinct[text] = true
 			continue
 		}
@@ -292,11 +294,11 @@ func (l *naiveList) figure(t *testing.T, list []naiveRecord, f tally.Figure) tal
 		numbers = append(numbers, l.number(text))
 		distinct[fmt.Sprint(l.number(text))] = true
 	}
-	if f.Kind == tally.Distinct {
+	if f.Kind == "distinct" {
 		return number(len(distinct))
 	}
 	if len(numbers) == 0 {
-		return tally.Value{}
+		return decimal.Value{}
 	}
 	sorted := slices.Sorted(slices.Values(numbers))
 	sum := int64(0)
@@ -305,25 +307,25 @@ func (l *naiveList) figure(t *testing.T, list []naiveRecord, f tally.Figure) tal
 	}
 	of := sum
 	switch f.Kind {
-	case tally.Min:
+	case "min":
 		of = sorted[0]
-	case tally.Max:
+	case "max":
 		of = sorted[len(sorted)-1]
-	case tally.First:
+	case "first":
 		of = numbers[0]
-	case tally.Last:
+	case "last":
 		of = numbers[len(numbers)-1]
-	case tally.Mean:
+	case "mean":
 		return roundedEven(t, big.NewRat(sum, 1000*int64(len(numbers))), decimals+4)
-	case tally.Median:
+	case "median":
 		text := big.NewRat(sorted[(len(sorted)-1)/2]+sorted[len(sorted)/2], 2000).FloatString(20)
-		return decimal(t, strings.TrimSuffix(strings.TrimRight(text, "0"), "."))
+		return decimalOf(t, strings.TrimSuffix(strings.TrimRight(text, "0"), "."))
 	}
-	return decimal(t, big.NewRat(of, 1000).FloatString(decimals))
+	return decimalOf(t, big.NewRat(of, 1000).FloatString(decimals))
 }
 
 // roundedEven rounds half to even.
-func roundedEven(t *testing.T, r *big.Rat, decimals int) tally.Value {
+func roundedEven(t *testing.T, r *big.Rat, decimals int) decimal.Value {
 	scale := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(decimals)), nil)
 	n := new(big.Int).Mul(r.Num(), scale)
 	whole, rest := new(big.Int).QuoRem(new(big.Int).Abs(n), r.Denom(), new(big.Int))
@@ -333,14 +335,14 @@ func roundedEven(t *testing.T, r *big.Rat, decimals int) tally.Value {
 	if r.Sign() < 0 {
 		whole.Neg(whole)
 	}
-	return decimal(t, new(big.Rat).SetFrac(whole, scale).FloatString(decimals))
+	return decimalOf(t, new(big.Rat).SetFrac(whole, scale).FloatString(decimals))
 }
 
-func decimal(t *testing.T, text string) tally.Value {
+func decimalOf(t *testing.T, text string) decimal.Value {
 	t.Helper()
 	d, _, err := apd.NewFromString(text)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return tally.Value{Decimal: *d, Set: true}
+	return decimal.Value{Decimal: *d, Set: true}
 }

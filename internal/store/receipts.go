@@ -11,6 +11,8 @@ import (
 	"gorm.io/gorm/clause"
 
 	"vastspan/core/civil"
+
+	"vastspan/internal/refused"
 )
 
 // A Receipt is what was reported, frozen. Its body is never changed; the digest is of its bytes.
@@ -23,20 +25,10 @@ type Receipt struct {
 	Digest   string
 	Author   string
 	MadeAt   time.Time
-	Schedule *string    // the schedule that it was made by
+	Schedule *string    // the schedule that it was created by
 	DueDay   *time.Time `gorm:"type:date"` // and for which day
-}
-
-// A Schedule makes a receipt of a brief on each day that a span holds when it is read as of it.
-type Schedule struct {
-	Name     string `gorm:"primaryKey"`
-	Brief    string
-	On       string `gorm:"column:days"` // an expression
-	Calendar string
-	Author   string
-	Since    time.Time `gorm:"type:date"` // the first day that may be due
-	RanUntil time.Time `gorm:"type:date"` // every day through this one is done
-	MadeAt   time.Time
+	// Idempotency is the key that its creator gave, nil where none was given.
+	Idempotency *string
 }
 
 func createReceipts(tx *gorm.DB) error {
@@ -58,7 +50,8 @@ func createReceipts(tx *gorm.DB) error {
 	return nil
 }
 
-// AddReceipt keeps a receipt; false where its schedule has made one for its day already.
+// AddReceipt keeps a receipt; false where its schedule has created one for its day already, or its key
+// was used before.
 func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (bool, error) {
 	r.MadeAt = s.db.NowFunc()
 	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(r)
@@ -68,11 +61,25 @@ func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (bool, error) {
 // unlessThere adds nothing where the key is taken.
 var unlessThere = clause.OnConflict{DoNothing: true}
 
-// Receipts lists the receipts, newest first, without their bodies.
-func (s *Store) Receipts(ctx context.Context) ([]Receipt, error) {
+// Receipts lists receipts before a number, newest first, without their bodies; 0 is from the newest on.
+func (s *Store) Receipts(ctx context.Context, before int64, limit int) ([]Receipt, error) {
 	var list []Receipt
-	err := s.db.WithContext(ctx).Omit("body").Order("id DESC").Find(&list).Error
+	tx := s.db.WithContext(ctx).Omit("body").Order("id DESC").Limit(limit)
+	if before > 0 {
+		tx = tx.Where("id < ?", before)
+	}
+	err := tx.Find(&list).Error
 	return list, err
+}
+
+// ReceiptByKey finds the receipt that was created with a key.
+func (s *Store) ReceiptByKey(ctx context.Context, key string) (*Receipt, error) {
+	var r Receipt
+	err := s.db.WithContext(ctx).Where("idempotency = ?", key).Take(&r).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, refused.Missing("receipt with the key", key)
+	}
+	return &r, err
 }
 
 // Receipt finds a receipt.
@@ -80,43 +87,12 @@ func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 	var r Receipt
 	err := s.db.WithContext(ctx).Where("id = ?", id).Take(&r).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return nil, &NotFound{"receipt", fmt.Sprint(id)}
+		return nil, refused.Missing("receipt", fmt.Sprint(id))
 	}
 	return &r, err
 }
 
-// Schedules lists the schedules by name.
-func (s *Store) Schedules(ctx context.Context) ([]Schedule, error) {
-	var list []Schedule
-	err := s.db.WithContext(ctx).Order("name").Find(&list).Error
-	return list, err
-}
-
-// AddSchedule keeps a schedule under a name that is not in use.
-func (s *Store) AddSchedule(ctx context.Context, sc *Schedule) error {
-	sc.MadeAt = s.db.NowFunc()
-	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(sc)
-	if result.Error == nil && result.RowsAffected == 0 {
-		return &Conflict{fmt.Sprintf("schedule %s is there already", sc.Name)}
-	}
-	return result.Error
-}
-
-// RemoveSchedule removes a schedule; its receipts stay.
-func (s *Store) RemoveSchedule(ctx context.Context, name string) error {
-	result := s.db.WithContext(ctx).Where("name = ?", name).Delete(&Schedule{})
-	if result.Error == nil && result.RowsAffected == 0 {
-		return &NotFound{"schedule", name}
-	}
-	return result.Error
-}
-
-// RanUntil notes that every day through one is done.
-func (s *Store) RanUntil(ctx context.Context, name string, day civil.Day) error {
-	return s.db.WithContext(ctx).Model(&Schedule{}).Where("name = ? AND ran_until < ?", name, day.Time()).Update("ran_until", day.Time()).Error
-}
-
-// NewestLoad gives the number of the newest load of a dataset; 0 where there is none.
+// NewestLoad returns the number of the newest load of a dataset; 0 where there is none.
 func (s *Store) NewestLoad(ctx context.Context, d *Dataset) (int64, error) {
 	var id int64
 	err := s.db.WithContext(ctx).Model(&Load{}).Where("dataset_id = ?", d.ID).Select("coalesce(max(id), 0)").Scan(&id).Error
@@ -126,12 +102,16 @@ func (s *Store) NewestLoad(ctx context.Context, d *Dataset) (int64, error) {
 // RecordsByLoad counts the records on some days that came with loads after a given one.
 func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, days civil.Set, after int64) (map[int64]int64, error) {
 	day := d.dayOf(d.dateColumn(date))
-	conditions := append(within(day, days.Hull()), condition{quote(loadColumn) + " > ?", []any{after}})
+	conditions := append(within(day, days.Bounds()), condition{quote(loadColumn) + " > ?", []any{after}})
 	if days.Len() > 1 {
 		conditions = append(conditions, inside(day, days))
 	}
 	clauses, args := where(conditions)
-	rows, err := s.db.WithContext(ctx).Raw(strings.Join([]string{"SELECT ", quote(loadColumn), ", count(*) FROM ", d.table(), clauses, " GROUP BY 1"}, ""), args...).Rows()
+	rows, err := s.db.WithContext(
+		ctx,
+	).Raw(
+		strings.Join([]string{"SELECT ", quote(loadColumn), ", count(*) FROM ", d.table(), " ", clauses, " GROUP BY 1"}, ""),
+		args...).Rows()
 	if err != nil {
 		return nil, err
 	}

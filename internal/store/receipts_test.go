@@ -8,7 +8,8 @@ import (
 	"time"
 
 	"vastspan/core/civil"
-	"vastspan/internal/tabular"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
 )
 
 // What was reported stays as it was: not even the database's own hand changes it.
@@ -32,12 +33,11 @@ func TestReceiptsNeverChange(t *testing.T) {
 			t.Errorf("time %d: %v, %v", i+1, made, err)
 		}
 	}
-	list, err := s.Receipts(ctx)
+	list, err := s.Receipts(ctx, 0, 100)
 	if err != nil || len(list) != 2 || list[0].Title != "b" || list[0].Body != "" {
 		t.Errorf("%v: %+v", err, list)
 	}
-	var missing *NotFound
-	if _, err := s.Receipt(ctx, 999); !errors.As(err, &missing) {
+	if _, err := s.Receipt(ctx, 999); !refused.IsMissing(err) {
 		t.Errorf("a receipt that is not there: %v", err)
 	}
 }
@@ -46,28 +46,37 @@ func TestSchedulesAreKept(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	since := civil.Of(2026, 10, 1)
-	sc := &Schedule{Name: "kept", Brief: "b", On: "today", Calendar: "civil", Author: "test", Since: since.Time(), RanUntil: (since - 1).Time()}
+	sc := &Schedule{
+		Name:     "kept",
+		Brief:    "b",
+		On:       "today",
+		Calendar: "civil",
+		Author:   "test",
+		Since:    since.Time(),
+		UpToDate: (since - 1).Time(),
+	}
 	if err := s.AddSchedule(ctx, sc); err != nil {
 		t.Fatal(err)
 	}
-	var conflict *Conflict
-	if err := s.AddSchedule(ctx, &Schedule{Name: "kept", Since: time.Now(), RanUntil: time.Now()}); !errors.As(err, &conflict) {
+	if err := s.AddSchedule(ctx, &Schedule{Name: "kept", Since: time.Now(), UpToDate: time.Now()}); !isCode(
+		err,
+		refused.CodeAlreadyExists,
+	) {
 		t.Errorf("a name twice: %v", err)
 	}
 	for _, d := range []civil.Day{since + 3, since} { // it never goes back
-		if err := s.RanUntil(ctx, "kept", d); err != nil {
+		if err := s.DoneThrough(ctx, "kept", d); err != nil {
 			t.Fatal(err)
 		}
 	}
 	list, err := s.Schedules(ctx)
-	if err != nil || len(list) != 1 || DayOf(list[0].RanUntil) != since+3 {
+	if err != nil || len(list) != 1 || DayOf(list[0].UpToDate) != since+3 {
 		t.Errorf("%v: %+v", err, list)
 	}
-	var missing *NotFound
 	if err := errors.Join(s.RemoveSchedule(ctx, "kept")); err != nil {
 		t.Error(err)
 	}
-	if err := s.RemoveSchedule(ctx, "kept"); !errors.As(err, &missing) {
+	if err := s.RemoveSchedule(ctx, "kept"); !refused.IsMissing(err) {
 		t.Errorf("one that is gone: %v", err)
 	}
 }
@@ -75,7 +84,7 @@ func TestSchedulesAreKept(t *testing.T) {
 func TestRecordsByLoadAndSums(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
-	w := tabular.Wishes{Date: "day", Amounts: []string{"fare"}}
+	w := ingest.ColumnHints{Date: "day", Amounts: []string{"fare"}}
 	first := s.mustLoad(t, "late", "day,fare\n2026-09-01,1\n2026-09-02,2\n2026-10-01,4\n", w, false)
 	second := s.mustLoad(t, "late", "day,fare\n2026-09-02,8.5\n2026-11-01,16\n", w, false)
 	d, err := s.Dataset(ctx, "late")
@@ -100,10 +109,15 @@ func TestRecordsByLoadAndSums(t *testing.T) {
 		t.Errorf("through the second record %s, %v", sum, err)
 	}
 	before, from, err := s.Around(ctx, d, Listing{Limit: 2}, civil.Of(2026, 9, 2))
-	if err != nil || len(before) != 1 || len(from) != 2 || from[0].Cells[1].String != "2" {
+	if err != nil || len(before) != 1 || len(from) != 2 || *from[0].Cells[1] != "2" {
 		t.Errorf("%v: %v | %v", err, before, from)
 	}
 	if err := s.EachRecord(ctx, d, Listing{Days: september}, func(Record) error { return errEnough }); !errors.Is(err, errEnough) {
 		t.Errorf("breaking off: %v", err)
 	}
+}
+
+func isCode(err error, code string) bool {
+	var e *refused.Error
+	return errors.As(err, &e) && e.Code == code
 }

@@ -21,23 +21,16 @@ import (
 type Store struct {
 	db      *gorm.DB
 	sql     *sql.DB
-	columns *columnStore
+	rollups *rollupCache
 }
-
-// NotFound is the error of asking for something that is not there.
-type NotFound struct{ Kind, Name string }
-
-func (e *NotFound) Error() string { return fmt.Sprintf("no %s is named %s", e.Kind, e.Name) }
-
-// Conflict is the error of a change that what is there does not allow.
-type Conflict struct{ Reason string }
-
-func (e *Conflict) Error() string { return e.Reason }
 
 // Open connects to a database and brings its tables up to date.
 func Open(ctx context.Context, url string) (*Store, error) {
 	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
-		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		Logger: logger.NewSlogLogger(
+			slog.Default(),
+			logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true},
+		),
 		SkipDefaultTransaction: true,
 		TranslateError:         true,
 		NowFunc:                func() time.Time { return time.Now().UTC() },
@@ -54,17 +47,17 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), pool.Close())
 	}
 	s := &Store{db: db, sql: pool}
-	s.columns = newColumnStore(s)
+	s.rollups = newRollupCache(s)
 	return s, nil
 }
 
 // Close ends all connections.
 func (s *Store) Close() error {
-	s.columns.close()
+	s.rollups.close()
 	return s.sql.Close()
 }
 
-// Ping tells whether the database answers.
+// Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.sql.PingContext(ctx) }
 
 // migrationLock is the advisory lock that keeps two services from migrating at once.
@@ -78,64 +71,74 @@ func migrate(db *gorm.DB) error {
 			return err
 		}
 		defer tx.Exec("SELECT pg_advisory_unlock(?)", migrationLock)
-		return gormigrate.New(tx, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true}, []*gormigrate.Migration{
-			{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
-				for _, statement := range []string{
-					`CREATE SCHEMA IF NOT EXISTS records`,
-					`CREATE TABLE definitions (
+		return gormigrate.New(
+			tx,
+			&gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true},
+			[]*gormigrate.Migration{
+				{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
+					for _, statement := range []string{
+						`CREATE SCHEMA IF NOT EXISTS records`,
+						`CREATE TABLE definitions (
 						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb NOT NULL,
 						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL, position bigserial,
 						PRIMARY KEY (kind, name))`,
-					`CREATE TABLE definition_versions (
+						`CREATE TABLE definition_versions (
 						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb,
 						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL,
 						PRIMARY KEY (kind, name, version))`,
-					`CREATE TABLE datasets (
+						`CREATE TABLE datasets (
 						id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
 						created_at timestamptz NOT NULL)`,
-					`CREATE TABLE loads (
+						`CREATE TABLE loads (
 						id bigserial PRIMARY KEY, dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE,
 						file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL,
 						first_day date, last_day date, landed_at timestamptz NOT NULL, taken_back_at timestamptz)`,
-					`CREATE INDEX ON loads (dataset_id)`,
-				} {
-					if err := tx.Exec(statement).Error; err != nil {
-						return err
+						`CREATE INDEX ON loads (dataset_id)`,
+					} {
+						if err := tx.Exec(statement).Error; err != nil {
+							return err
+						}
 					}
-				}
-				return nil
-			}},
-			{ID: "2026-11-day-tables", Migrate: createDayTables},
-			{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
-				sets, err := existing(tx)
-				if err != nil {
-					return err
-				}
-				for i := range sets {
-					if err := errors.Join(sets[i].createSums(tx), sets[i].fillSums(tx), sets[i].indexSums(tx)); err != nil {
-						return err
-					}
-				}
-				return nil
-			}},
-			{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
-				if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
-					return err
-				}
-				sets, err := existing(tx)
-				if err != nil {
-					return err
-				}
-				for i := range sets {
-					err := tx.Exec("UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(recordColumn)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?", sets[i].ID).Error
+					return nil
+				}},
+				{ID: "2026-11-day-tables", Migrate: createDayTables},
+				{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
+					sets, err := existing(tx)
 					if err != nil {
 						return err
 					}
-				}
-				return nil
-			}},
-			{ID: "2026-11-receipts", Migrate: createReceipts},
-		}).Migrate()
+					for i := range sets {
+						if err := errors.Join(sets[i].createRollup(tx), sets[i].fillRollup(tx), sets[i].indexRollup(tx)); err != nil {
+							return err
+						}
+					}
+					return nil
+				}},
+				{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
+					if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
+						return err
+					}
+					sets, err := existing(tx)
+					if err != nil {
+						return err
+					}
+					for i := range sets {
+						err := tx.Exec(
+							"UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(
+								recordColumn,
+							)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?",
+							sets[i].ID,
+						).Error
+						if err != nil {
+							return err
+						}
+					}
+					return nil
+				}},
+				{ID: "2026-11-receipts", Migrate: createReceipts},
+				{ID: "2026-11-plain-words", Migrate: plainWords},
+			},
+		).Migrate()
 	})
 }
 
@@ -158,7 +161,7 @@ func (s *Store) transaction(ctx context.Context, work func(tx *gorm.DB) error, o
 	return s.db.WithContext(ctx).Transaction(work, options...)
 }
 
-// isUnique tells whether an error is that a key is already taken.
+// isUnique reports whether an error is that a key is already taken.
 func isUnique(err error) bool {
 	var p *pgconn.PgError
 	return errors.Is(err, gorm.ErrDuplicatedKey) || errors.As(err, &p) && p.Code == "23505"

@@ -12,10 +12,15 @@ import (
 	"testing"
 	"time"
 
+	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/measure"
 	"vastspan/core/tally"
+	"vastspan/internal/ingest"
 	"vastspan/internal/postgres"
-	"vastspan/internal/tabular"
+	"vastspan/internal/refused"
 )
 
 var server *postgres.Server
@@ -55,7 +60,18 @@ func open(t *testing.T) *Store {
 	return s
 }
 
-func (s *Store) mustLoad(t *testing.T, name, text string, w tabular.Wishes, allowUndated bool) *Load {
+func figuresOf(texts ...string) []measure.Figure {
+	list := make([]measure.Figure, len(texts))
+	for i, text := range texts {
+		var err error
+		if list[i], err = measure.ParseFigure(text); err != nil {
+			panic(err)
+		}
+	}
+	return list
+}
+
+func (s *Store) mustLoad(t *testing.T, name, text string, w ingest.ColumnHints, allowUndated bool) *Load {
 	t.Helper()
 	l, err := s.load(name, text, w, allowUndated)
 	if err != nil {
@@ -64,13 +80,16 @@ func (s *Store) mustLoad(t *testing.T, name, text string, w tabular.Wishes, allo
 	return l
 }
 
-func (s *Store) load(name, text string, w tabular.Wishes, allowUndated bool) (*Load, error) {
-	r, err := tabular.NewReader(strings.NewReader(text))
+func (s *Store) load(name, text string, w ingest.ColumnHints, allowUndated bool) (*Load, error) {
+	r, err := ingest.Open("", strings.NewReader(text))
 	if err != nil {
 		return nil, err
 	}
-	return s.Load(context.Background(), Incoming{Dataset: name, File: "test.csv", Author: "test", AllowUndated: allowUndated, Reader: r,
-		Describe: func() (*tabular.Schema, error) { return tabular.Infer(r.Header, r.Sample, w) }})
+	return s.LoadFile(
+		context.Background(),
+		LoadInput{Dataset: name, File: "test.csv", Author: "test", AllowUndated: allowUndated, Reader: r,
+			Describe: func() (*dataset.Schema, error) { return ingest.Infer(r.Header(), r.Sample(), w) }},
+	)
 }
 
 // randomCSV makes records with blanks, refunds, odd texts and days around a year's end.
@@ -88,33 +107,41 @@ func randomCSV(rng *rand.Rand, rows int) string {
 		if rng.IntN(4) > 0 {
 			seen = time.Date(2025, 12, 1, rng.IntN(90*24), rng.IntN(60), 0, 0, time.UTC).Format(time.RFC3339)
 		}
-		fmt.Fprintf(&b, "%s,%s,%s,%s,%s,%s\n", day, pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"), pick("web", "quay", ""),
-			pick(fare, fare, fare, ""), pick("1", "2", "3.5", ""), seen)
+		fmt.Fprintf(
+			&b,
+			"%s,%s,%s,%s,%s,%s\n",
+			day,
+			pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"),
+			pick("web", "quay", ""),
+			pick(fare, fare, fare, ""),
+			pick("1", "2", "3.5", ""),
+			seen,
+		)
 	}
 	return b.String()
 }
 
 // randomFilters puts every test to columns of every type, blanks among the values.
-func randomFilters(rng *rand.Rand) []tally.Filter {
-	label := tally.LabelOf
-	all := []tally.Filter{
-		{Column: "channel", Test: tally.Is, Values: []tally.Label{label("web"), {}}},
-		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{label("web")}},
-		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{label("quay"), {}}},
-		{Column: "channel", Test: tally.IsNot, Values: []tally.Label{{}}},
-		{Column: "route", Test: tally.Is, Values: []tally.Label{label("NULL"), label(`back\slash`)}},
-		{Column: "route", Test: tally.Contains, Values: []tally.Label{label(`"b"`)}},
-		{Column: "route", Test: tally.Contains, Values: []tally.Label{label(`\`)}},
-		{Column: "fare", Test: tally.AtLeast, Values: []tally.Label{label("100.50")}},
-		{Column: "fare", Test: tally.AtMost, Values: []tally.Label{label("2000")}},
-		{Column: "people", Test: tally.Is, Values: []tally.Label{label("1.00"), label("3.5")}},
-		{Column: "people", Test: tally.IsNot, Values: []tally.Label{label("2"), {}}},
-		{Column: "day", Test: tally.AtLeast, Values: []tally.Label{label("2025-12-15")}},
-		{Column: "day", Test: tally.IsNot, Values: []tally.Label{label("2026-01-01"), label("2026-01-02")}},
-		{Column: "seen_at", Test: tally.AtMost, Values: []tally.Label{label("2026-01-20")}},
-		{Column: "seen_at", Test: tally.Is, Values: []tally.Label{{}, label("2025-12-31")}},
+func randomFilters(rng *rand.Rand) []dataset.Filter {
+	label := dataset.LabelOf
+	all := []dataset.Filter{
+		{Column: "channel", Op: dataset.Is, Values: []dataset.Label{label("web"), {}}},
+		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{label("web")}},
+		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{label("quay"), {}}},
+		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{{}}},
+		{Column: "route", Op: dataset.Is, Values: []dataset.Label{label("NULL"), label(`back\slash`)}},
+		{Column: "route", Op: dataset.Contains, Values: []dataset.Label{label(`"b"`)}},
+		{Column: "route", Op: dataset.Contains, Values: []dataset.Label{label(`\`)}},
+		{Column: "fare", Op: dataset.AtLeast, Values: []dataset.Label{label("100.50")}},
+		{Column: "fare", Op: dataset.AtMost, Values: []dataset.Label{label("2000")}},
+		{Column: "people", Op: dataset.Is, Values: []dataset.Label{label("1.00"), label("3.5")}},
+		{Column: "people", Op: dataset.IsNot, Values: []dataset.Label{label("2"), {}}},
+		{Column: "day", Op: dataset.AtLeast, Values: []dataset.Label{label("2025-12-15")}},
+		{Column: "day", Op: dataset.IsNot, Values: []dataset.Label{label("2026-01-01"), label("2026-01-02")}},
+		{Column: "seen_at", Op: dataset.AtMost, Values: []dataset.Label{label("2026-01-20")}},
+		{Column: "seen_at", Op: dataset.Is, Values: []dataset.Label{{}, label("2025-12-31")}},
 	}
-	var chosen []tally.Filter
+	var chosen []dataset.Filter
 	for range 1 + rng.IntN(2) {
 		chosen = append(chosen, all[rng.IntN(len(all))])
 	}
@@ -122,11 +149,16 @@ func randomFilters(rng *rand.Rand) []tally.Filter {
 }
 
 func randomRequest(rng *rand.Rand) tally.Request {
-	figures := []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}, {Kind: tally.Mean, Column: "fare"}, {Kind: tally.Min, Column: "people"},
-		{Kind: tally.Max, Column: "fare"}}
+	figures := figuresOf("count", "sum fare", "mean fare", "min people", "max fare")
 	if rng.IntN(2) == 0 {
-		figures = append(figures, tally.Figure{Kind: tally.Distinct, Column: []string{"people", "route", "seen_at", "day"}[rng.IntN(4)]}, tally.Figure{Kind: tally.Median, Column: "fare"},
-			tally.Figure{Kind: tally.First, Column: "fare"}, tally.Figure{Kind: tally.Last, Column: "people"})
+		figures = append(
+			figures,
+			figuresOf(
+				"distinct "+[]string{"people", "route", "seen_at", "day"}[rng.IntN(4)],
+				"median fare",
+				"first fare",
+				"last people",
+			)...)
 	}
 	r := tally.Request{Figures: figures}
 	for range 1 + rng.IntN(5) {
@@ -137,9 +169,9 @@ func randomRequest(rng *rand.Rand) tally.Request {
 		}
 		set := civil.Union(vs...)
 		if rng.IntN(6) == 0 {
-			set = civil.SetOf(civil.Interval{Start: civil.Since, End: civil.Of(2026, 1, 10)})
+			set = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: civil.Of(2026, 1, 10)})
 		}
-		r.Stretches = append(r.Stretches, set)
+		r.Periods = append(r.Periods, set)
 	}
 	switch rng.IntN(3) {
 	case 1:
@@ -168,16 +200,27 @@ func TestTotalsAgree(t *testing.T) {
 	ctx := context.Background()
 	rng := rand.New(rand.NewPCG(3, 4))
 	text := randomCSV(rng, 300)
-	s.mustLoad(t, "agree", text, tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}, Zone: "Pacific/Auckland"}, true)
+	s.mustLoad(
+		t,
+		"agree",
+		text,
+		ingest.ColumnHints{
+			Date:       "day",
+			Amounts:    []string{"fare", "people"},
+			Categories: []string{"route", "channel"},
+			Zone:       "Pacific/Auckland",
+		},
+		true,
+	)
 	d, err := s.Dataset(ctx, "agree")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.columns.current(ctx, d); err != nil {
+	if _, err := s.rollups.current(ctx, d); err != nil {
 		t.Fatal(err)
 	}
-	s.columns.settle()
-	if c, err := s.columns.current(ctx, d); err != nil || c == nil {
+	s.rollups.settle()
+	if c, err := s.rollups.current(ctx, d); err != nil || c == nil {
 		t.Fatalf("there is no copy in memory: %v", err)
 	}
 	list := naiveRecords(t, text, &d.Schema)
@@ -187,14 +230,14 @@ func TestTotalsAgree(t *testing.T) {
 	}
 	for i := range requests {
 		request := randomRequest(rng)
-		reader, err := tabular.NewReader(strings.NewReader(text))
+		reader, err := ingest.Open("", strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
 		}
 		want := list.describe(t, request)
 		for name, source := range map[string]tally.Source{
-			"the columns in memory": s.Facts(d), "day sums": s.SumFacts(d), "the records": s.RecordFacts(d),
-			"the file": &tabular.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
+			"the columns in memory": s.Source(d), "day sums": s.RollupSource(d), "the records": s.RecordSource(d),
+			"the file": &ingest.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
 		} {
 			p, err := tally.NewPlan(request)
 			if err != nil {
@@ -216,7 +259,7 @@ func TestDaySumsFollowLoads(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	rng := rand.New(rand.NewPCG(8, 3))
-	w := tabular.Wishes{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}}
+	w := ingest.ColumnHints{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}}
 	s.mustLoad(t, "followed", randomCSV(rng, 50), w, true)
 	d, err := s.Dataset(ctx, "followed")
 	if err != nil {
@@ -227,7 +270,7 @@ func TestDaySumsFollowLoads(t *testing.T) {
 	for range 25 {
 		if len(sizes) > 0 && rng.IntN(3) == 0 {
 			for id, n := range sizes {
-				if _, err := s.TakeBack(ctx, "followed", id); err != nil {
+				if _, err := s.UndoLoad(ctx, "followed", id); err != nil {
 					t.Fatal(err)
 				}
 				delete(sizes, id)
@@ -243,9 +286,9 @@ func TestDaySumsFollowLoads(t *testing.T) {
 		if err != nil || v.Wrong != 0 || v.Records != int64(kept) || v.Rows == 0 {
 			t.Fatalf("with %d records kept: %+v, %v", kept, v, err)
 		}
-		e, err := s.Extent(ctx, d)
+		e, err := s.Coverage(ctx, d)
 		if err != nil || e.Records+e.Undated != int64(kept) {
-			t.Fatalf("with %d records kept the extent is %+v, %v", kept, e, err)
+			t.Fatalf("with %d records kept the coverage is %+v, %v", kept, e, err)
 		}
 	}
 	// What is wrong is found.
@@ -259,23 +302,33 @@ func TestDaySumsFollowLoads(t *testing.T) {
 
 // describe writes down everything that a result says.
 func describe(r *tally.Result, request tally.Request) string {
-	kept, folded := r.Folded()
-	return write(r.Extent, r.Groups, kept, folded, request, r.At)
+	var top tally.Top
+	if r.Top != nil {
+		top = *r.Top
+	}
+	return write(r.Coverage, r.Groups, top.Values, top.Others, request, r.At)
 }
 
-func write(extent tally.Extent, groups [][]tally.Label, kept []tally.Label, folded int, request tally.Request, at func(int, []tally.Label) []tally.Value) string {
+func write(
+	coverage tally.Coverage,
+	groups [][]dataset.Label,
+	kept []dataset.Label,
+	folded int,
+	request tally.Request,
+	at func(int, []dataset.Label) []decimal.Value,
+) string {
 	var b strings.Builder
-	if extent.Records == 0 {
-		extent.Oldest, extent.Newest = 0, 0
+	if coverage.Records == 0 {
+		coverage.Oldest, coverage.Newest = 0, 0
 	}
-	fmt.Fprintln(&b, extent, kept, folded)
-	for i := range request.Stretches {
+	fmt.Fprintln(&b, coverage, kept, folded)
+	for i := range request.Periods {
 		for _, g := range groups {
 			for mask := range 1 << len(g) {
 				part := slices.Clone(g)
 				for j := range part {
 					if mask&(1<<j) != 0 {
-						part[j] = tally.All
+						part[j] = dataset.All
 					}
 				}
 				fmt.Fprintln(&b, i, part, at(i, part))
@@ -288,14 +341,13 @@ func write(extent tally.Extent, groups [][]tally.Label, kept []tally.Label, fold
 func TestARefusedFileLeavesNothing(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
-	w := tabular.Wishes{Date: "day", Amounts: []string{"fare"}}
+	w := ingest.ColumnHints{Date: "day", Amounts: []string{"fare"}}
 	_, err := s.load("partly", "day,fare\n2026-01-01,1\n2026-01-02,x\n2026-01-99,2\n", w, false)
-	var faults *tabular.Faults
+	var faults *ingest.Faults
 	if !errors.As(err, &faults) || len(faults.Rows) != 2 {
 		t.Fatalf("the error is %v", err)
 	}
-	var missing *NotFound
-	if _, err := s.Dataset(ctx, "partly"); !errors.As(err, &missing) {
+	if _, err := s.Dataset(ctx, "partly"); !refused.IsMissing(err) {
 		t.Fatalf("the dataset is there: %v", err)
 	}
 	s.mustLoad(t, "partly", "day,fare\n2026-01-01,1\n", w, false)
@@ -306,7 +358,7 @@ func TestARefusedFileLeavesNothing(t *testing.T) {
 		t.Fatalf("a file of other columns: %v", err)
 	}
 	d, _ := s.Dataset(ctx, "partly")
-	if e, err := s.Extent(ctx, d); err != nil || e.Records != 1 || d.Version != 1 {
+	if e, err := s.Coverage(ctx, d); err != nil || e.Records != 1 || d.Version != 1 {
 		t.Fatalf("after refused files the dataset is %+v at version %d, %v", e, d.Version, err)
 	}
 }
@@ -316,7 +368,7 @@ func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
 	ctx := context.Background()
 	// 23:30 UTC on 30 June is 1 July in Lisbon, in January it is still the same day.
 	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T01:30,1\n",
-		tabular.Wishes{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
+		ingest.ColumnHints{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
 	d, _ := s.Dataset(ctx, "gates")
 	list, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})
 	if err != nil {
@@ -324,7 +376,7 @@ func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
 	}
 	var got []string
 	for _, r := range list {
-		got = append(got, r.Day.String()+" "+r.Cells[0].String)
+		got = append(got, r.Day.String()+" "+*r.Cells[0])
 	}
 	want := "2026-07-01 2026-07-01T00:30:00+01:00|2026-03-29 2026-03-29T02:30:00+01:00|2026-01-31 2026-01-31T23:30:00Z"
 	if strings.Join(got, "|") != want {
@@ -336,9 +388,12 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	text := randomCSV(rand.New(rand.NewPCG(9, 9)), 500)
-	s.mustLoad(t, "pages", text, tabular.Wishes{Date: "day", Categories: []string{"route", "channel"}}, true)
+	s.mustLoad(t, "pages", text, ingest.ColumnHints{Date: "day", Categories: []string{"route", "channel"}}, true)
 	d, _ := s.Dataset(ctx, "pages")
-	days := civil.Union(civil.Through(civil.Of(2025, 12, 5), civil.Of(2025, 12, 20)), civil.Through(civil.Of(2026, 1, 10), civil.Of(2026, 2, 1)))
+	days := civil.Union(
+		civil.Through(civil.Of(2025, 12, 5), civil.Of(2025, 12, 20)),
+		civil.Through(civil.Of(2026, 1, 10), civil.Of(2026, 2, 1)),
+	)
 	all, err := s.Records(ctx, d, Listing{Days: days, Limit: 1000})
 	if err != nil {
 		t.Fatal(err)
@@ -376,11 +431,11 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 func TestLoadsAtOnce(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
-	w := tabular.Wishes{Date: "day", Amounts: []string{"fare"}}
+	w := ingest.ColumnHints{Date: "day", Amounts: []string{"fare"}}
 	batch := "day,fare\n" + strings.Repeat("2026-01-01,1\n", 500)
 	s.mustLoad(t, "busy", batch, w, false)
 	d, _ := s.Dataset(ctx, "busy")
-	p, err := tally.NewPlan(tally.Request{Stretches: []civil.Set{civil.SetOf(civil.AllDays)}, Figures: []tally.Figure{{Kind: tally.Count}, {Kind: tally.Sum, Column: "fare"}}})
+	p, err := tally.NewPlan(tally.Request{Periods: []civil.Set{civil.SetOf(civil.AllDays)}, Figures: figuresOf("count", "sum fare")})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -395,27 +450,27 @@ func TestLoadsAtOnce(t *testing.T) {
 		})
 		wg.Go(func() {
 			for range 30 {
-				r, err := tally.Run(ctx, p, s.Facts(d))
+				r, err := tally.Run(ctx, p, s.Source(d))
 				if err != nil {
 					t.Error(err)
 					return
 				}
-				n, _ := r.Overall(0)[0].Decimal.Int64()
-				if n%500 != 0 || r.Extent.Records != n || r.Overall(0)[1].String() != fmt.Sprint(n) {
-					t.Errorf("half a load is seen: %v of %+v", r.Overall(0), r.Extent)
+				n, _ := r.At(0, nil)[0].Decimal.Int64()
+				if n%500 != 0 || r.Coverage.Records != n || r.At(0, nil)[1].String() != fmt.Sprint(n) {
+					t.Errorf("half a load is seen: %v of %+v", r.At(0, nil), r.Coverage)
 				}
 			}
 		})
 	}
 	wg.Wait()
-	loads, err := s.Loads(ctx, d)
+	loads, err := s.Loads(ctx, d, 0, 1000)
 	if err != nil || len(loads) != 21 {
 		t.Fatalf("%d loads landed, %v", len(loads), err)
 	}
-	if _, err := s.TakeBack(ctx, "busy", loads[3].ID); err != nil {
+	if _, err := s.UndoLoad(ctx, "busy", loads[3].ID); err != nil {
 		t.Fatal(err)
 	}
-	if e, err := s.Extent(ctx, d); err != nil || e.Records != 20*500 {
+	if e, err := s.Coverage(ctx, d); err != nil || e.Records != 20*500 {
 		t.Errorf("after one was taken back there are %d records, %v", e.Records, err)
 	}
 }
@@ -423,38 +478,45 @@ func TestLoadsAtOnce(t *testing.T) {
 func TestDefinitionsKeepTheirVersions(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
-	fine := func([]Definition) error { return nil }
+	fine := func([]Definition, int64) error { return nil }
 	change := func(body string, from int64) error {
-		c := Change{Kind: SpanDefinition, Name: "kept", From: from, Author: "test", Note: "because"}
+		c := Change{Kind: book.SpanKind, Name: "kept", From: from, Author: "test", Note: "because"}
 		if body != "" {
 			c.Body = []byte(body)
 		}
-		return s.Change(ctx, []Change{c}, fine)
+		made, err := s.Change(ctx, []Change{c}, fine)
+		if err == nil && body != "" && (len(made) != 1 || made[0].Version != from+1 && from > 0) {
+			t.Errorf("after %s from version %d there is %+v", body, from, made)
+		}
+		return err
 	}
-	var conflict *Conflict
-	var missing *NotFound
+	isThere := func(err error) bool { return isCode(err, refused.CodeAlreadyExists) }
+	isStale := func(err error) bool { return isCode(err, refused.CodeHasChanged) }
 	for i, step := range []struct {
 		body string
 		from int64
-		want any
+		want func(error) bool
 	}{
-		{`{"is":"today"}`, 0, nil}, {`{"is":"tomorrow"}`, 0, &conflict}, {`{"is":"tomorrow"}`, 1, nil}, {`{"is":"yesterday"}`, 1, &conflict},
-		{"", -1, nil}, {"", -1, &missing}, {`{"is":"today"}`, 0, nil},
+		{`{"is":"today"}`, 0, nil}, {`{"is":"tomorrow"}`, 0, isThere}, {`{"is":"tomorrow"}`, 1, nil}, {`{"is":"yesterday"}`, 1, isStale},
+		{"", -1, nil}, {"", -1, refused.IsMissing}, {`{"is":"today"}`, 0, nil},
 	} {
 		err := change(step.body, step.from)
-		if step.want == nil && err != nil || step.want != nil && !errors.As(err, step.want) {
+		if step.want == nil && err != nil || step.want != nil && !step.want(err) {
 			t.Fatalf("step %d ends with %v", i, err)
 		}
 	}
-	versions, err := s.Versions(ctx, SpanDefinition, "kept")
+	versions, err := s.Versions(ctx, book.SpanKind, "kept")
 	if err != nil || len(versions) != 4 || versions[0].Version != 4 || versions[1].Body != nil {
 		t.Errorf("the versions are %+v, %v", versions, err)
 	}
-	refused := errors.New("they do not fit")
-	if err := s.Change(ctx, []Change{{Kind: SpanDefinition, Name: "other", Body: []byte("{}")}}, func([]Definition) error { return refused }); !errors.Is(err, refused) {
+	unfit := errors.New("they do not fit")
+	if _, err := s.Change(ctx, []Change{{Kind: book.SpanKind, Name: "other", Body: []byte("{}")}}, func([]Definition, int64) error { return unfit }); !errors.Is(
+		err,
+		unfit,
+	) {
 		t.Errorf("a change that does not fit ends with %v", err)
 	}
-	if _, err := s.Versions(ctx, SpanDefinition, "other"); !errors.As(err, &missing) {
+	if _, err := s.Versions(ctx, book.SpanKind, "other"); !refused.IsMissing(err) {
 		t.Errorf("a refused change was kept: %v", err)
 	}
 }

@@ -2,151 +2,242 @@ package web
 
 import (
 	"context"
+	"fmt"
 
-	"vastspan/api"
+	"vastspan/api/server"
+	"vastspan/api/types"
+	"vastspan/core/civil"
 	"vastspan/internal/service"
-	"vastspan/internal/wire"
 )
 
-func (h *handlers) ListBriefs(ctx context.Context, _ api.ListBriefsRequestObject) (api.ListBriefsResponseObject, error) {
-	briefs, err := h.service.Briefs(ctx)
+func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObject) (server.ViewBriefResponseObject, error) {
+	b, err := h.service.Briefs.Get(ctx, r.Name)
 	if err != nil {
 		return nil, err
 	}
-	list := api.ListBriefs200JSONResponse{}
-	for i := range briefs {
-		b, err := wire.Brief(&briefs[i])
+	v, err := h.service.Views.View(ctx, &b.Definition, viewContext(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(v.Grid())
+		return server.ViewBrief200TextcsvResponse{Body: body}, err
+	}
+	out := server.ViewBrief200JSONResponse{
+		Name:     v.Brief.Name,
+		Title:    v.Brief.Title,
+		Version:  b.Version,
+		AsOf:     v.AsOf,
+		AtClose:  v.AtClose,
+		Calendar: v.Calendar,
+		Prompts:  v.Prompts,
+	}
+	out.Items = each(v.Items, func(it *service.ItemView) types.BriefItemView {
+		if it.Err != nil {
+			text := it.Err.Error()
+			return types.BriefItemView{Item: it.Item, Error: &text}
+		}
+		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup}
+	})
+	return out, nil
+}
+
+// viewContext reads as of what a brief is to be shown.
+func viewContext(v *types.ViewRequest) service.ViewContext {
+	if v == nil {
+		return service.ViewContext{}
+	}
+	return service.ViewContext{Context: against(v.AsOf, v.AtClose, v.Calendar), Prompts: or(v.Prompts)}
+}
+
+func (h *handlers) RehearseBrief(ctx context.Context, r server.RehearseBriefRequestObject) (server.RehearseBriefResponseObject, error) {
+	b, err := h.service.Briefs.Get(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	turns, err := h.service.Views.Turns(ctx, &b.Definition, r.Body.From, r.Body.Days, against(nil, r.Body.AtClose, r.Body.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	return server.RehearseBrief200JSONResponse{Turns: each(turns, func(t *service.BriefTurn) types.BriefTurn {
+		return types.BriefTurn{Day: t.Day, Changes: t.Changes, Items: t.Items}
+	})}, nil
+}
+
+func (h *handlers) ListReceipts(ctx context.Context, r server.ListReceiptsRequestObject) (server.ListReceiptsResponseObject, error) {
+	page, err := h.service.Receipts.List(ctx, paging(r.Params.Limit, r.Params.After))
+	if err != nil {
+		return nil, err
+	}
+	out := server.ListReceipts200JSONResponse{Items: []types.Receipt{}, Next: optional(page.Next)}
+	for i := range page.Items {
+		one, err := toReceipt(&page.Items[i], false)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, b)
+		out.Items = append(out.Items, one)
 	}
-	return list, nil
+	return out, nil
 }
 
-func (h *handlers) GetBrief(ctx context.Context, r api.GetBriefRequestObject) (api.GetBriefResponseObject, error) {
-	b, err := h.service.Brief(ctx, r.Name)
-	if err != nil {
-		return nil, err
-	}
-	out, err := wire.Brief(b)
-	return api.GetBrief200JSONResponse(out), err
-}
-
-func (h *handlers) PutBrief(ctx context.Context, r api.PutBriefRequestObject) (api.PutBriefResponseObject, error) {
-	def, err := wire.BriefDefinition(r.Body)
-	if err != nil {
-		return nil, err
-	}
-	if def.Name != r.Name {
-		return nil, service.Invalidf("the definition names brief %s, the address %s; a brief is not renamed", def.Name, r.Name)
-	}
-	if r.Params.Version < 0 {
-		return nil, service.Invalidf("version: %d: expected the version that the change was made from, 0 for a new brief", r.Params.Version)
-	}
-	b, err := h.service.PutBrief(ctx, def, r.Params.Version, author, or(r.Params.Note))
-	if err != nil {
-		return nil, err
-	}
-	out, err := wire.Brief(b)
-	return api.PutBrief200JSONResponse(out), err
-}
-
-func (h *handlers) ViewBrief(ctx context.Context, r api.ViewBriefRequestObject) (api.ViewBriefResponseObject, error) {
-	b, err := h.service.Brief(ctx, r.Name)
-	if err != nil {
-		return nil, err
-	}
-	reading, asks := wire.ViewReading(r.Body)
-	v, err := h.service.ViewBrief(ctx, &b.Brief, reading, asks)
-	if err != nil {
-		return nil, err
-	}
-	out, err := wire.BriefView(v, b.Version)
-	return api.ViewBrief200JSONResponse(out), err
-}
-
-func (h *handlers) BriefTurns(ctx context.Context, r api.BriefTurnsRequestObject) (api.BriefTurnsResponseObject, error) {
-	b, err := h.service.Brief(ctx, r.Name)
-	if err != nil {
-		return nil, err
-	}
-	reading := service.Reading{AtClose: or(r.Body.AtClose), Calendar: or(r.Body.Calendar)}
-	turns, err := h.service.BriefTurns(ctx, &b.Brief, r.Body.From, r.Body.Days, reading)
-	return api.BriefTurns200JSONResponse(wire.BriefTurns(turns)), err
-}
-
-func (h *handlers) ListReceipts(ctx context.Context, _ api.ListReceiptsRequestObject) (api.ListReceiptsResponseObject, error) {
-	receipts, err := h.service.Receipts(ctx)
-	if err != nil {
-		return nil, err
-	}
-	list := api.ListReceipts200JSONResponse{}
-	for i := range receipts {
-		r, err := wire.Receipt(&receipts[i])
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, r)
-	}
-	return list, nil
-}
-
-func (h *handlers) MakeReceipt(ctx context.Context, r api.MakeReceiptRequestObject) (api.MakeReceiptResponseObject, error) {
+func (h *handlers) CreateReceipt(ctx context.Context, r server.CreateReceiptRequestObject) (server.CreateReceiptResponseObject, error) {
 	b := r.Body
-	var made *service.Receipt
-	var err error
-	switch {
-	case b.Brief != nil && b.Total == nil:
-		view := or(b.View)
-		reading, asks := wire.ViewReading(&view)
-		made, err = h.service.FreezeBrief(ctx, *b.Brief, reading, asks, or(b.Title), author)
-	case b.Total != nil && b.Dataset != nil && b.Brief == nil:
-		made, err = h.service.FreezeTotal(ctx, *b.Dataset, wire.Question(b.Total), or(b.Title), author)
-	default:
-		err = service.Invalidf("a receipt is of a brief, or of a total with its dataset")
-	}
+	receipt, err := h.service.Receipts.Create(
+		ctx,
+		service.ReceiptRequest{
+			Title:  or(b.Title),
+			Author: author,
+			Key:    or(r.Params.IdempotencyKey),
+			Brief:  or(b.Brief),
+			View:   viewContext(b.View),
+			Query:  b.Total,
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
-	out, err := wire.Receipt(made)
-	return api.MakeReceipt201JSONResponse(out), err
+	body, err := toReceipt(receipt, true)
+	location := fmt.Sprintf("receipts/%d", receipt.ID)
+	return server.CreateReceipt201JSONResponse{Body: body, Headers: server.CreateReceipt201ResponseHeaders{Location: &location}}, err
 }
 
-func (h *handlers) GetReceipt(ctx context.Context, r api.GetReceiptRequestObject) (api.GetReceiptResponseObject, error) {
-	found, err := h.service.Receipt(ctx, r.Id)
+func (h *handlers) GetReceipt(ctx context.Context, r server.GetReceiptRequestObject) (server.GetReceiptResponseObject, error) {
+	receipt, err := h.service.Receipts.Get(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}
-	out, err := wire.Receipt(found)
-	return api.GetReceipt200JSONResponse(out), err
+	if wantsCSV(ctx) {
+		body, err := csv(receipt.Grid())
+		return server.GetReceipt200TextcsvResponse{Body: body}, err
+	}
+	body, err := toReceipt(receipt, true)
+	return server.GetReceipt200JSONResponse(body), err
 }
 
-func (h *handlers) CompareReceipt(ctx context.Context, r api.CompareReceiptRequestObject) (api.CompareReceiptResponseObject, error) {
-	c, err := h.service.CompareReceipt(ctx, r.Id)
+func (h *handlers) CompareReceipt(ctx context.Context, r server.CompareReceiptRequestObject) (server.CompareReceiptResponseObject, error) {
+	c, err := h.service.Receipts.Compare(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}
-	out, err := wire.ReceiptComparison(c)
-	return api.CompareReceipt200JSONResponse(out), err
+	if wantsCSV(ctx) {
+		body, err := csv(c.Grid())
+		return server.CompareReceipt200TextcsvResponse{Body: body}, err
+	}
+	head, err := toReceipt(c.Receipt, false)
+	out := server.CompareReceipt200JSONResponse{
+		Receipt:  head,
+		Compared: c.Compared,
+		Since:    each(c.Since, toReason),
+		Changed: each(c.Changed, func(m *service.FigureChange) types.FigureChange {
+			return types.FigureChange{Cell: toCell(&m.Cell, &m.Source), Now: m.Now, Difference: m.Difference, DaysNow: optional(m.DaysNow),
+				State: types.FigureChangeState(m.State), Reasons: each(m.Reasons, toReason)}
+		}),
+	}
+	if len(c.Missing) > 0 {
+		out.Missing = &c.Missing
+	}
+	return out, err
 }
 
-func (h *handlers) ListSchedules(ctx context.Context, _ api.ListSchedulesRequestObject) (api.ListSchedulesResponseObject, error) {
-	schedules, err := h.service.Schedules(ctx)
-	return api.ListSchedules200JSONResponse(each(schedules, wire.Schedule)), err
+func toReason(r *service.Reason) types.Reason {
+	return types.Reason{Code: r.Code, Text: r.Text, Name: optional(r.Name)}
 }
 
-func (h *handlers) AddSchedule(ctx context.Context, r api.AddScheduleRequestObject) (api.AddScheduleResponseObject, error) {
+func toCell(c *service.ReceiptCell, s *service.ReceiptSource) types.ReceiptCell {
+	out := types.ReceiptCell{
+		Id:         c.ID,
+		Item:       optional(c.Item),
+		Dataset:    s.Dataset,
+		Date:       s.Date,
+		Expression: c.Expression,
+		Days:       c.Days,
+		Unit:       optional(c.Unit),
+		Figure:     c.Figure,
+		Value:      c.Value,
+	}
+	if c.Group != nil {
+		out.Group = &c.Group
+	}
+	return out
+}
+
+// toReceipt returns a receipt, with its figures where they are wanted.
+func toReceipt(r *service.Receipt, whole bool) (types.Receipt, error) {
+	b := &r.Body
+	asOf, err := civil.ParseDay(b.AsOf)
+	out := types.Receipt{
+		Id:        r.ID,
+		Title:     r.Title,
+		Subject:   types.ReceiptSubject(b.Subject),
+		AsOf:      asOf,
+		Author:    r.Author,
+		CreatedAt: r.CreatedAt,
+		Schedule:  optional(r.Schedule),
+		DueDay:    r.DueDay,
+		Digest:    r.Digest,
+	}
+	if b.Brief != nil {
+		out.Brief = &b.Brief.Name
+	}
+	if err != nil || !whole {
+		return out, err
+	}
+	cells := each(b.Cells, func(c *service.ReceiptCell) types.ReceiptCell { return toCell(c, &b.Sources[c.Source]) })
+	loads := each(b.Loads, func(l *service.ReceiptLoad) types.ReceiptLoad {
+		return types.ReceiptLoad{Dataset: l.Dataset, Newest: l.Newest}
+	})
+	out.Verified, out.AtClose, out.Calendar = &r.Verified, &b.AtClose, &b.Calendar
+	out.Cells, out.Definitions, out.Loads = &cells, &b.Definitions, &loads
+	if len(b.Missing) > 0 {
+		out.Missing = &b.Missing
+	}
+	return out, nil
+}
+
+func (h *handlers) ListSchedules(ctx context.Context, r server.ListSchedulesRequestObject) (server.ListSchedulesResponseObject, error) {
+	page, err := h.service.Schedules.List(ctx, paging(r.Params.Limit, r.Params.After))
+	return server.ListSchedules200JSONResponse{Items: each(page.Items, toSchedule), Next: optional(page.Next)}, err
+}
+
+func (h *handlers) GetSchedule(ctx context.Context, r server.GetScheduleRequestObject) (server.GetScheduleResponseObject, error) {
+	s, err := h.service.Schedules.Get(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	return server.GetSchedule200JSONResponse(toSchedule(s)), nil
+}
+
+func (h *handlers) AddSchedule(ctx context.Context, r server.AddScheduleRequestObject) (server.AddScheduleResponseObject, error) {
 	b := r.Body
-	err := h.service.AddSchedule(ctx, service.Schedule{Name: b.Name, Brief: b.Brief, On: b.On, Calendar: or(b.Calendar), Author: author, Since: or(b.Since)})
-	return api.AddSchedule204Response{}, err
+	s, err := h.service.Schedules.Add(
+		ctx,
+		service.Schedule{Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Since: or(b.Since), Author: author},
+	)
+	if err != nil {
+		return nil, err
+	}
+	location := "schedules/" + s.Name
+	return server.AddSchedule201JSONResponse{Body: toSchedule(s), Headers: server.AddSchedule201ResponseHeaders{Location: &location}}, nil
 }
 
-func (h *handlers) RemoveSchedule(ctx context.Context, r api.RemoveScheduleRequestObject) (api.RemoveScheduleResponseObject, error) {
-	return api.RemoveSchedule204Response{}, h.service.RemoveSchedule(ctx, r.Name)
+func (h *handlers) RemoveSchedule(ctx context.Context, r server.RemoveScheduleRequestObject) (server.RemoveScheduleResponseObject, error) {
+	return server.RemoveSchedule204Response{}, h.service.Schedules.Remove(ctx, r.Name)
 }
 
-func (h *handlers) RunSchedules(ctx context.Context, _ api.RunSchedulesRequestObject) (api.RunSchedulesResponseObject, error) {
-	made, err := h.service.RunSchedules(ctx)
-	return api.RunSchedules200JSONResponse{Made: made}, err
+func (h *handlers) RunSchedules(ctx context.Context, _ server.RunSchedulesRequestObject) (server.RunSchedulesResponseObject, error) {
+	created, err := h.service.Schedules.Run(ctx)
+	return server.RunSchedules200JSONResponse{Created: created}, err
+}
+
+func toSchedule(s *service.Schedule) types.Schedule {
+	return types.Schedule{
+		Name:            s.Name,
+		Brief:           s.Brief,
+		Days:            s.Days,
+		Calendar:        s.Calendar,
+		Author:          s.Author,
+		Since:           s.Since,
+		UpToDateThrough: s.UpToDate,
+		Next:            s.Next,
+	}
 }

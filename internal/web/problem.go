@@ -6,51 +6,62 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"vastspan/api"
+	"vastspan/api/types"
 	"vastspan/core/span"
-	"vastspan/internal/service"
-	"vastspan/internal/store"
-	"vastspan/internal/tabular"
-	"vastspan/internal/wire"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
 )
 
-// problemOf words an error as problem details (RFC 9457).
-func problemOf(err error) api.Problem {
-	p := api.Problem{Status: http.StatusInternalServerError, Title: "The service failed", Detail: "An error inside the service; its log says more."}
-	var missing *store.NotFound
-	var conflict *store.Conflict
-	var inUse *service.InUse
-	var invalid *service.Invalid
+// problem returns problem details (RFC 9457) of a kind, which its code names.
+func problem(status int, code, title, detail string) types.Problem {
+	return types.Problem{Type: "/problems/" + strings.ReplaceAll(code, "_", "-"), Title: title, Status: status, Code: code, Detail: detail}
+}
+
+// kinds are the status and the title of each kind of refusal.
+var kinds = map[refused.Kind]struct {
+	status int
+	title  string
+}{
+	refused.Invalid:  {http.StatusUnprocessableEntity, "Invalid request"},
+	refused.NotFound: {http.StatusNotFound, "Not found"},
+	refused.Conflict: {http.StatusConflict, "Conflict"},
+	refused.Stale:    {http.StatusPreconditionFailed, "Changed since"},
+	refused.Required: {http.StatusPreconditionRequired, "Version required"},
+}
+
+// problemOf words an error as problem details.
+func problemOf(err error) types.Problem {
+	var refusal *refused.Error
 	var tooLarge *http.MaxBytesError
 	switch {
-	case errors.As(err, &missing):
-		p = api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: err.Error()}
-	case errors.As(err, &conflict):
-		p = api.Problem{Status: http.StatusConflict, Title: "In conflict with what is there", Detail: err.Error()}
-	case errors.As(err, &inUse):
-		p = api.Problem{Status: http.StatusConflict, Title: "Still in use", Detail: err.Error(), Names: &inUse.Users}
 	case errors.As(err, &tooLarge):
-		p = api.Problem{Status: http.StatusRequestEntityTooLarge, Title: "Too large", Detail: err.Error()}
-	case errors.As(err, &invalid):
-		p = api.Problem{Status: http.StatusUnprocessableEntity, Title: "Refused", Detail: err.Error()}
+		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large", err.Error())
+	case !errors.As(err, &refusal):
+		return problem(http.StatusInternalServerError, "internal", "Internal error", "An error inside the service; its log says more.")
+	}
+	k := kinds[refusal.Kind]
+	p := problem(k.status, refusal.Code, k.title, err.Error())
+	p.Pointer = optional(refusal.Pointer)
+	if refusal.Names != nil {
+		p.Names = &refusal.Names
 	}
 	var expression *span.Error
 	if errors.As(err, &expression) {
-		e := wire.ExpressionError(expression)
-		p.Expression = &e
+		p.Expression = expression
 	}
-	var faults *tabular.Faults
+	var faults *ingest.Faults
 	if errors.As(err, &faults) {
-		list := wire.Faults(faults.Rows)
+		list := each(faults.Rows, toFault)
 		p.Faults = &list
 	}
 	return p
 }
 
-func writeProblem(c *gin.Context, p api.Problem) {
+func writeProblem(c *gin.Context, p types.Problem) {
 	body, err := json.Marshal(p)
 	if err != nil {
 		slog.Error("a problem cannot be written", "error", err)
@@ -98,5 +109,8 @@ func badRequest(c *gin.Context, err error) {
 		fail(c, err)
 		return
 	}
-	writeProblem(c, api.Problem{Status: http.StatusBadRequest, Title: "The request cannot be read", Detail: err.Error()})
+	writeProblem(c, problem(http.StatusBadRequest, "unreadable", "Unreadable request", err.Error()))
 }
+
+// unfit answers a request that can be read but says what is not known, such as a figure.
+func unfit(c *gin.Context, err error) { fail(c, refused.Wrong(err)) }

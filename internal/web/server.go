@@ -13,11 +13,11 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
-	"github.com/gin-gonic/gin/binding"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"vastspan/api"
+	"vastspan/api/server"
 	"vastspan/internal/service"
 	"vastspan/internal/web/console"
 )
@@ -25,36 +25,39 @@ import (
 // maxBody is how large a request other than a file may be, in bytes.
 const maxBody = 16 << 20
 
-// Handler gives the service's routes.
-func Handler(s *service.Service, version string) http.Handler {
+// Handler returns the service's routes.
+func Handler(s *service.Service, version string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
-	binding.EnableDecoderDisallowUnknownFields = true
+	requests, err := newValidator()
+	if err != nil {
+		return nil, err
+	}
 	engine := gin.New()
 	engine.ContextWithFallback = true // so that use cases end when the caller goes
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		fail(c, fmt.Errorf("panic: %v", cause))
 	}))
 	registry := prometheus.NewRegistry()
-	engine.Use(measure(registry), localHosts, limitBody)
+	engine.Use(measure(registry), localHosts, limitBody, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
-	engine.GET("/api/v1/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
-	strict := api.NewStrictHandlerWithOptions(&handlers{s, version}, nil, api.StrictGinServerOptions{
-		RequestErrorHandlerFunc:  badRequest,
+	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
+	strict := server.NewStrictHandlerWithOptions(&handlers{s, version}, nil, server.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  unfit,
 		HandlerErrorFunc:         fail,
 		ResponseErrorHandlerFunc: fail,
 	})
-	api.RegisterHandlersWithOptions(engine, strict, api.GinServerOptions{
-		BaseURL:      "/api/v1",
-		ErrorHandler: func(c *gin.Context, err error, _ int) { badRequest(c, err) },
+	server.RegisterHandlersWithOptions(engine, strict, server.GinServerOptions{
+		BaseURL:      prefix,
+		ErrorHandler: func(c *gin.Context, err error, _ int) { unfit(c, err) },
 	})
 	engine.NoRoute(func(c *gin.Context) {
 		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || isAPI(c.Request.URL.Path) {
-			writeProblem(c, api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no " + c.Request.Method + " " + c.Request.URL.Path})
+			writeProblem(c, problem(http.StatusNotFound, "not_found", "Not found", "There is no "+c.Request.Method+" "+c.Request.URL.Path))
 			return
 		}
 		console.Serve(c.Writer, c.Request)
 	})
-	return http.NewCrossOriginProtection().Handler(engine)
+	return http.NewCrossOriginProtection().Handler(engine), nil
 }
 
 func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }
@@ -84,7 +87,15 @@ func localHosts(c *gin.Context) {
 		host = h
 	}
 	if !isLoopback(host) {
-		writeProblem(c, api.Problem{Status: http.StatusForbidden, Title: "Another host", Detail: fmt.Sprintf("The service answers to localhost and loopback addresses only, not to %q.", host)})
+		writeProblem(
+			c,
+			problem(
+				http.StatusForbidden,
+				"host_not_allowed",
+				"Host not allowed",
+				fmt.Sprintf("The service answers to localhost and loopback addresses only, not to %q.", host),
+			),
+		)
 	}
 }
 
@@ -115,14 +126,21 @@ func Listen(address string) (net.Listener, error) {
 		return nil, fmt.Errorf("%q is no address: expected host:port, such as 127.0.0.1:7420", address)
 	}
 	if !isLoopback(host) {
-		return nil, fmt.Errorf("%s is refused: the service has no sign-in yet, so it listens on loopback only (127.0.0.1, ::1 or localhost)", address)
+		return nil, fmt.Errorf(
+			"%s is refused: the service has no sign-in yet, so it listens on loopback only (127.0.0.1, ::1 or localhost)",
+			address,
+		)
 	}
 	return net.Listen("tcp", address)
 }
 
 // Serve answers until the context ends, then lets requests that are under way finish.
 func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	server := &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
+	}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {

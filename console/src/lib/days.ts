@@ -1,40 +1,36 @@
+import { CalendarDate, parseDate } from '@internationalized/date'
+import type { Interval } from '../api/client'
+
 // Days as ISO text, and as numbers of days since 1970-01-01 for drawing. Nothing here reads a clock.
 
 const DAY = 86_400_000
+const epoch = new CalendarDate(1970, 1, 1)
 
 export const weekdays = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'] as const
 export const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'] as const
 
-export function toNumber(iso: string): number {
-  return Math.round(Date.parse(iso + 'T00:00:00Z') / DAY)
-}
+const utc = (d: CalendarDate) => d.toDate('UTC')
 
-export function toISO(day: number): string {
-  return new Date(day * DAY).toISOString().slice(0, 10)
-}
+export const toNumber = (iso: string): number => Math.round(utc(parseDate(iso)).getTime() / DAY)
+export const toISO = (day: number): string => epoch.add({ days: day }).toString()
 
 export function isDay(text: string): boolean {
-  return /^\d{4}-\d{2}-\d{2}$/.test(text) && !Number.isNaN(Date.parse(text + 'T00:00:00Z')) && toISO(toNumber(text)) === text
+  try {
+    return parseDate(text).toString() === text
+  } catch {
+    return false
+  }
 }
 
 export function parts(iso: string): { year: number; month: number; day: number; weekday: string; monthName: string } {
-  const d = new Date(iso + 'T00:00:00Z')
-  const month = d.getUTCMonth()
-  return { year: d.getUTCFullYear(), month: month + 1, day: d.getUTCDate(), weekday: weekdays[d.getUTCDay()] ?? '', monthName: months[month] ?? '' }
+  const d = parseDate(iso)
+  const weekday = weekdays[utc(d).getUTCDay()] ?? ''
+  return { year: d.year, month: d.month, day: d.day, weekday, monthName: months[d.month - 1] ?? '' }
 }
 
 /** Moves a day by days, and by months with the day of the month clamped to the target's length. */
-export function step(iso: string, days: number, byMonths = 0): string {
-  const p = parts(iso)
-  let base = iso
-  if (byMonths !== 0) {
-    const first = new Date(Date.UTC(p.year, p.month - 1 + byMonths, 1))
-    const length = new Date(Date.UTC(first.getUTCFullYear(), first.getUTCMonth() + 1, 0)).getUTCDate()
-    first.setUTCDate(Math.min(p.day, length))
-    base = first.toISOString().slice(0, 10)
-  }
-  return toISO(toNumber(base) + days)
-}
+export const step = (iso: string, days: number, byMonths = 0): string =>
+  parseDate(iso).add({ months: byMonths }).add({ days }).toString()
 
 /** Mon 19 Oct 2026 */
 export function long(iso: string): string {
@@ -48,47 +44,36 @@ export function short(iso: string): string {
   return `${p.day} ${p.monthName}`
 }
 
-export interface Interval {
-  first: string | null
-  last: string | null
-}
-
 /** 1 Oct – 18 Oct 2026; the year is written once where both days share it. */
 export function range(v: Interval): string {
-  if (v.first === null && v.last === null) return 'all dates'
-  if (v.first === null) return `through ${short(v.last ?? '')} ${parts(v.last ?? '').year}`
-  const first = parts(v.first)
-  if (v.last === null) return `from ${short(v.first)} ${first.year} onward`
-  const last = parts(v.last)
-  if (v.first === v.last) return `${short(v.first)} ${first.year}`
-  if (first.year === last.year) return `${short(v.first)} – ${short(v.last)} ${last.year}`
-  return `${short(v.first)} ${first.year} – ${short(v.last)} ${last.year}`
+  if (v.first_day === null && v.last_day === null) return 'all dates'
+  if (v.first_day === null) return `through ${short(v.last_day ?? '')} ${parts(v.last_day ?? '').year}`
+  const first = parts(v.first_day)
+  if (v.last_day === null) return `from ${short(v.first_day)} ${first.year} onward`
+  const last = parts(v.last_day)
+  if (v.first_day === v.last_day) return `${short(v.first_day)} ${first.year}`
+  if (first.year === last.year) return `${short(v.first_day)} – ${short(v.last_day)} ${last.year}`
+  return `${short(v.first_day)} ${first.year} – ${short(v.last_day)} ${last.year}`
 }
 
 /** From the first day of a list of intervals to the last. */
 export function outer(list: Interval[]): string {
   const first = list[0]
   const last = list[list.length - 1]
-  return first && last ? range({ first: first.first, last: last.last }) : 'no days'
+  return first && last ? range({ first_day: first.first_day, last_day: last.last_day }) : 'no days'
 }
 
 /** The outer days of a list of intervals, and how many intervals there are when more than one. */
 export function ranges(list: Interval[]): string {
-  return list.length > 1 ? `${outer(list)}, ${list.length} stretches` : outer(list)
+  return list.length > 1 ? `${outer(list)}, ${list.length} intervals` : outer(list)
 }
 
-/** 48216.4 → 48,216.4; blank stays a dash. */
-export function grouped(value: string | null | undefined): string {
-  if (value === null || value === undefined || value === '') return '–'
-  const [whole = '', fraction] = value.replace('-', '').split('.')
-  const text = whole.replace(/\B(?=(\d{3})+(?!\d))/g, ',') + (fraction ? '.' + fraction : '')
-  return (value.startsWith('-') ? '−' : '') + text
-}
-
-/** A decimal as text, rounded to a number of decimals for reading. */
-export function rounded(value: string | null | undefined, decimals: number): string {
-  if (!value) return grouped(value)
-  const fraction = value.split('.')[1] ?? ''
-  if (fraction.length <= decimals) return grouped(value)
-  return grouped(Number(value).toFixed(decimals))
+/** How many days intervals hold; null where a side is open. */
+export function totalDays(list: Interval[]): number | null {
+  let total = 0
+  for (const v of list) {
+    if (v.first_day === null || v.last_day === null) return null
+    total += toNumber(v.last_day) - toNumber(v.first_day) + 1
+  }
+  return total
 }

@@ -1,55 +1,73 @@
-import type { Filter } from './api'
+// A filter is written as everywhere: route=Gull Rock, route!=, fare>=10, fare<=20, fare between 10 and
+// 20, note~late. Values of the same column and sign are alternatives; nothing after the sign is blank.
 
-// A filter in the address is written as on the command line: route=Gull Rock, route!=, fare>=10,
-// fare<=20, fare between 10 and 20, note~late. Values of the same column and test are alternatives; nothing after the sign is
-// blank.
+export const operators = {
+  is: { sign: '=', words: 'is' },
+  'is-not': { sign: '!=', words: 'is not' },
+  'at-least': { sign: '>=', words: 'at least' },
+  'at-most': { sign: '<=', words: 'at most' },
+  contains: { sign: '~', words: 'contains' },
+  between: { sign: ' between ', words: 'between' },
+} as const
 
-export type Test = NonNullable<Filter['test']>
+export type Operator = keyof typeof operators
 
-const signs: { sign: string; test: Test; words: string }[] = [
-  { sign: '!=', test: 'is-not', words: 'is not' },
-  { sign: '>=', test: 'at-least', words: 'at least' },
-  { sign: '<=', test: 'at-most', words: 'at most' },
-  { sign: '~', test: 'contains', words: 'contains' },
-  { sign: '=', test: 'is', words: 'is' },
-]
+export interface Filter {
+  column: string
+  operator: Operator
+  values: (string | null)[]
+}
 
-export const words = (test: Test): string => signs.find((s) => s.test === test)?.words ?? test
-const between = /^([^=<>~!]+?) between (.+) and (.+)$/
-const several = (test: Test) => test === 'is' || test === 'is-not'
+const quoted = /^"((?:[^"]|"")*)"/
+const signs = Object.entries(operators)
+  .map(([name, o]) => ({ name: name as Operator, sign: o.sign as string }))
+  .sort((a, b) => b.sign.length - a.sign.length)
+const takesSeveral = (o: Operator) => o === 'is' || o === 'is-not'
 
-export function toFilters(texts: string[]): Filter[] {
+function parseFilter(text: string): Filter | null {
+  const start = quoted.exec(text)
+  const from = start?.[0].length ?? 0
+  const found = signs
+    .map((s) => ({ ...s, at: text.indexOf(s.sign, from) }))
+    .filter((s) => s.at > 0)
+    .sort((a, b) => a.at - b.at || b.sign.length - a.sign.length)[0]
+  if (!found) return null
+  const column = start ? (start[1] ?? '').replaceAll('""', '"') : text.slice(0, found.at)
+  const value = text.slice(found.at + found.sign.length)
+  if (found.name !== 'between') return { column, operator: found.name, values: [value === '' ? null : value] }
+  const [low = '', high = ''] = value.split(' and ')
+  return { column, operator: 'between', values: [low, high] }
+}
+
+export function parseFilters(texts: string[]): Filter[] {
   const filters: Filter[] = []
   for (const text of texts) {
-    const [, ofColumn, low, high] = between.exec(text) ?? []
-    if (ofColumn && low && high) {
-      filters.push({ column: ofColumn, test: 'between', values: [low, high] })
-      continue
-    }
-    // The first sign in it; of two that begin together, the longer one.
-    const found = signs.map((s) => ({ ...s, at: text.indexOf(s.sign) })).filter((s) => s.at > 0)
-    const first = found.sort((a, b) => a.at - b.at || b.sign.length - a.sign.length)[0]
-    if (!first) continue
-    const column = text.slice(0, first.at)
-    const value = text.slice(first.at + first.sign.length)
-    let f = several(first.test) ? filters.find((x) => x.column === column && x.test === first.test) : undefined
-    if (!f) {
-      f = { column, test: first.test, values: [] }
-      filters.push(f)
-    }
-    f.values.push(value === '' ? null : value)
+    const one = parseFilter(text)
+    if (!one) continue
+    const same = filters.find((f) => f.column === one.column && f.operator === one.operator)
+    if (same && takesSeveral(one.operator)) same.values.push(...one.values)
+    else filters.push(one)
   }
   return filters
 }
 
-export function fromFilters(filters: Filter[]): string[] {
+function columnText(name: string): string {
+  const plain = !name.startsWith('"') && signs.every((s) => !name.includes(s.sign))
+  return plain ? name : `"${name.replaceAll('"', '""')}"`
+}
+
+export function filterTexts(filters: Filter[]): string[] {
   return filters.flatMap((f) =>
-    f.test === 'between' ? [`${f.column} between ${f.values[0]} and ${f.values[1]}`] : f.values.map((v) => `${f.column}${signs.find((s) => s.test === f.test)?.sign ?? '='}${v ?? ''}`),
+    f.operator === 'between'
+      ? [`${columnText(f.column)} between ${f.values[0]} and ${f.values[1]}`]
+      : f.values.map((v) => `${columnText(f.column)}${operators[f.operator].sign}${v ?? ''}`),
   )
 }
 
-/** A table as CSV, quoted where it must be. */
-export function toCSV(rows: (string | null)[][]): string {
-  const cell = (v: string | null) => (v === null ? '' : /[",\r\n]/.test(v) ? '"' + v.replaceAll('"', '""') + '"' : v)
-  return rows.map((r) => r.map(cell).join(',')).join('\r\n') + '\r\n'
+export const isValue = (column: string, value: string | null): string => `${columnText(column)}=${value ?? ''}`
+
+/** route is Gull Rock or Saltmarsh */
+export function filterWords(f: Filter): string {
+  const values = f.values.map((v) => v ?? '(blank)').join(f.operator === 'between' ? ' and ' : ' or ')
+  return `${f.column.replaceAll('_', ' ')} ${operators[f.operator].words} ${values}`
 }

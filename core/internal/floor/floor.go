@@ -2,7 +2,7 @@
 // break: days before the first, years before the first.
 package floor
 
-// Div gives a / b rounded down; b is above 0.
+// Div returns a / b rounded down; b is above 0.
 func Div(a, b int) int {
 	q := a / b
 	if a%b < 0 {
@@ -11,7 +11,7 @@ func Div(a, b int) int {
 	return q
 }
 
-// Mod gives what Div leaves over, from 0 to b-1.
+// Mod returns what Div leaves over, from 0 to b-1.
 func Mod(a, b int) int {
 	m := a % b
 	if m < 0 {

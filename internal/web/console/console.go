@@ -27,7 +27,10 @@ see <a href="/api/v1/openapi.yaml">its description</a>.`
 // script reads the path.
 func Serve(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("X-Content-Type-Options", "nosniff")
-	w.Header().Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'")
+	w.Header().Set(
+		"Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'",
+	)
 	name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
 	content, err := fs.ReadFile(built, "dist/"+name)
 	if err != nil || strings.HasPrefix(name, ".") {

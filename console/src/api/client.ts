@@ -1,0 +1,76 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './api.gen'
+
+export type Schemas = components['schemas']
+export type Span = Schemas['Span']
+export type Dataset = Schemas['Dataset']
+export type Column = Schemas['Column']
+export type Resolution = Schemas['Resolution']
+export type ExpressionError = Schemas['ExpressionError']
+export type Problem = Schemas['Problem']
+export type Query = Schemas['Query']
+export type Answer = Schemas['Answer']
+export type AnswerSpan = Schemas['AnswerSpan']
+export type Note = Schemas['Note']
+export type Table = Schemas['Table']
+export type TableColumn = Schemas['TableColumn']
+export type Row = Schemas['Row']
+export type Label = Schemas['Label']
+export type Interval = Schemas['Interval']
+
+export const api = createClient<paths>({ baseUrl: '/api/v1' })
+
+/** The error of a refused call: what the service said, worded once. */
+export class RefusedError extends Error {
+  readonly problem: Problem
+  constructor(problem: Problem) {
+    super(problem.detail)
+    this.problem = problem
+  }
+}
+
+interface Reply<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** Throws what the service said against a call. */
+export function succeed(reply: Reply<unknown>): void {
+  if (reply.response.ok) return
+  const problem = reply.error as Problem | undefined
+  const { status } = reply.response
+  throw new RefusedError(
+    problem?.detail
+      ? problem
+      : {
+          type: 'about:blank',
+          code: 'no_answer',
+          title: 'No answer',
+          status,
+          detail: `The service answered ${status}.`,
+        },
+  )
+}
+
+/** Returns the data of an answer, or throws what the service said against it. */
+export function data<T>(reply: Reply<T>): Exclude<T, string> {
+  succeed(reply)
+  return reply.data as Exclude<T, string>
+}
+
+/** Returns the text of an answer that was asked for as CSV. */
+export function text(reply: Reply<unknown>): string {
+  succeed(reply)
+  return String(reply.data)
+}
+
+/** What asks for CSV in place of JSON. */
+export const asCSV = { headers: { Accept: 'text/csv' }, parseAs: 'text' } as const
+
+/** Names the version that a change is made from. */
+export const ifMatch = (version: number) => ({ 'If-Match': `"${version}"` })
+
+/** Whether a change was refused because others had made one before. */
+export const isStale = (e: unknown): boolean =>
+  e instanceof RefusedError && (e.problem.code === 'has_changed' || e.problem.code === 'already_exists')

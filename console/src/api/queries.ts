@@ -1,0 +1,134 @@
+import { createQuery, keepPreviousData, QueryClient } from '@tanstack/svelte-query'
+import { atClose, calendar, param, settledAsOf, statedAsOf } from '../lib/address.svelte'
+import { toISO, toNumber } from '../lib/days'
+import { api, data, type Dataset, type Interval } from './client'
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
+})
+
+/** Lists are asked for whole: a page of the service holds this many at most. */
+export const everything = { params: { query: { limit: 1000 } } }
+
+export const useStatus = () =>
+  createQuery(() => ({ queryKey: ['status'], queryFn: async () => data(await api.GET('/status')) }))
+export const useSpans = () =>
+  createQuery(() => ({ queryKey: ['spans'], queryFn: async () => data(await api.GET('/spans', everything)).items }))
+export const useCalendars = () =>
+  createQuery(() => ({
+    queryKey: ['calendars'],
+    queryFn: async () => data(await api.GET('/calendars', everything)).items,
+  }))
+export const useDatasets = () =>
+  createQuery(() => ({
+    queryKey: ['datasets'],
+    queryFn: async () => data(await api.GET('/datasets', everything)).items,
+  }))
+
+export interface Context {
+  as_of: string
+  at_close: boolean
+  calendar: string
+}
+
+/** Resolves expressions; while a new day is on its way, the days of the one before stay. */
+export const useResolve = (expressions: () => string[], context: () => Context | null, explain = false) =>
+  createQuery(() => {
+    const list = expressions()
+    const r = context()
+    return {
+      queryKey: ['resolve', list, r, explain],
+      queryFn: async () =>
+        data(await api.POST('/resolve', { body: { expressions: list, ...(r as Context), explain } })),
+      enabled: r !== null && list.length > 0,
+      placeholderData: keepPreviousData,
+    }
+  })
+
+/** The as-of day, found out; null until the service has answered. */
+export function useAsOf() {
+  const datasets = useDatasets()
+  const status = useStatus()
+  const basis = () => currentDataset(datasets.data)
+  const find = (stated: string): string | null => {
+    if (stated === 'today') return status.data?.today ?? null
+    if (stated !== 'latest') return stated
+    return datasets.isPending ? null : (basis()?.newest ?? status.data?.today ?? null)
+  }
+  const read = (day: string | null): Context | null =>
+    day === null ? null : { as_of: day, at_close: atClose(), calendar: calendar() }
+  return {
+    get basisDataset() {
+      return basis()
+    },
+    /** The day as it is now, also while it is being moved. */
+    get day() {
+      return find(statedAsOf())
+    },
+    /** What expressions are read against, once the day rests. */
+    get context() {
+      return read(find(settledAsOf()))
+    },
+  }
+}
+
+/** The page's dataset, else the first one there is: latest is its newest day. */
+export function currentDataset(list: Dataset[] | undefined): Dataset | undefined {
+  return list?.find((d) => d.name === param('dataset')) ?? list?.[0]
+}
+
+export type AsOfState = ReturnType<typeof useAsOf>
+
+/** Days to fetch on either side of the as-of day, and how near to the edge one may come. */
+const reach = 150
+const margin = 40
+
+export interface DaysThen {
+  intervals: Interval[]
+  days: number | null
+  error: string | null
+}
+
+/**
+ * Follows expressions over a stretch of as-of days around the one at hand, fetched at once, so that
+ * moving the day needs no call a step.
+ */
+export function useTimelines(expressions: () => string[], asOf: AsOfState) {
+  let anchor: number | null = null
+  const window = () => {
+    if (asOf.day === null) return null
+    const day = toNumber(asOf.day)
+    if (anchor === null || Math.abs(day - anchor) > reach - margin) anchor = day
+    return { from: toISO(anchor - reach), through: toISO(anchor + reach), at_close: atClose(), calendar: calendar() }
+  }
+  const query = createQuery(() => {
+    const list = expressions()
+    const w = window()
+    return {
+      queryKey: ['timelines', list, w],
+      queryFn: async () => data(await api.POST('/resolve/timeline', { body: { expressions: list, ...w! } })),
+      enabled: w !== null && list.length > 0,
+      placeholderData: keepPreviousData,
+    }
+  })
+  return {
+    get query() {
+      return query
+    },
+    /** What an expression gives as of the day at hand, by its position. */
+    at(i: number): DaysThen | null {
+      const timeline = query.data?.timelines[i]
+      if (!timeline || asOf.day === null) return null
+      if (timeline.error) return { intervals: [], days: null, error: timeline.error.message }
+      let low = 0
+      let high = timeline.answers.length
+      while (low < high) {
+        const middle = (low + high) >> 1
+        if ((timeline.answers[middle]?.as_of ?? '') <= asOf.day) low = middle + 1
+        else high = middle
+      }
+      const answer = timeline.answers[Math.max(0, low - 1)]
+      return answer ? { intervals: answer.intervals, days: answer.days, error: answer.error?.message ?? null } : null
+    },
+  }
+}

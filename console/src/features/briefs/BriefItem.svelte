@@ -1,0 +1,36 @@
+<script lang="ts">
+  import DataTable from '../../ui/DataTable.svelte'
+  import { outer } from '../../lib/days'
+  import { scrolls } from '../../ui/scrolls'
+  import LinesChart from '../lines/LinesChart.svelte'
+  import BarsChart from './BarsChart.svelte'
+  import { unlikeOf, type ItemView } from './briefs'
+  import FigureCard from './FigureCard.svelte'
+
+  let { view }: { view: ItemView } = $props()
+  const answer = $derived(view.answer)
+</script>
+
+{#if view.error}
+  <p class="mt-1" role="status" data-item-error><b class="font-semibold text-worse">Cannot be shown</b> {view.error}</p>
+{:else if view.item.kind === 'figure'}
+  <FigureCard {view} />
+{:else if view.item.kind === 'lines' && view.lineup}
+  <LinesChart
+    lineup={view.lineup}
+    planned={(view.item.lines ?? []).map((l) => l.planned ?? false)}
+    title={view.item.title}
+  />
+{:else if view.item.kind === 'bars'}
+  <BarsChart {view} />
+{:else if answer}
+  {#if !answer.tables[0]?.across}<p class="text-quiet">{answer.spans.map((s) => outer(s.intervals)).join('; ')}</p>{/if}
+  {#each answer.tables as table, i (i)}
+    <div class="overflow-x-auto" {@attach scrolls} data-brief-table>
+      <DataTable {table} spans={answer.spans} {answer} tight />
+    </div>
+  {/each}
+{/if}
+{#each unlikeOf(answer) as text (text)}
+  <p class="mt-1 text-2xs font-semibold text-worse" data-unlike>{text}</p>
+{/each}

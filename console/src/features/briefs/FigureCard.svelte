@@ -1,0 +1,49 @@
+<script lang="ts">
+  import { outer } from '../../lib/days'
+  import { countDays, formatCell, formatChange, formatNumber, sign, toneOf } from '../../lib/numbers'
+  import { groupRows, wholeRow } from '../../lib/query'
+  import type { ItemView } from './briefs'
+  import Spark from './Spark.svelte'
+
+  let { view }: { view: ItemView } = $props()
+
+  const table = $derived(view.answer?.tables[0])
+  const span = $derived(view.answer?.spans[0])
+  const row = $derived(wholeRow(table))
+  const own = $derived(table?.columns[0])
+  const value = $derived(own && row ? formatCell(own, row.cells[0]) : formatNumber(null))
+  const comparison = $derived(span?.comparisons?.[0])
+  // The columns of the first comparison follow the figure: counterpart, difference, change.
+  const counterpart = $derived(own && row ? formatCell(own, row.cells[1]) : '')
+  const difference = $derived(row?.cells[2] ?? null)
+  const signed = $derived(difference && own ? (sign(difference) > 0 ? '+' : '') + formatCell(own, difference) : '')
+  const change = $derived(row?.cells[3] ?? null)
+  const words = (text: string) => text.replace(/^1 (\w+) earlier$/, 'a $1 earlier')
+  const trend = $derived(groupRows(view.spark?.tables[0]))
+</script>
+
+{#if span && own}
+  <p class="text-quiet" data-card-days>
+    {outer(span.intervals)}{span.days === null ? '' : ` · ${countDays(span.days)}`}
+  </p>
+  <div class="mt-1 flex items-end justify-between gap-1.5">
+    <p
+      class={[
+        'font-semibold tracking-tight tabular-nums',
+        value.length > 14 ? 'text-base' : 'text-[1.375rem] leading-7',
+      ]}
+      data-card-value
+    >
+      {value}{#if own.unit}<span class="ml-1 text-2xs font-normal text-quiet">{own.unit}</span>{/if}
+    </p>
+    {#if trend.length > 1}<Spark rows={trend} />{/if}
+  </div>
+  {#if comparison}
+    <p class="mt-1" data-card-change>
+      <span class={['font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
+      <span class="text-quiet" title={`difference ${signed}`}>
+        {signed ? `${signed}, ` : ''}from {counterpart}, {words(comparison.name)}
+      </span>
+    </p>
+  {/if}
+{/if}

@@ -1,0 +1,60 @@
+import { createQuery, useQueryClient } from '@tanstack/svelte-query'
+import { api, data, ifMatch, type Answer, type Schemas } from '../../api/client'
+import { everything } from '../../api/queries'
+import { compact, type PageQuery } from '../../lib/query'
+
+export type Item = Schemas['BriefItem']
+export type ItemView = Schemas['BriefItemView']
+export type BriefDefinition = Schemas['BriefDefinition']
+export type Brief = Schemas['Brief']
+export type BriefView = Schemas['BriefView']
+
+export const useBriefs = () =>
+  createQuery(() => ({ queryKey: ['briefs'], queryFn: async () => data(await api.GET('/briefs', everything)).items }))
+
+/** How many of 12 columns an item takes where it says nothing. */
+export const defaultWidth: Record<Item['kind'], number> = { figure: 3, table: 6, bars: 6, lines: 12 }
+export const widthOf = (it: Item) => it.width || defaultWidth[it.kind]
+
+/** Saves a brief: a change is made from a version, 0 for a new brief, and one made meanwhile is refused. */
+export function useSaveBrief() {
+  const client = useQueryClient()
+  return async (definition: BriefDefinition, from: number, note = ''): Promise<Brief> => {
+    const query = note ? { note } : {}
+    const reply =
+      from === 0
+        ? await api.POST('/briefs', { params: { query }, body: definition })
+        : await api.PUT('/briefs/{name}', {
+            params: { path: { name: definition.name }, query, header: ifMatch(from) },
+            body: definition,
+          })
+    const saved = data(reply)
+    await client.invalidateQueries({ queryKey: ['briefs'] })
+    return saved
+  }
+}
+
+/** A name made of a title. */
+export function nameOf(title: string): string {
+  const name = title
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^[^a-z]+/, '')
+    .replace(/-+$/, '')
+    .slice(0, 60)
+  return name === '' ? 'brief' : name
+}
+
+/** A query of the totals page as an item of a brief; each kind takes what it can show. */
+export function toItem(kind: Item['kind'], title: string, dataset: string, q: PageQuery): Item {
+  const { over, figures, where, date, against, against_dataset, like_for_like, planned, each, running, ...rest } = q
+  const one = figures.find((f) => f !== 'count') ?? figures[0] ?? 'count'
+  const base = { kind, title, dataset, where, date, against, against_dataset, like_for_like, planned }
+  const table = { ...base, ...rest, over, figures, each, running }
+  const bars = { ...base, over: over.slice(0, 1), figures: [one], each, running }
+  const figure = { ...base, over: over.slice(0, 1), figures: [one], spark: 'month' }
+  return compact({ table, bars, figure, lines: base }[kind]) as Item
+}
+
+export const unlikeOf = (a: Answer | undefined): string[] =>
+  (a?.notes ?? []).filter((n) => n.code === 'not_like_for_like').map((n) => n.text)

@@ -1,0 +1,82 @@
+<script lang="ts">
+  import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
+  import SpanChips from './SpanChips.svelte'
+  import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import { api, data } from '../../api/client'
+  import { long, short } from '../../lib/days'
+  import { useAsOf } from '../../api/queries'
+  import { params, setAsOf, setParam } from '../../lib/address.svelte'
+
+  const asOf = useAsOf()
+  const over = $derived(params('over'))
+  const check = createQuery(() => {
+    const r = asOf.context
+    return {
+      queryKey: ['checked', over, r],
+      queryFn: async () =>
+        data(await api.POST('/check', { body: { ...(over.length > 0 ? { expressions: over } : {}), ...r! } })),
+      enabled: r !== null,
+      placeholderData: keepPreviousData,
+    }
+  })
+  const words: Record<string, string> = {
+    refused: 'Refused',
+    'no-days': 'No days',
+    'same-days': 'Same days',
+    overlap: 'Overlap',
+    gap: 'Gap',
+    caution: 'Caution',
+    'unlike-pair': 'Not like-for-like',
+  }
+  const bare = (text: string) => (text.startsWith('@') ? text.slice(1) : text)
+</script>
+
+<svelte:head><title>Check · Vast Span</title></svelte:head>
+
+<div class="mb-2.5 flex flex-wrap items-center gap-3">
+  <h1 class="text-xl font-semibold tracking-tight">Check</h1>
+  <p class="text-quiet">
+    {over.length > 0
+      ? 'spans that are meant to go together, as of the day'
+      : 'every named span by itself, over a year of as-of days'}
+  </p>
+</div>
+<section class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center">
+  <span class="text-quiet">Together</span>
+  <SpanChips {over} context={asOf.context} onchange={(o) => setParam('over', o)} />
+</section>
+
+{#if check.isError}
+  <ErrorPanel error={check.error} retry={() => void check.refetch()} />
+{:else if !check.data}
+  <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Looking"></div>
+{:else}
+  <p class="mb-2 text-quiet">
+    As of <b class="font-semibold text-ink">{long(check.data.as_of)}</b>{check.data.days > 1
+      ? ` and the ${check.data.days - 1} days after`
+      : ''}; {check.data.checked} spans; {check.data.findings.length === 0
+      ? 'nothing to look at'
+      : `${check.data.findings.length} to look at`}
+  </p>
+  <ul class="grid gap-2.5" data-findings>
+    {#each check.data.findings as f, i (i)}
+      <li class="card px-4 py-3">
+        <p>
+          <b class="font-semibold text-worse">{words[f.kind] ?? f.kind}</b>
+          {#each f.spans as s, j (j)}{j > 0 ? ' and ' : ' '}<b class="font-semibold">{bare(s)}</b>{/each}: {f.text}
+        </p>
+        {#if check.data.days > 1 && f.as_of.length > 0}
+          <p class="mt-1 text-quiet">
+            {#each f.as_of.slice(0, 12) as day (day)}<button
+                class="mr-2 hover:text-asof"
+                title={`Stand on ${long(day)}`}
+                onclick={() => setAsOf(day)}>{short(day)}</button
+              >{/each}
+            {#if f.as_of.length > 12}and {f.as_of.length - 12} more{/if}
+          </p>
+        {/if}
+        <p class="mt-1 text-inside">→ {f.advice}</p>
+      </li>
+    {/each}
+  </ul>
+{/if}

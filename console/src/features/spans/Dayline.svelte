@@ -1,0 +1,201 @@
+<script lang="ts" module>
+  import type { Interval } from '../../api/client'
+
+  export interface Line {
+    name: string
+    is: string
+    intervals: Interval[]
+    days: number | null
+    counterpart: Interval[]
+    error: string | null
+    pending: boolean
+  }
+</script>
+
+<script lang="ts">
+  import { months, outer, parts, short, step, toISO, toNumber } from '../../lib/days'
+
+  let {
+    lines,
+    asOf,
+    chosen,
+    onchoose,
+    onmove,
+  }: {
+    lines: Line[]
+    asOf: string
+    chosen: string | null
+    onchoose: (name: string) => void
+    onmove: (day: string) => void
+  } = $props()
+
+  // The strip shows from a year and a bit before the as-of day's month to two months after it. While
+  // the line is dragged the strip stands still.
+  let anchor = $state<string | null>(null)
+  const centre = $derived(anchor ?? asOf)
+  const from = $derived(toNumber(step(centre.slice(0, 8) + '01', 0, -13)))
+  const to = $derived(toNumber(step(centre.slice(0, 8) + '01', 0, 3)))
+
+  interface Tick {
+    at: number
+    label: string
+    year: string | null
+  }
+  const ticks = $derived.by(() => {
+    const list: Tick[] = []
+    for (let day = toISO(from); toNumber(day) < to; day = step(day, 0, 1)) {
+      const p = parts(day)
+      list.push({
+        at: toNumber(day),
+        label: months[p.month - 1] ?? '',
+        year: p.month === 1 || list.length === 0 ? String(p.year) : null,
+      })
+    }
+    return list
+  })
+
+  const share = (day: number) => ((Math.min(Math.max(day, from), to) - from) / (to - from)) * 100
+
+  function bars(list: Interval[]) {
+    const shown = []
+    for (const v of list) {
+      const first = v.first_day === null ? from : toNumber(v.first_day)
+      const end = v.last_day === null ? to : toNumber(v.last_day) + 1
+      if (end <= from || first >= to) continue
+      shown.push({ left: share(first), width: share(end) - share(first) })
+    }
+    return shown
+  }
+
+  let strip = $state<HTMLElement | null>(null)
+
+  function dayAt(e: PointerEvent): string {
+    const box = (strip as HTMLElement).getBoundingClientRect()
+    const portion = Math.min(Math.max((e.clientX - box.left) / box.width, 0), 0.99999)
+    return toISO(Math.floor(from + portion * (to - from)))
+  }
+  function grab(e: PointerEvent) {
+    ;(e.currentTarget as HTMLElement).setPointerCapture(e.pointerId)
+    anchor = asOf
+  }
+  function drag(e: PointerEvent) {
+    if (anchor === null) return
+    const day = dayAt(e)
+    if (day !== asOf) onmove(day)
+  }
+  function drop() {
+    anchor = null
+  }
+
+  // The middle of the as-of day.
+  const asOfShare = $derived(share(toNumber(asOf) + 0.5))
+</script>
+
+<div class="card relative overflow-hidden" data-dayline>
+  <table class="w-full table-fixed border-collapse">
+    <colgroup>
+      <col class="w-[38%] sm:w-58" />
+      <col class="hidden sm:table-column" />
+      <col class="w-[46%] sm:w-44" />
+      <col class="w-[16%] sm:w-16" />
+    </colgroup>
+    <thead>
+      <tr class="h-10 text-2xs text-quiet">
+        <th class="px-3.5 text-left font-normal">span</th>
+        <th class="relative hidden border-l border-line p-0 font-normal sm:table-cell">
+          <span class="sr-only">on the line of days</span>
+          <div class="absolute inset-0 overflow-hidden" aria-hidden="true">
+            {#each ticks as t (t.at)}
+              <span
+                class={['absolute top-0 bottom-0 pl-1 text-left', t.at > from && 'border-l border-line']}
+                style:left={share(t.at) + '%'}
+              >
+                <b class="absolute top-1 text-ink">{t.year ?? ''}</b>
+                <span class="absolute bottom-1">{t.label}</span>
+              </span>
+            {/each}
+          </div>
+        </th>
+        <th class="px-3 text-right font-normal">days</th>
+        <th class="px-3.5 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each lines as line (line.name)}
+        <tr
+          class={['h-[2.55rem] border-t border-line', chosen === line.name && 'bg-inside-wash']}
+          data-span={line.name}
+        >
+          <th class="px-3.5 text-left font-normal" scope="row">
+            <button
+              class="block w-full text-left"
+              onclick={() => onchoose(line.name)}
+              aria-pressed={chosen === line.name}
+            >
+              <span class="block truncate font-semibold">{line.name}</span>
+              <span class="block truncate text-[0.71875rem] text-quiet">{line.is}</span>
+            </button>
+          </th>
+          <td class="relative hidden border-l border-line p-0 sm:table-cell" aria-hidden="true">
+            {#each ticks.slice(1) as t (t.at)}<span
+                class="absolute inset-y-0 border-l border-line/70"
+                style:left={share(t.at) + '%'}
+              ></span>{/each}
+            {#each bars(line.counterpart) as b, i (i)}
+              <span
+                class="absolute bottom-1.5 h-1.5 rounded-xs bg-inside-light"
+                style:left={b.left + '%'}
+                style:width={`max(${b.width}%, 2px)`}
+              ></span>
+            {/each}
+            {#each bars(line.intervals) as b, i (i)}
+              <span
+                class="absolute top-3.5 h-3 rounded-xs bg-inside"
+                style:left={b.left + '%'}
+                style:width={`max(${b.width}%, 2px)`}
+              ></span>
+            {/each}
+          </td>
+          <td class="px-3 text-right" data-days>
+            {#if line.pending}<span class="text-quiet">…</span>{:else if line.error}<span
+                class="text-worse"
+                title={line.error}>refused</span
+              >{:else}
+              {outer(line.intervals)}
+              {#if line.intervals.length > 1}<span class="block text-[0.71875rem] text-quiet"
+                  >{line.intervals.length} intervals</span
+                >{/if}
+            {/if}
+          </td>
+          <td class="px-3.5 text-right text-quiet" data-n
+            >{line.error || line.pending ? '' : (line.days?.toLocaleString('en') ?? '∞')}</td
+          >
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+  <!-- The strip that the as-of line moves on lies over the second column. -->
+  <div class="pointer-events-none absolute inset-y-0 right-60 left-58 hidden sm:block" bind:this={strip}>
+    <div
+      class="group pointer-events-auto absolute inset-y-0 -ml-2 w-4 cursor-ew-resize touch-none"
+      style:left={asOfShare + '%'}
+      role="slider"
+      tabindex="0"
+      aria-label="As-of day"
+      aria-valuemin={from}
+      aria-valuemax={to - 1}
+      aria-valuenow={toNumber(asOf)}
+      aria-valuetext={asOf}
+      onpointerdown={grab}
+      onpointermove={drag}
+      onpointerup={drop}
+      onpointercancel={drop}
+    >
+      <span class="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-asof"></span>
+      <span
+        class="absolute top-0 left-1/2 -translate-x-1/2 rounded-b bg-asof px-2 py-0.5 text-2xs whitespace-nowrap text-card"
+        >{short(asOf)}</span
+      >
+    </div>
+  </div>
+</div>

@@ -1,0 +1,65 @@
+<script lang="ts">
+  import ArrowLeft from '@lucide/svelte/icons/arrow-left'
+  import MonthGrid from './MonthGrid.svelte'
+  import Rehearsal from './Rehearsal.svelte'
+  import SpanEditor from './SpanEditor.svelte'
+  import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import Versions from './Versions.svelte'
+  import Why from './Why.svelte'
+  import { ranges } from '../../lib/days'
+  import { useAsOf, useTimelines, useSpans } from '../../api/queries'
+  import { carried } from '../../lib/address.svelte'
+  import { navigate, route } from '../../router'
+
+  const spans = useSpans()
+  const asOf = useAsOf()
+  const name = $derived(decodeURIComponent(route.params.name ?? ''))
+  const span = $derived(spans.data?.find((s) => s.definition.name === name))
+  const timelines = useTimelines(() => (span ? ['@' + span.definition.name] : []), asOf)
+  const now = $derived(timelines.at(0))
+
+  function done(next: string | null) {
+    if (next === null) void navigate('/', { search: carried().slice(1) })
+  }
+</script>
+
+<svelte:head><title>{name} · Vast Span</title></svelte:head>
+
+<div class="mb-2.5 flex flex-wrap items-center gap-3">
+  <a class="button px-2" href={'/' + carried()} aria-label="Back to the spans"><ArrowLeft class="size-4" /></a>
+  <h1 class="text-xl font-semibold tracking-tight">{name}</h1>
+  {#if now && span}
+    <p data-span-days>
+      {#if now.error}<span class="text-worse">{now.error}</span>{:else}<b class="font-semibold"
+          >{ranges(now.intervals)}</b
+        >
+        <span class="text-quiet"
+          >{now.days === null ? '' : `${now.days.toLocaleString('en')} ${now.days === 1 ? 'day' : 'days'}`}</span
+        >{/if}
+    </p>
+  {/if}
+</div>
+
+{#if spans.isError}
+  <ErrorPanel error={spans.error} retry={() => void spans.refetch()} />
+{:else if spans.isPending || asOf.day === null}
+  <div class="card h-96 animate-pulse" aria-busy="true" aria-label="Loading the span"></div>
+{:else if !span}
+  <section class="card p-8 text-center">
+    <h2 class="font-semibold">No span is named {name}</h2>
+    <a class="button mt-4" href={'/' + carried()}>To the spans</a>
+  </section>
+{:else}
+  <div class="grid items-start gap-3.5 lg:grid-cols-2">
+    <SpanEditor {span} context={asOf.context} ondone={done} />
+    <Why {span} context={asOf.context} />
+    <section class="card p-4" aria-label="Days">
+      <h2 class="mb-2">
+        <b class="font-semibold">Days</b> <span class="text-quiet">inside are filled; the ring is the as-of day</span>
+      </h2>
+      <MonthGrid intervals={now?.intervals ?? []} asOf={asOf.day} />
+    </section>
+    <Rehearsal expression={'@' + span.definition.name} context={asOf.context} />
+    <div class="lg:col-span-2"><Versions name={span.definition.name} /></div>
+  </div>
+{/if}

@@ -1,0 +1,67 @@
+<script lang="ts">
+  import { pluralOf, resetsOf, toggle, units, type PageQuery } from '../../lib/query'
+  import { setParam } from '../../lib/address.svelte'
+  import Select from '../../ui/Select.svelte'
+
+  // How a question is broken down: units, and what their rows are given beside the figure.
+  let { query: q }: { query: PageQuery } = $props()
+
+  const set = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)
+</script>
+
+<div class="flex flex-wrap items-center gap-2">
+  <Select
+    label="Each"
+    value={q.each || 'none'}
+    options={[{ value: 'none', label: 'not broken down' }, ...units.map((u) => ({ value: u, label: u }))]}
+    onchoose={set('each')}
+  />
+  {#if q.each}
+    <Select
+      label="Running"
+      value={q.running || 'none'}
+      options={[
+        { value: 'none', label: 'no running figure' },
+        ...resetsOf(q.each).map((u) => ({ value: u, label: `running by ${u}` })),
+      ]}
+      onchoose={set('running')}
+    />
+    <Select
+      label="Rolling"
+      value={q.rolling ? String(q.rolling) : 'none'}
+      options={[
+        { value: 'none', label: 'no rolling figure' },
+        ...[2, 3, 4, 6, 7, 12, 13].map((n) => ({ value: String(n), label: `rolling ${n} ${pluralOf(q.each)}` })),
+      ]}
+      onchoose={set('rolling')}
+    />
+    <button
+      class={['chip', q.previous ? 'chip-on' : 'text-quiet']}
+      aria-pressed={q.previous}
+      onclick={() => toggle('previous')}>{q.each} before</button
+    >
+    {#if q.rolling}
+      <button
+        class={['chip', q.blank_incomplete ? 'chip-on' : 'text-quiet']}
+        aria-pressed={q.blank_incomplete}
+        onclick={() => toggle('blank_incomplete')}>incomplete left blank</button
+      >
+    {/if}
+    <button
+      class={['chip', q.planned ? 'chip-on' : 'text-quiet']}
+      aria-pressed={q.planned}
+      onclick={() => toggle('planned')}
+      title="Units in the future count like the others">records are planned</button
+    >
+  {/if}
+  <Select
+    label="Share"
+    value={q.share || 'none'}
+    options={[
+      { value: 'none', label: 'no share' },
+      { value: 'span', label: 'share of the span' },
+      ...(q.each ? [{ value: 'unit', label: `share of the ${q.each}` }] : []),
+    ]}
+    onchoose={set('share')}
+  />
+</div>

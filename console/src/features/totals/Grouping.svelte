@@ -1,0 +1,58 @@
+<script lang="ts">
+  import { ToggleGroup } from 'bits-ui'
+  import type { Dataset } from '../../api/client'
+  import { wordsOf, type PageQuery } from '../../lib/query'
+  import { setParam } from '../../lib/address.svelte'
+  import Select from '../../ui/Select.svelte'
+
+  // The categories of a question, at most two; one of them may be set across, and the top values kept.
+  let { dataset, query: q }: { dataset: Dataset; query: PageQuery } = $props()
+
+  const categories = $derived(dataset.columns.filter((c) => c.role === 'category').map((c) => c.name))
+  const crossed = $derived(q.by.length === 2 || (q.by.length === 1 && q.each !== ''))
+</script>
+
+<div class="flex flex-wrap items-center gap-1.5">
+  <ToggleGroup.Root
+    type="multiple"
+    value={q.by}
+    onValueChange={(v) => (
+      setParam('by', v.slice(-2)),
+      q.across && !v.includes(q.across) ? setParam('across', null) : undefined
+    )}
+    class="flex flex-wrap gap-1.5"
+    aria-label="Categories, at most two"
+  >
+    {#each categories as c (c)}
+      <ToggleGroup.Item value={c} class={['chip', q.by.includes(c) ? 'chip-on' : 'text-quiet']}
+        >{wordsOf(c)}</ToggleGroup.Item
+      >
+    {:else}<span class="text-quiet">no categories</span>{/each}
+  </ToggleGroup.Root>
+  {#if q.by.length > 0}
+    <Select
+      label="Top"
+      value={q.top ? String(q.top) : 'none'}
+      options={[
+        { value: 'none', label: 'all values' },
+        ...[3, 5, 10, 20, 50].map((n) => ({
+          value: String(n),
+          label: `top ${n} and the others`,
+          hint: `of ${wordsOf(q.by[0] ?? '')}`,
+        })),
+      ]}
+      onchoose={(v) => setParam('top', v === 'none' ? null : v)}
+    />
+  {/if}
+  {#if crossed}
+    <Select
+      label="Across"
+      value={q.across || 'none'}
+      options={[
+        { value: 'none', label: 'as a list' },
+        ...q.by.map((c) => ({ value: c, label: `${wordsOf(c)} across` })),
+      ]}
+      onchoose={(v) => setParam('across', v === 'none' ? null : v)}
+    />
+  {/if}
+</div>

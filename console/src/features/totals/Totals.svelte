@@ -1,0 +1,160 @@
+<script lang="ts">
+  import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
+  import { api, asCSV, data, text, type Note, type Row, type TableColumn } from '../../api/client'
+  import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
+  import { carried, joinList, param, setParam } from '../../lib/address.svelte'
+  import { long, short } from '../../lib/days'
+  import { isValue } from '../../lib/filters'
+  import { datesOf, figureColumn, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
+  import DataTable from '../../ui/DataTable.svelte'
+  import DatasetHead from '../../ui/DatasetHead.svelte'
+  import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import NoRecords from '../../ui/NoRecords.svelte'
+  import Notes from '../../ui/Notes.svelte'
+  import { scrolls } from '../../ui/scrolls'
+  import Select from '../../ui/Select.svelte'
+  import AddToBrief from '../briefs/AddToBrief.svelte'
+  import { toItem } from '../briefs/briefs'
+  import SpanChips from '../spans/SpanChips.svelte'
+  import Breakdown from './Breakdown.svelte'
+  import Comparisons from './Comparisons.svelte'
+  import Figures from './Figures.svelte'
+  import Filters from './Filters.svelte'
+  import Grouping from './Grouping.svelte'
+
+  const datasets = useDatasets()
+  const asOf = useAsOf()
+  const dataset = $derived(currentDataset(datasets.data))
+  const q = $derived(dataset ? parseQuery(dataset) : null)
+  const dates = $derived(dataset ? datesOf(dataset) : [])
+
+  const asked = $derived.by(() => {
+    if (!dataset || !q || asOf.context === null) return null
+    const subtotals = q.across !== '' ? { subtotals: true } : {}
+    return {
+      version: dataset.version,
+      columns: dataset.columns,
+      body: { ...toQuery(dataset.name, q), ...subtotals, ...asOf.context },
+    }
+  })
+  const total = createQuery(() => {
+    const now = asked
+    return {
+      queryKey: ['total', now],
+      queryFn: async () => data(await api.POST('/total', { body: now!.body })),
+      enabled: now !== null,
+      placeholderData: keepPreviousData,
+    }
+  })
+  const csv = async () => text(await api.POST('/total', { body: asked!.body, ...asCSV }))
+
+  const unlike = $derived<Note[]>(total.data?.notes.filter((n) => n.code === 'not_like_for_like') ?? [])
+  const causeOf = (n: Note) => n.text.replace(/^not like-for-like: /, '')
+
+  // The records behind a figure: the same days, filters and date.
+  function recordsLink(r: Row, c: TableColumn): string | null {
+    const [a, ask] = [total.data, q]
+    if (!a || !dataset || !ask || c.role !== 'figure') return null
+    const groups = [...a.tables[0]!.by.map((name, i) => ({ name, label: r.group[i] }))]
+    if (ask.across) groups.push({ name: ask.across, label: c.group })
+    if (groups.some((g) => isOther(g.label))) return null
+    const link = new URLSearchParams(carried())
+    link.set('dataset', dataset.name)
+    const days = r.unit ? r.intervals.map((v) => `${v.first_day}/${v.last_day}`).join(' or ') : ''
+    const over = r.intervals.length > 1 ? `(${days})` : days
+    link.set('over', over || (a.spans[r.span]?.expression ?? ''))
+    const fixed = groups.filter((g) => !isAll(g.label) && g.label !== undefined)
+    const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(g.name + '=')))
+    where.push(...fixed.map((g) => isValue(g.name, g.label as string | null)))
+    if (where.length > 0) link.set('where', joinList(where))
+    if (ask.date) link.set('date', ask.date)
+    const sum = ask.figures.find((f) => f.startsWith('sum '))
+    if (sum) link.set('running', figureColumn(sum))
+    return '/records?' + link.toString()
+  }
+  const briefKinds = $derived([
+    { value: 'table' as const, label: 'a table' },
+    q?.each
+      ? { value: 'bars' as const, label: 'bars' }
+      : { value: 'figure' as const, label: 'a figure with its trend' },
+  ])
+</script>
+
+<DatasetHead title="Totals" {dataset} datasets={datasets.data ?? []} csv={asked ? csv : undefined}>
+  {#snippet tools()}
+    {#if dataset && q}
+      <AddToBrief kinds={briefKinds} make={(kind, title) => toItem(kind, title, dataset.name, q)} />
+    {/if}
+  {/snippet}
+</DatasetHead>
+
+{#if datasets.isError}
+  <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />
+{:else if datasets.isSuccess && !dataset}
+  <NoRecords />
+{:else if dataset && q}
+  <section
+    class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center"
+    aria-label="The query"
+  >
+    <span class="text-quiet">Over</span>
+    <div class="flex flex-wrap items-center gap-1.5">
+      <SpanChips over={q.over} context={asOf.context} onchange={(o) => setParam('over', o)} />
+      {#if dates.length > 1}
+        <Select
+          label="By which date"
+          value={q.date || (dates.find((c) => c.role === 'day')?.name ?? '')}
+          options={dates.map((c) => ({ value: c.name, label: `by ${wordsOf(c.name)}` }))}
+          onchoose={(v) => setParam('date', dates.find((c) => c.name === v)?.role === 'day' ? null : v)}
+        />
+      {/if}
+    </div>
+    <span class="text-quiet">Figures</span>
+    <Figures {dataset} figures={q.figures} onchange={(f) => setParam('figures', f)} />
+    <span class="text-quiet">By</span>
+    <Grouping {dataset} query={q} />
+    <span class="text-quiet">Where</span>
+    <Filters {dataset} />
+    <span class="text-quiet">Against</span>
+    <Comparisons {dataset} datasets={datasets.data ?? []} query={q} />
+    <span class="text-quiet">Each</span>
+    <Breakdown query={q} />
+  </section>
+
+  {#if unlike.length > 0 && !q.like_for_like && param('unlike') !== 'kept'}
+    <section class="card mb-3.5 flex flex-wrap items-center gap-3 px-4 py-3" role="status" data-unlike>
+      <b class="font-semibold text-worse">Not like-for-like</b>
+      <span class="min-w-0 flex-1">{unlike.map(causeOf).join('; ')}</span>
+      {#if unlike.some((n) => n.aligns)}
+        <button class="button" onclick={() => setParam('like_for_like', 'yes')}>
+          Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}
+        </button>
+      {/if}
+      <button class="button" onclick={() => setParam('unlike', 'kept')}>Keep as it is</button>
+    </section>
+  {:else if q.like_for_like}
+    <p class="mb-2.5 text-quiet">
+      Like-for-like: spans are cut at the as-of day before they are moved.
+      <button class="text-inside underline" onclick={() => setParam('like_for_like', null)}>Undo</button>
+    </p>
+  {/if}
+
+  {#if total.isError}
+    <ErrorPanel error={total.error} retry={() => void total.refetch()} />
+  {:else if !total.data}
+    <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Adding up"></div>
+  {:else}
+    {@const a = total.data}
+    {#each a.tables as table, i (i)}
+      <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}>
+        <DataTable {table} spans={a.spans} answer={a} link={recordsLink} sortable />
+      </section>
+    {/each}
+    <p class="mt-2.5 text-quiet">
+      As of <b class="font-semibold text-ink">{long(a.as_of)}</b>{a.at_close ? ', at close' : ''}, calendar {a.calendar},
+      by
+      {wordsOf(a.date)}.
+    </p>
+    <Notes notes={a.notes} leaveOut={q.like_for_like || param('unlike') === 'kept' ? [] : ['not_like_for_like']} />
+  {/if}
+{/if}

@@ -1,0 +1,61 @@
+import type { TableColumn } from '../api/client'
+
+// Numbers come as exact decimals in text; Intl.NumberFormat takes them as they are, so that no digit is
+// lost on the way to the page.
+
+type Decimal = Intl.StringNumericLiteral
+const none = '–'
+
+function format(value: string, options: Intl.NumberFormatOptions): string {
+  return new Intl.NumberFormat('en', { roundingMode: 'halfEven', ...options })
+    .format(value as Decimal)
+    .replace('-', '−')
+}
+
+const digits = (value: string) => value.split('.')[1]?.length ?? 0
+
+/** 48216.4 → 48,216.4, with every digit; blank is a dash. */
+export function formatNumber(value: string | null | undefined): string {
+  if (!value) return none
+  return format(value, { minimumFractionDigits: digits(value), maximumFractionDigits: 100 })
+}
+
+export const formatPercent = (value: string): string =>
+  format(value, { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 })
+
+/** Whether a number is above, below or at zero. */
+export function sign(value: string): number {
+  if (!/[1-9]/.test(value)) return 0
+  return value.startsWith('-') ? -1 : 1
+}
+
+/** A change as a percentage with an arrow; n/a where it is undefined. */
+export function formatChange(value: string | null | undefined): string {
+  if (value === null || value === undefined) return 'n/a'
+  switch (sign(value)) {
+    case 1:
+      return `▲ ${formatPercent(value)}`
+    case -1:
+      return `▼ ${formatPercent(value.slice(1))}`
+    default:
+      return '= level'
+  }
+}
+
+/** A cell as its column shows it: no digit is dropped unless the column is rounded. */
+export function formatCell(c: TableColumn, value: string | null | undefined): string {
+  if (c.role === 'change') return formatChange(value)
+  if (value === null || value === undefined) return none
+  if (c.role === 'share') return formatPercent(value)
+  if (c.decimals === undefined) return formatNumber(value)
+  return format(value, { minimumFractionDigits: c.decimals, maximumFractionDigits: c.rounded ? c.decimals : 100 })
+}
+
+/** Whether a change is for the better, for the worse or neither. */
+export function toneOf(c: TableColumn | undefined, change: string | null | undefined): string {
+  if (!c?.better || !change || sign(change) === 0) return ''
+  return sign(change) > 0 === (c.better === 'higher') ? 'text-inside' : 'text-worse'
+}
+
+export const count = (n: number): string => n.toLocaleString('en')
+export const countDays = (n: number): string => `${count(n)} ${n === 1 ? 'day' : 'days'}`

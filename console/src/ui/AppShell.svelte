@@ -1,0 +1,99 @@
+<script lang="ts">
+  import { type Snippet } from 'svelte'
+  import { useBriefs } from '../features/briefs/briefs'
+  import { useReceipts } from '../features/receipts/receipts'
+  import { useCalendars, useDatasets, useSpans } from '../api/queries'
+  import { carried, param } from '../lib/address.svelte'
+  import { route } from '../router'
+  import AsOfBar from './AsOfBar.svelte'
+  import Shortcuts from './Shortcuts.svelte'
+  import Mark from './Mark.svelte'
+
+  let { children }: { children: Snippet } = $props()
+
+  const spans = useSpans()
+  const datasets = useDatasets()
+  const calendars = useCalendars()
+  const briefs = useBriefs()
+  const receipts = useReceipts()
+  const groups = $derived([
+    {
+      title: 'Ask',
+      pages: [
+        { path: '/briefs', of: '/brief/', name: 'Briefs', count: briefs.data?.length },
+        { path: '/totals', name: 'Totals' },
+        { path: '/lines', name: 'Lines' },
+        { path: '/records', name: 'Records' },
+      ],
+    },
+    {
+      title: 'Definitions',
+      pages: [
+        { path: '/', of: '/span/', name: 'Spans', count: spans.data?.length },
+        { path: '/calendars', name: 'Calendars', count: calendars.data?.length },
+        { path: '/check', name: 'Check' },
+      ],
+    },
+    { title: 'Kept', pages: [{ path: '/receipts', of: '/receipt/', name: 'Receipts', count: receipts.data?.length }] },
+  ] as { title: string; pages: { path: string; of?: string; name: string; count?: number }[] }[])
+
+  // A dataset that was chosen on one page is the one looked at on the next.
+  const link = (path: string) => {
+    const dataset = param('dataset')
+    const tail = carried()
+    if (!dataset) return path + tail
+    return path + (tail ? tail + '&' : '?') + 'dataset=' + encodeURIComponent(dataset)
+  }
+</script>
+
+<a class="button sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2" href="#main">Skip to the page</a>
+<div class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block">
+  <nav
+    class="print:hidden flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4"
+    aria-label="Pages"
+  >
+    <a class="mr-2 flex items-center gap-2 rounded px-2 md:mb-5" href={link('/')}>
+      <Mark />
+      <span class="sr-only text-[1.0625rem] font-semibold tracking-tight sm:not-sr-only">Vast Span</span>
+    </a>
+    {#each groups as group, g (group.title)}
+      {#if g > 0}<h2 class="mt-5 mb-1 hidden px-2.5 text-2xs text-quiet md:block">{group.title}</h2>{/if}
+      {#each group.pages as page (page.path)}
+        {@const here = route.pathname === page.path || (page.of !== undefined && route.pathname.startsWith(page.of))}
+        <a
+          class={[
+            'flex items-center justify-between rounded-lg px-2.5 py-1.5 md:mb-0.5',
+            here ? 'bg-chosen font-semibold' : 'hover:bg-ahead',
+          ]}
+          href={link(page.path)}
+          aria-current={here ? 'page' : undefined}
+        >
+          {page.name}
+          {#if page.count !== undefined}<span class={['hidden font-normal md:inline', !here && 'text-quiet']}
+              >{page.count}</span
+            >{/if}
+        </a>
+      {/each}
+    {/each}
+    {#if datasets.data && datasets.data.length > 0}
+      <div class="mt-6 hidden px-2.5 md:block">
+        <h2 class="mb-1 text-2xs text-quiet">Datasets</h2>
+        {#each datasets.data as d (d.name)}
+          <a
+            class="flex justify-between rounded py-1 hover:text-inside"
+            href={'/records' + (carried() ? carried() + '&' : '?') + 'dataset=' + encodeURIComponent(d.name)}
+          >
+            <span class="truncate">{d.name}</span><span class="text-quiet">{d.records.toLocaleString('en')}</span>
+          </a>
+        {/each}
+      </div>
+    {/if}
+    <Shortcuts />
+  </nav>
+  <div class="min-w-0">
+    <AsOfBar />
+    <main id="main" class="mx-auto max-w-[100rem] px-3 py-4 sm:px-5" tabindex="-1">
+      {@render children()}
+    </main>
+  </div>
+</div>

@@ -1,0 +1,167 @@
+<script lang="ts">
+  import type { Answer, AnswerSpan, Row, Table, TableColumn } from '../api/client'
+  import { param, setParam } from '../lib/address.svelte'
+  import { ranges } from '../lib/days'
+  import { count, formatCell, toneOf } from '../lib/numbers'
+  import { isAll, isFuture, isOther, labelText, spanName, wordsOf } from '../lib/query'
+
+  // A table of an answer, as the service lays it out: totals as a list, a cross-tab, lines side by side.
+  // Rows are sorted within their span. Where there is little room, the days of the spans are left out.
+  interface Props {
+    table: Table
+    spans?: AnswerSpan[]
+    answer?: Answer
+    link?: (row: Row, column: TableColumn) => string | null
+    tight?: boolean
+    sortable?: boolean
+  }
+  let { table, spans = [], answer, link, tight = false, sortable = false }: Props = $props()
+
+  const crossed = $derived(table.across !== undefined)
+  const withSpans = $derived(!crossed && (spans.length > 1 || (spans.length === 1 && !tight)))
+  const withDays = $derived(withSpans && !tight)
+  const shown = $derived(
+    table.columns.map((column, at) => ({ column, at })).filter((c) => c.column.role !== 'difference'),
+  )
+  const changeOfDifference = (at: number, row: Row) => {
+    const before = table.columns[at - 1]
+    if (before?.role !== 'difference' || row.cells[at - 1] === null) return undefined
+    return `difference ${formatCell(before, row.cells[at - 1])}`
+  }
+
+  const sort = $derived(sortable ? (param('sort') ?? '') : '')
+  const rows = $derived.by(() => {
+    const [id, direction] = sort.split(':')
+    const at = table.columns.findIndex((c) => c.id === id)
+    if (at < 0) return table.rows
+    const value = (r: Row) => Number(r.cells[at] ?? -Infinity) * (direction === 'up' ? 1 : -1)
+    const place = (r: Row) => (r.kind === 'group' ? 0 : r.kind === 'subtotal' ? 1 : 2)
+    return [...table.rows].sort(
+      (a, b) => a.span - b.span || place(a) - place(b) || (place(a) === 0 ? value(a) - value(b) : 0),
+    )
+  })
+  function sortBy(id: string) {
+    if (sort === id + ':down') setParam('sort', id + ':up')
+    else setParam('sort', sort === id + ':up' ? null : id + ':down')
+  }
+  const sorted = (id: string) => (sort === id + ':down' ? 'descending' : sort === id + ':up' ? 'ascending' : undefined)
+  const arrow = (id: string) => ({ descending: ' ↓', ascending: ' ↑', none: '' })[sorted(id) ?? 'none']
+
+  const pad = $derived(tight ? 'pr-3' : 'px-3')
+  const padRight = $derived(tight ? 'pl-3' : 'px-3')
+  const edge = (c: TableColumn) => crossed && isAll(c.group)
+  const isPlain = (c: TableColumn) => c.role === 'figure'
+</script>
+
+<table class="w-full" data-table={table.figure ?? 'list'}>
+  {#if table.title}
+    <caption class={[tight ? 'pb-1' : 'px-4 pt-3 pb-1', 'text-left']}>
+      <b class="font-semibold">{wordsOf(table.title)}</b>
+      {#if table.columns[0]?.unit}<span class="ml-1 text-quiet">in {table.columns[0].unit}</span>{/if}
+    </caption>
+  {/if}
+  <thead>
+    <tr class="h-9 border-b border-line text-quiet">
+      {#if withSpans}<th class={[tight ? 'pr-3' : 'px-4', 'text-left font-normal']}>span</th>{/if}
+      {#if withDays}
+        <th class="hidden px-3 text-left font-normal sm:table-cell">days</th>
+        <th class="px-3 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+      {/if}
+      {#if table.each}<th class={[pad, 'text-left font-normal']}>{table.each}</th>{/if}
+      {#each table.by as c (c)}<th class={[pad, 'text-left font-normal']}>{wordsOf(c)}</th>{/each}
+      {#each shown as { column: c } (c.id)}
+        <th
+          class={[padRight, 'text-right font-normal whitespace-nowrap', edge(c) && 'border-l border-line']}
+          aria-sort={sorted(c.id)}
+        >
+          {#snippet head()}
+            {wordsOf(c.title)}{#if c.unit && isPlain(c) && !crossed}<span class="ml-1 text-2xs">{c.unit}</span>{/if}
+          {/snippet}
+          {#if sortable}
+            <button class="hover:text-ink" onclick={() => sortBy(c.id)}>
+              {@render head()}<span aria-hidden="true">{arrow(c.id)}</span>
+            </button>
+          {:else}{@render head()}{/if}
+        </th>
+      {/each}
+    </tr>
+  </thead>
+  <tbody>
+    {#each rows as r, i (r.key)}
+      {@const span = spans[r.span]}
+      {@const first = i === 0 || rows[i - 1]?.span !== r.span}
+      {@const sums = r.kind !== 'group'}
+      <tr
+        class={[
+          'h-9 hover:bg-ahead',
+          first && i > 0 && 'border-t-2 border-line',
+          !first && (sums ? 'border-t border-quiet' : 'border-t border-line/60'),
+          sums && 'font-semibold',
+          isFuture(r) && 'bg-ahead text-quiet',
+        ]}
+        data-row={r.key}
+      >
+        {#if withSpans && span}
+          <th
+            class={[tight ? 'pr-3' : 'px-4', 'text-left font-semibold whitespace-nowrap']}
+            scope="row"
+            title={span.expression}
+          >
+            {#if first}
+              {spanName(span.expression)}
+              {#if withDays}<span class="block text-2xs font-normal text-quiet sm:hidden">{ranges(span.intervals)}</span
+                >{/if}
+            {:else}<span class="sr-only">{span.expression}</span>{/if}
+          </th>
+        {/if}
+        {#if withDays && span}
+          <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? ranges(span.intervals) : ''}</td>
+          <td class="px-3 text-right text-quiet">{first ? (span.days === null ? '∞' : count(span.days)) : ''}</td>
+        {/if}
+        {#if table.each}
+          <td class={[pad, 'whitespace-nowrap', !withSpans && 'font-semibold']}>
+            {r.unit?.label ?? 'all'}{@render flags(r.cell_flags ? null : r.flags)}
+          </td>
+        {/if}
+        {#each table.by as c, j (c)}
+          <td class={[pad, 'whitespace-nowrap', isOther(r.group[j]) && 'text-quiet', crossed && 'font-semibold']}>
+            {table.each && !r.unit && isAll(r.group[j])
+              ? ''
+              : labelText(r.group[j], answer)}{#if j === 0 && !table.each}{@render flags(r.flags)}{/if}
+          </td>
+        {/each}
+        {#each shown as { column: c, at } (c.id)}
+          {@const value = r.cells[at]}
+          {@const to = link?.(r, c) ?? null}
+          <td
+            class={[
+              padRight,
+              'text-right whitespace-nowrap',
+              edge(c) && 'border-l border-line font-semibold',
+              c.role === 'change' ? toneOf(c, value) : !isPlain(c) && 'text-quiet',
+              r.cell_flags?.[at]?.includes('future') && 'bg-ahead text-quiet',
+            ]}
+            title={c.role === 'change' ? changeOfDifference(at, r) : undefined}
+            data-column={c.id}
+          >
+            {#if to}<a class="hover:text-inside hover:underline" href={to} title="The records behind this figure"
+                >{formatCell(c, value)}</a
+              >
+            {:else if c.role === 'change' && value === null && isFuture(r)}–
+            {:else}{formatCell(c, value)}{/if}{@render flags(r.cell_flags?.[at])}
+          </td>
+        {/each}
+      </tr>
+    {:else}
+      <tr
+        ><td class="p-6 text-center text-quiet" colspan={4 + table.by.length + shown.length}
+          >No records lie in these days.</td
+        ></tr
+      >
+    {/each}
+  </tbody>
+</table>
+
+{#snippet flags(list: string[] | null | undefined)}
+  {#if list && list.length > 0}<span class="ml-1.5 text-2xs font-normal text-quiet">{list.join(', ')}</span>{/if}
+{/snippet}

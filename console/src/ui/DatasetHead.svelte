@@ -1,0 +1,41 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte'
+  import type { Dataset } from '../api/client'
+  import { setParam } from '../lib/address.svelte'
+  import Select from './Select.svelte'
+  import TableTools from './TableTools.svelte'
+
+  // The head of a page about a dataset: its name, the choice of another, what the table offers.
+  let {
+    title,
+    dataset,
+    datasets,
+    csv,
+    tools,
+  }: {
+    title: string
+    dataset: Dataset | undefined
+    datasets: Dataset[]
+    csv?: () => string | Promise<string>
+    tools?: Snippet
+  } = $props()
+</script>
+
+<svelte:head><title>{title} · Vast Span</title></svelte:head>
+
+<div class="mb-2.5 flex flex-wrap items-center gap-3">
+  <h1 class="text-xl font-semibold tracking-tight">{title}</h1>
+  {#if dataset}
+    <Select
+      label="Dataset"
+      value={dataset.name}
+      options={datasets.map((d) => ({
+        value: d.name,
+        label: d.name,
+        hint: `${d.records.toLocaleString('en')} records`,
+      }))}
+      onchoose={(v) => setParam('dataset', v)}
+    />
+  {/if}
+  <div class="ml-auto flex flex-wrap items-center gap-2">{@render tools?.()}<TableTools {csv} /></div>
+</div>

@@ -1,0 +1,192 @@
+package book
+
+import (
+	"context"
+	"fmt"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+	"vastspan/core/query"
+	"vastspan/core/span"
+)
+
+// What can be asked of definitions alone, with no records.
+
+// Scope returns what expressions are read against, as of a day.
+func (l *Library) Scope(asOf civil.Day, c query.Context) (span.Scope, error) {
+	name := c.Calendar
+	if name == "" {
+		name = calendar.Civil.Name()
+	}
+	cal, err := l.Calendar(name)
+	if err != nil {
+		return span.Scope{}, &query.Error{Pointer: "/calendar", Err: err}
+	}
+	return span.Scope{AsOf: asOf, AtClose: c.AtClose, Calendar: cal, Names: l}, nil
+}
+
+// Basis is what answers were read against.
+type Basis struct {
+	AsOf     civil.Day `json:"as_of"`
+	AtClose  bool      `json:"at_close"`
+	Calendar string    `json:"calendar"`
+}
+
+func basis(s span.Scope) Basis { return Basis{s.AsOf, s.AtClose, s.Calendar.Name()} }
+
+// Resolutions are the answers to expressions, in their order.
+type Resolutions struct {
+	Basis
+	Resolutions []span.Result `json:"resolutions"`
+}
+
+// Resolve resolves expressions, each by itself: one that is refused does not touch the others. The error
+// is that of the context, or of the calendar.
+func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.Day, c query.Context, explain bool) (*Resolutions, error) {
+	s, err := l.Scope(asOf, c)
+	if err != nil {
+		return nil, err
+	}
+	r := &Resolutions{Basis: basis(s), Resolutions: []span.Result{}}
+	for _, text := range expressions {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		r.Resolutions = append(r.Resolutions, span.ResolveText(text, s, explain))
+	}
+	return r, nil
+}
+
+// MaxTimeline is how many as-of days a timeline may have.
+const MaxTimeline = 800
+
+// Timelines resolves expressions on each of a run of as-of days.
+func (l *Library) Timelines(ctx context.Context, expressions []string, from, through civil.Day, c query.Context) ([]span.Timeline, error) {
+	if through < from || through-from >= MaxTimeline {
+		return nil, &query.Error{
+			Pointer: "/through",
+			Err:     fmt.Errorf("from %s through %s: expected 1 to %d days", from, through, MaxTimeline),
+		}
+	}
+	s, err := l.Scope(from, c)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]span.Timeline, len(expressions))
+	for i, text := range expressions {
+		if list[i], err = span.Follow(ctx, text, s, through); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// A Rehearsal is how a span behaves over a run of as-of days.
+type Rehearsal struct {
+	Expression string `json:"expression"`
+	Basis
+	Turns []span.Turn `json:"turns"`
+}
+
+// maxRehearsal is how many as-of days a rehearsal or a check may cover.
+const maxRehearsal = 4000
+
+// Rehearse reads a span on a run of as-of days; 0 asks for the default number.
+func (l *Library) Rehearse(ctx context.Context, text string, asOf civil.Day, days int, c query.Context) (*Rehearsal, error) {
+	days, err := dayCount(days, span.DefaultRehearsal)
+	if err != nil {
+		return nil, err
+	}
+	s, err := l.Scope(asOf, c)
+	if err != nil {
+		return nil, err
+	}
+	n, err := span.Parse(text)
+	if err == nil {
+		err = l.Check(n)
+	}
+	if err != nil {
+		return nil, &query.Error{Pointer: "/expression", Err: err}
+	}
+	turns, err := span.Rehearse(ctx, n, s, days)
+	return &Rehearsal{n.String(), basis(s), turns}, err
+}
+
+// dayCount checks a number of as-of days; 0 stands for the default one.
+func dayCount(days, otherwise int) (int, error) {
+	if days == 0 {
+		return otherwise, nil
+	}
+	if days < 1 || days > maxRehearsal {
+		return 0, &query.Error{Pointer: "/days", Err: fmt.Errorf("days: %d: expected 1 to %d", days, maxRehearsal)}
+	}
+	return days, nil
+}
+
+// A CheckReport is what was found among spans.
+type CheckReport struct {
+	Basis
+	Days     int            `json:"days"`
+	Checked  int            `json:"checked"`
+	Findings []span.Finding `json:"findings"`
+}
+
+const (
+	// bookCheck is how many as-of days a check of the whole book covers unless others are asked for.
+	bookCheck = 365
+	// maxCheckWork bounds a check: expressions times as-of days, or pairs of expressions.
+	maxCheckWork = 4_000_000
+)
+
+// CheckSpans checks expressions that are meant to go together, or every named span by itself.
+func (l *Library) CheckSpans(ctx context.Context, expressions []string, asOf civil.Day, days int, c query.Context) (*CheckReport, error) {
+	otherwise := 1
+	if len(expressions) == 0 {
+		otherwise = bookCheck
+		for _, name := range l.SpanNames() {
+			expressions = append(expressions, "@"+name)
+		}
+	}
+	days, err := dayCount(days, otherwise)
+	if err != nil {
+		return nil, err
+	}
+	if work := len(expressions) * max(days, len(expressions)/2); work > maxCheckWork {
+		return nil, &query.Error{
+			Pointer: "/expressions",
+			Err:     fmt.Errorf("%d spans over %d as-of days are too many to check at once: take fewer of either", len(expressions), days),
+		}
+	}
+	s, err := l.Scope(asOf, c)
+	if err != nil {
+		return nil, err
+	}
+	r := &CheckReport{Basis: basis(s), Days: days, Checked: len(expressions)}
+	members := l.members(expressions)
+	if days == 1 {
+		r.Findings, err = span.Check(ctx, members, s)
+	} else {
+		r.Findings, err = span.CheckYear(ctx, members, s, days)
+	}
+	return r, err
+}
+
+// members makes expressions ready to be checked. A named span stands for what it is, in its own calendar
+// if it has one, so that a move of another is seen as one.
+func (l *Library) members(expressions []string) []span.Member {
+	members := make([]span.Member, len(expressions))
+	for i, text := range expressions {
+		n, err := span.Parse(text)
+		if ref, ok := n.(*span.Name); ok && err == nil {
+			target, cal, missing := l.Span(ref.Name)
+			switch {
+			case missing != nil:
+				err = missing
+			case cal == nil:
+				n = target
+			}
+		}
+		members[i] = span.Member{Name: text, Node: n, Err: err}
+	}
+	return members
+}

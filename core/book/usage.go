@@ -1,0 +1,133 @@
+package book
+
+import (
+	"slices"
+
+	"vastspan/core/query"
+	"vastspan/core/span"
+)
+
+// AllUsers lists, for each named span that others refer to, those that do so directly, as the book
+// has them.
+func (l *Library) AllUsers() map[string][]string {
+	users := map[string][]string{}
+	for _, user := range l.order {
+		for _, name := range span.Names(l.spans[user].node) {
+			users[name] = append(users[name], user)
+		}
+	}
+	return users
+}
+
+// CalendarUsers lists the spans that name a calendar, as theirs or with in.
+func (l *Library) CalendarUsers(name string) []string {
+	var users []string
+	for i, user := range l.order {
+		if l.book.Spans[i].Calendar == name || slices.Contains(span.Calendars(l.spans[user].node), name) {
+			users = append(users, user)
+		}
+	}
+	return users
+}
+
+// HolidaysUsers lists the calendars that name a holiday list.
+func (l *Library) HolidaysUsers(name string) []string {
+	var users []string
+	for _, c := range l.book.Calendars {
+		if c.Holidays == name {
+			users = append(users, c.Name)
+		}
+	}
+	return users
+}
+
+// Used lists the named spans that expressions use, directly or through others.
+func (l *Library) Used(nodes []span.Node) []string {
+	var used []string
+	for len(nodes) > 0 {
+		n := nodes[0]
+		nodes = nodes[1:]
+		for _, name := range span.Names(n) {
+			if e, ok := l.spans[name]; ok && !slices.Contains(used, name) {
+				used = append(used, name)
+				nodes = append(nodes, e.node)
+			}
+		}
+	}
+	return used
+}
+
+// CalendarsUsed lists the calendars that expressions are read in, directly or by the spans that they
+// use.
+func (l *Library) CalendarsUsed(nodes []span.Node) []string {
+	var used []string
+	add := func(names ...string) {
+		for _, name := range names {
+			if !slices.Contains(used, name) {
+				used = append(used, name)
+			}
+		}
+	}
+	for _, n := range nodes {
+		add(span.Calendars(n)...)
+	}
+	for _, name := range l.Used(nodes) {
+		e := l.spans[name]
+		add(span.Calendars(e.node)...)
+		if e.calendar != nil {
+			add(e.calendar.Name())
+		}
+	}
+	return used
+}
+
+// HolidaysOf lists the holiday lists of calendars.
+func (l *Library) HolidaysOf(calendars []string) []string {
+	var names []string
+	for _, c := range l.book.Calendars {
+		if c.Holidays != "" && slices.Contains(calendars, c.Name) && !slices.Contains(names, c.Holidays) {
+			names = append(names, c.Holidays)
+		}
+	}
+	return names
+}
+
+// Definitions lists the definitions that expressions use, directly or through others, and those of the
+// calendar that they are read in, with the versions that the library was compiled from.
+func (l *Library) Definitions(nodes []span.Node, calendar string) []query.Definition {
+	calendars := append(l.CalendarsUsed(nodes), calendar)
+	used := map[string][]string{SpanKind: l.Used(nodes), CalendarKind: calendars, HolidaysKind: l.HolidaysOf(calendars)}
+	list := []query.Definition{}
+	for _, d := range l.versions {
+		if slices.Contains(used[d.Kind], d.Name) {
+			list = append(list, d)
+		}
+	}
+	return list
+}
+
+// Version returns the version of a definition that the library was compiled from; 0 where it has none.
+func (l *Library) Version(kind, name string) int64 {
+	for _, d := range l.versions {
+		if d.Kind == kind && d.Name == name {
+			return d.Version
+		}
+	}
+	return 0
+}
+
+// BriefUsers lists the briefs of which an item names a span or a calendar, directly.
+func (l *Library) BriefUsers(uses func(n span.Node) bool) []string {
+	var users []string
+	for i := range l.book.Briefs {
+		b := &l.book.Briefs[i]
+		names := func(text string) bool {
+			n, err := span.Parse(text)
+			return err == nil && uses(n)
+		}
+		if slices.ContainsFunc(b.Items, func(it Item) bool { return slices.ContainsFunc(it.Expressions(), names) }) {
+			users = append(users, b.Name)
+		}
+	}
+	return users
+}

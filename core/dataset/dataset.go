@@ -1,0 +1,231 @@
+// Package dataset says what a dataset is: its columns with their types and roles, how its dates are
+// read, and the filters that can be put to it, with the one notation in which filters are written.
+// It reads no files and stores nothing.
+package dataset
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"vastspan/core/calendar"
+)
+
+// Type is what the values of a column are.
+type Type string
+
+// The types of columns.
+const (
+	Date      Type = "date"
+	Timestamp Type = "timestamp"
+	Number    Type = "number"
+	Text      Type = "text"
+)
+
+// plural returns the name that the values of a type go by.
+func (t Type) plural() string {
+	if t == Text {
+		return "text"
+	}
+	return string(t) + "s"
+}
+
+// IsTime reports whether values of the type lie on a day.
+func (t Type) IsTime() bool { return t == Date || t == Timestamp }
+
+// Role is what a column is used for.
+type Role string
+
+// The roles. Exactly one column is the day; details are kept and listed, not totalled.
+const (
+	DayRole  Role = "day"
+	Amount   Role = "amount"
+	Category Role = "category"
+	Detail   Role = "detail"
+)
+
+// A Column describes one column of a dataset.
+type Column struct {
+	Name string `json:"name"`
+	Type Type   `json:"type"`
+	Role Role   `json:"role"`
+	// Decimals is how many digits after the point the values of a number column are shown with: the
+	// most that were seen when it was described, until another number is stated; 0 to MaxDecimals.
+	Decimals int `json:"decimals,omitempty"`
+	// Unit is what an amount is counted in: EUR, kg, passengers.
+	Unit string `json:"unit,omitempty"`
+	// Better says whether a higher or a lower amount is better; empty for neither.
+	Better Better `json:"better,omitempty"`
+}
+
+// MaxDecimals is the most decimals that an amount can be shown with.
+const MaxDecimals = 18
+
+// Better says which values of an amount are better.
+type Better string
+
+// The directions.
+const (
+	Neither Better = ""
+	Higher  Better = "higher"
+	Lower   Better = "lower"
+)
+
+// A Schema describes a dataset and how the dates in its files are read.
+type Schema struct {
+	Columns []Column `json:"columns"`
+	// Zone is the IANA time zone in which an instant becomes a day, and in which a time without an
+	// offset is read.
+	Zone string `json:"zone"`
+	// DateOrder says how dates such as 03/04/2026 are read; empty where none may occur.
+	DateOrder DateOrder `json:"date_order,omitempty"`
+	// Numbers says how numbers are written, by an example: 1,234.56; empty for plain digits.
+	Numbers string `json:"numbers,omitempty"`
+	// Grain is the unit that a record stands for, such as month in a plan by months; empty for the
+	// day alone.
+	Grain string `json:"grain,omitempty"`
+}
+
+// DateOrder is the order of day, month and year in dates that are not ISO 8601.
+type DateOrder string
+
+// The orders of dates.
+const (
+	Unstated     DateOrder = ""
+	DayMonthYear DateOrder = "dmy"
+	MonthDayYear DateOrder = "mdy"
+	YearMonthDay DateOrder = "ymd"
+)
+
+// Location returns the schema's time zone.
+func (s *Schema) Location() (*time.Location, error) {
+	if s.Zone == "" {
+		return time.UTC, nil
+	}
+	loc, err := time.LoadLocation(s.Zone)
+	if err != nil || s.Zone == "Local" {
+		return nil, fmt.Errorf("%q is not an IANA time zone: expected one such as Europe/Lisbon or UTC", s.Zone)
+	}
+	return loc, nil
+}
+
+// GrainUnit returns the unit that each record stands for; false for the day alone.
+func (s *Schema) GrainUnit() (calendar.Unit, bool) {
+	u, ok := calendar.ParseUnit(s.Grain)
+	return u, ok && u != calendar.Day
+}
+
+// SetGrain states the unit that each record stands for.
+func (s *Schema) SetGrain(unit string) error {
+	u, ok := calendar.ParseUnit(unit)
+	if !ok || u == calendar.BusinessDay {
+		return fmt.Errorf("grain %q: expected day, week, month, quarter, half or year", unit)
+	}
+	s.Grain = u.String()
+	if u == calendar.Day {
+		s.Grain = ""
+	}
+	return nil
+}
+
+// Day returns the position of the column that holds the day.
+func (s *Schema) Day() int {
+	return slices.IndexFunc(s.Columns, func(c Column) bool { return c.Role == DayRole })
+}
+
+// Index returns the position of a column; -1 where there is none of that name.
+func (s *Schema) Index(name string) int {
+	return slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name })
+}
+
+// Indexes returns the positions of columns.
+func (s *Schema) Indexes(names []string) []int {
+	at := make([]int, len(names))
+	for i, name := range names {
+		at[i] = s.Index(name)
+	}
+	return at
+}
+
+// Find returns a column, or an error that lists those there are.
+func (s *Schema) Find(name string) (*Column, error) {
+	if i := s.Index(name); i >= 0 {
+		return &s.Columns[i], nil
+	}
+	return nil, fmt.Errorf("there is no column %q; the columns are %s", name, strings.Join(s.Names(), ", "))
+}
+
+// Names lists the columns with any of some roles, or all where none is given.
+func (s *Schema) Names(roles ...Role) []string {
+	var names []string
+	for _, c := range s.Columns {
+		if len(roles) == 0 || slices.Contains(roles, c.Role) {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// Number finds a column of numbers; what names what needs it.
+func (s *Schema) Number(name, what string) (*Column, error) {
+	c, err := s.Find(name)
+	if err != nil {
+		return nil, err
+	}
+	if c.Type != Number {
+		return nil, fmt.Errorf("column %s holds %s; %s needs numbers: %s", name, c.Type.plural(), what, orNone(s.Names(Amount)))
+	}
+	return c, nil
+}
+
+// DateColumn returns the position of a column of dates or times; empty is the one that the records
+// are kept by.
+func (s *Schema) DateColumn(name string) (int, error) {
+	if name == "" {
+		return s.Day(), nil
+	}
+	c, err := s.Find(name)
+	if err != nil {
+		return 0, err
+	}
+	if !c.Type.IsTime() {
+		return 0, fmt.Errorf("column %s holds %s and no days; the columns of dates are %s", name, c.Type.plural(), orNone(s.Dates()))
+	}
+	return s.Index(name), nil
+}
+
+// Dates lists the columns of dates and times, the one that the records are kept by first.
+func (s *Schema) Dates() []string {
+	names := s.Names(DayRole)
+	for _, c := range s.Columns {
+		if c.Role != DayRole && c.Type.IsTime() {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// CheckCategory refuses a column that records cannot be broken down by.
+func (s *Schema) CheckCategory(name string) error {
+	c, err := s.Find(name)
+	if err != nil {
+		return err
+	}
+	if c.Type != Text {
+		return fmt.Errorf(
+			"column %s holds %s and is not a category; the categories are %s",
+			name,
+			c.Type.plural(),
+			orNone(s.Names(Category)),
+		)
+	}
+	return nil
+}
+
+func orNone(names []string) string {
+	if len(names) == 0 {
+		return "there are none"
+	}
+	return strings.Join(names, ", ")
+}

@@ -1,0 +1,152 @@
+// Package measure holds the figures that records are put into. Each is one entry of a registry that
+// says what it is made of, how it ends, and what may be done with it; whatever totals records asks the
+// registry and knows no figure by name.
+package measure
+
+import (
+	"slices"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+)
+
+// The figures.
+const (
+	Count    Kind = "count"
+	Sum      Kind = "sum"
+	Mean     Kind = "mean"
+	Min      Kind = "min"
+	Max      Kind = "max"
+	Distinct Kind = "distinct"
+	Median   Kind = "median"
+	First    Kind = "first"
+	Last     Kind = "last"
+)
+
+// An Entry says all there is to know about one kind of figure.
+type Entry struct {
+	Kind  Kind
+	Words string // as people read it, before "of"
+	Help  string // what it does, to be followed by a column
+	Needs Needs
+	// AnyType lets it be taken of a column of any type, not of numbers alone.
+	AnyType bool
+	// Order is the place of a holistic figure among the sorted values, from 0 to 1: half way for the
+	// median. A holistic figure without one counts the different values.
+	Order float64
+	// Rank is the SQL by which groups are ranked, of records, count, sum, min and max in braces; empty
+	// for a figure that ranks nothing.
+	Rank string
+	// Share reports that parts of the figure add up to the whole, so that a share of it means something.
+	Share bool
+	// Pure reports that the figure counts something and is not in the unit of its column.
+	Pure bool
+	// MoreDecimals is how many decimals it is shown with beyond those of its column; it is rounded
+	// to them. Figures with none are shown to their last digit.
+	MoreDecimals int
+	// finish makes the figure of its parts. It is not called where there is no record.
+	finish func(Parts) (decimal.Value, error)
+}
+
+// Needs says what a figure is made of.
+type Needs uint8
+
+// What figures are made of, beside the number of records.
+const (
+	NeedsSum       Needs = 1 << iota // count and sum of the column's values
+	NeedsBounds                      // minimum and maximum
+	NeedsFirstLast                   // the earliest and the latest value in time
+	NeedsValues                      // all values: partial results do not combine
+)
+
+// Parts are what the records of a group come to.
+type Parts struct {
+	Records int64
+	Amount  *Amount
+	Values  Multiset
+}
+
+// registry holds the figures in the order in which they are shown.
+var registry = []Entry{
+	{Kind: Count, Words: "count", Help: "count records", Rank: "{records}", Share: true, Pure: true,
+		finish: func(p Parts) (decimal.Value, error) { return decimal.Int(p.Records), nil }},
+	{Kind: Sum, Words: "sum", Help: "sum", Needs: NeedsSum, Rank: "{sum}", Share: true,
+		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Sum) }},
+	{Kind: Mean, Words: "mean", Help: "take the mean of", Needs: NeedsSum, MoreDecimals: 2,
+		Rank: "round({sum} / nullif({count}, 0), scale({sum}) + 4)", finish: mean},
+	{Kind: Min, Words: "minimum", Help: "take the minimum of", Needs: NeedsSum | NeedsBounds, Rank: "{min}",
+		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Min) }},
+	{Kind: Max, Words: "maximum", Help: "take the maximum of", Needs: NeedsSum | NeedsBounds, Rank: "{max}",
+		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Max) }},
+	{Kind: Distinct, Words: "distinct values", Help: "count the different values of", Needs: NeedsValues, AnyType: true, Pure: true,
+		finish: func(p Parts) (decimal.Value, error) { return decimal.Int(int64(len(p.Values))), nil }},
+	{Kind: Median, Words: "median", Help: "take the median of", Needs: NeedsValues, Order: 0.5,
+		finish: func(p Parts) (decimal.Value, error) { return p.Values.at(0.5) }},
+	{Kind: First, Words: "earliest value", Help: "take the earliest value of", Needs: NeedsSum | NeedsFirstLast,
+		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.First) }},
+	{Kind: Last, Words: "latest value", Help: "take the latest value of", Needs: NeedsSum | NeedsFirstLast,
+		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.Last) }},
+}
+
+// All lists the figures in the order in which they are shown.
+func All() []Entry { return slices.Clone(registry) }
+
+// Lookup finds a figure.
+func Lookup(k Kind) (*Entry, bool) {
+	i := slices.IndexFunc(registry, func(e Entry) bool { return e.Kind == k })
+	if i < 0 {
+		return &Entry{}, false
+	}
+	return &registry[i], true
+}
+
+// OfColumn reports whether the figure is taken of a column.
+func (e *Entry) OfColumn() bool { return e.Needs != 0 }
+
+// Holistic reports whether the figure has to be made of all values at once: partial results of two
+// parts of the records cannot be combined.
+func (e *Entry) Holistic() bool { return e.Needs&NeedsValues != 0 }
+
+// Finish makes the figure of what the records of a group come to.
+func (e *Entry) Finish(p Parts) (decimal.Value, error) {
+	if p.Records == 0 || e.OfColumn() && p.Amount == nil && p.Values == nil {
+		return e.Empty(), nil
+	}
+	return e.finish(p)
+}
+
+// Empty returns the figure of no records: blank, but 0 for one that counts (semantics §7).
+func (e *Entry) Empty() decimal.Value {
+	if e.Pure {
+		return decimal.Int(0)
+	}
+	return decimal.Value{}
+}
+
+// Check refuses a figure that the columns of a dataset cannot give.
+func (f Figure) Check(s *dataset.Schema) error {
+	e, _ := Lookup(f.Kind)
+	if !e.OfColumn() {
+		return nil
+	}
+	if e.AnyType {
+		_, err := s.Find(f.Column)
+		return err
+	}
+	_, err := s.Number(f.Column, string(f.Kind))
+	return err
+}
+
+// meanDecimals is how many decimals a mean has beyond those of its sum.
+const meanDecimals = 4
+
+func mean(p Parts) (decimal.Value, error) {
+	a := p.Amount
+	if a.Count == 0 {
+		return decimal.Value{}, nil
+	}
+	v := decimal.Value{Set: true}
+	return v, decimal.Divide(&v.Decimal, &a.Sum, apd.New(a.Count, 0), max(-a.Sum.Exponent, 0)+meanDecimals)
+}

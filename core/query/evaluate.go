@@ -1,0 +1,414 @@
+package query
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/measure"
+	"vastspan/core/span"
+	"vastspan/core/table"
+	"vastspan/core/tally"
+)
+
+// An Answer is what a query gives, with the query as it was understood.
+type Answer struct {
+	Query Query `json:"query"`
+	table.Answer
+	// Definitions are the named definitions that were used, with their versions, where the names have
+	// any.
+	Definitions []Definition `json:"definitions,omitempty"`
+	// Nodes are the expressions of the spans, Counterparts those that they are compared with, nil where
+	// that is a move.
+	Nodes        []span.Node `json:"-"`
+	Counterparts []span.Node `json:"-"`
+}
+
+// Define states which definitions were used.
+func (a *Answer) Define(used []Definition) {
+	a.Definitions = used
+	var texts []string
+	for _, d := range used {
+		if d.Kind == "span" {
+			texts = append(texts, fmt.Sprintf("@%s version %d", d.Name, d.Version))
+		}
+	}
+	if len(texts) > 0 {
+		note := table.Note{Code: table.UsedVersions, Level: table.Info, Text: "by " + strings.Join(texts, ", ")}
+		a.Notes = append(a.Notes, note)
+	}
+}
+
+// A Definition is a definition and the version of it that was used.
+type Definition struct {
+	Kind    string `json:"kind"`
+	Name    string `json:"name"`
+	Version int64  `json:"version"`
+}
+
+// Answer resolves a query's spans, lays out one pass over the records for them, for what they are
+// compared with and for their units, runs it and lays out the rows. Errors of the query are *Error.
+func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, error) {
+	q.Over, q.Against = slices.Clone(q.Over), slices.Clone(q.Against) // they are given their canonical text
+	p, err := newPlan(ctx, e, q, main)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.run(ctx); err != nil {
+		return nil, err
+	}
+	return p.answer()
+}
+
+// check refuses columns that a request asks for and a dataset cannot give, and says which part asks.
+func check(r *tally.Request, s *dataset.Schema) error {
+	for i, f := range r.Figures {
+		if err := f.Check(s); err != nil {
+			return errorAt(err, "/figures/%d", i)
+		}
+	}
+	if _, err := s.DateColumn(r.Date); err != nil {
+		return errorAt(err, "/date")
+	}
+	for i, name := range r.By {
+		if err := s.CheckCategory(name); err != nil {
+			return errorAt(err, "/by/%d", i)
+		}
+	}
+	return errorAt(s.CheckFilters(r.Where), "/where")
+}
+
+// run asks each input once. The values that are kept as the top ones are those of the first.
+func (p *plan) run(ctx context.Context) error {
+	seen := map[string]bool{}
+	for i, in := range p.inputs {
+		in.request.Keep = p.top
+		plan, err := tally.NewPlan(in.request)
+		if err != nil {
+			return errorAt(err, "")
+		}
+		if err := check(&in.request, in.Schema); err != nil {
+			return err
+		}
+		if in.result, err = tally.Run(ctx, plan, in.Source); err != nil {
+			return err
+		}
+		if i == 0 {
+			p.top = in.result.Top
+		}
+		for _, g := range in.result.Groups {
+			if key := dataset.GroupKey(g); !seen[key] {
+				seen[key] = true
+				p.groups = append(p.groups, g)
+			}
+		}
+	}
+	tally.SortGroups(p.groups, p.top)
+	rows := 0
+	for i := range p.spans {
+		rows += max(1, len(p.spans[i].rows)) * len(p.groups)
+	}
+	if rows > maxRows {
+		return errorAt(
+			fmt.Errorf(
+				"the answer has %d rows, more than %d: keep the top ones, or take fewer spans, longer units or a filter",
+				rows,
+				maxRows,
+			),
+			"",
+		)
+	}
+	return nil
+}
+
+// answer lays the results out.
+func (p *plan) answer() (*Answer, error) {
+	main := p.inputs[0]
+	date, err := main.Schema.DateColumn(p.query.Date)
+	if err != nil {
+		return nil, err
+	}
+	a := &Answer{Query: p.query, Answer: table.Answer{
+		Dataset: main.Name, Date: main.Schema.Columns[date].Name, AsOf: p.Scope.AsOf, AtClose: p.Scope.AtClose, Calendar: p.Scope.Calendar.Name(),
+		Records: main.result.Records, Undated: main.result.Undated,
+	}}
+	if a.Records > 0 {
+		a.Oldest, a.Newest = &main.result.Oldest, &main.result.Newest
+	}
+	if p.top != nil {
+		a.Others = p.top.Others
+	}
+	t := table.Table{By: p.query.By, Each: p.query.Each, Columns: p.columns(), Rows: []table.Row{}}
+	if t.By == nil {
+		t.By = []string{}
+	}
+	for _, c := range p.against {
+		a.Counterparts = append(a.Counterparts, c.Node())
+	}
+	for i := range p.spans {
+		sp := &p.spans[i]
+		a.Nodes = append(a.Nodes, sp.node)
+		a.Spans = append(a.Spans, p.span(sp))
+		if err := p.rows(&t, i); err != nil {
+			return nil, err
+		}
+	}
+	a.Tables = []table.Table{t}
+	if p.query.Across != "" {
+		a.Tables = p.pivots(&t, a)
+	}
+	a.Notes = p.notes(a)
+	return a, nil
+}
+
+// span describes a span and what it is compared with.
+func (p *plan) span(sp *spanPlan) table.Span {
+	s := table.Span{Expression: sp.text, Intervals: sp.days, Days: table.Days(sp.days)}
+	for i, c := range sp.comparisons {
+		cause := p.cause(sp, i)
+		s.Comparisons = append(s.Comparisons, table.Comparison{
+			Name: c.name, Dataset: c.dataset, Intervals: c.days, Days: table.Days(c.days), LikeForLike: cause == nil, Cause: cause,
+		})
+	}
+	return s
+}
+
+// columns describes the columns of the figures.
+func (p *plan) columns() []table.Column {
+	var c table.Columns
+	for i, f := range p.query.Figures {
+		c.Figure(i, f, p.inputs[0].Schema)
+		if len(p.spans) > 0 {
+			for _, other := range p.spans[0].comparisons {
+				c.Compared(other.name, table.Suffix(other.name), other.name)
+			}
+		}
+		if p.query.Previous {
+			c.Compared("previous", "previous", "the "+p.query.Each+" before")
+		}
+		if p.query.Share != "" {
+			c.Also(table.Share, "share of the "+p.query.Share)
+		}
+		if p.query.Running != "" {
+			c.Also(table.Running, "running by "+p.query.Running)
+		}
+		if p.query.Rolling > 0 {
+			c.Also(table.Rolling, fmt.Sprintf("rolling %d %s", p.query.Rolling, p.each.Counted(p.query.Rolling)))
+		}
+	}
+	return c.List
+}
+
+// pivots lays each span and figure out as a cross-tab, and each change of the figure as another.
+func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
+	var tabs []table.Table
+	for i := range a.Spans {
+		figure := ""
+		for j, c := range t.Columns {
+			what := ""
+			switch c.Role {
+			case table.Figure:
+				figure, what = c.Title, c.Title
+			case table.Change:
+				what = fmt.Sprintf("%s, change from %s", figure, c.Comparison)
+			default:
+				continue
+			}
+			title := fmt.Sprintf("%s, %s, by %s", what, a.Spans[i].Expression, p.query.Across)
+			tabs = append(tabs, t.Pivot(p.query.Across, i, j, title, a.Others))
+		}
+	}
+	return tabs
+}
+
+// rows adds the rows of a span: its groups, by unit where it is broken down, then subtotals where they
+// are asked for, and last its total.
+func (p *plan) rows(t *table.Table, i int) error {
+	sp := &p.spans[i]
+	whole := rowPlan{days: sp.days, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
+	for _, c := range sp.comparisons {
+		whole.against = append(whole.against, c.at)
+	}
+	var err error
+	add := func(kind table.Kind, r *rowPlan, unit bool, groups [][]dataset.Label) {
+		for _, g := range groups {
+			if err == nil {
+				err = p.row(t, i, kind, r, unit, g)
+			}
+		}
+	}
+	everything := [][]dataset.Label{p.everything()}
+	subtotals := p.subtotals()
+	if p.query.Each == "" {
+		if len(p.query.By) > 0 {
+			add(table.Group, &whole, false, p.groups)
+		} else {
+			add(table.Group, &whole, false, everything)
+			return err
+		}
+	}
+	for j := range sp.rows {
+		add(table.Group, &sp.rows[j], true, p.groups)
+	}
+	if p.query.Subtotals {
+		for j := range sp.rows {
+			add(table.Subtotal, &sp.rows[j], true, subtotals)
+			if len(p.query.By) > 0 {
+				add(table.Subtotal, &sp.rows[j], true, everything)
+			}
+		}
+		if sp.rows != nil && len(p.query.By) > 0 {
+			add(table.Subtotal, &whole, false, p.groups)
+		}
+		add(table.Subtotal, &whole, false, subtotals)
+	}
+	add(table.Total, &whole, false, everything)
+	return err
+}
+
+// everything is the group over all values of all categories.
+func (p *plan) everything() []dataset.Label {
+	group := make([]dataset.Label, len(p.query.By))
+	for i := range group {
+		group[i] = dataset.All
+	}
+	return group
+}
+
+// subtotals lists the groups over all values of one category of two.
+func (p *plan) subtotals() [][]dataset.Label {
+	var groups [][]dataset.Label
+	if len(p.query.By) > 1 {
+		for i := range p.query.By {
+			for _, l := range tally.LabelsOf(p.groups, i, p.top) {
+				g := p.everything()
+				g[i] = l
+				groups = append(groups, g)
+			}
+		}
+	}
+	return groups
+}
+
+// at returns the figures of a slot and a group.
+func (p *plan) at(s slot, group []dataset.Label) []decimal.Value {
+	if s == noSlot {
+		return make([]decimal.Value, len(p.query.Figures))
+	}
+	return p.inputs[s.input].result.At(s.period, group)
+}
+
+// row lays one row out: the figures of a period and group, and what they are compared with.
+func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool, group []dataset.Label) error {
+	sp := &p.spans[i]
+	if group == nil {
+		group = []dataset.Label{}
+	}
+	row := table.Row{
+		Kind:      kind,
+		Span:      i,
+		Intervals: r.days,
+		Days:      table.Days(r.days),
+		Group:     group,
+		Cells:     make([]decimal.Value, 0, len(t.Columns)),
+	}
+	incomplete := false
+	if unit {
+		coverage := p.inputs[0].result.Coverage
+		incomplete = !r.window.Empty() && (coverage.Records == 0 || r.window.Start < coverage.Oldest)
+		row.Unit = &table.Unit{Label: r.unit.Label, FirstDay: r.unit.Whole.Start}
+		row.Flags, row.Comparisons = r.flags(incomplete), r.againstDays
+	}
+	row.Key = table.Key(i, row.Unit, group)
+	own := p.at(r.at, group)
+	mine := blankIf(r.blank, own)
+	counterparts := make([][]decimal.Value, len(r.against))
+	for j, s := range r.against {
+		counterparts[j] = p.at(s, group)
+	}
+	if p.query.Previous {
+		counterparts = append(counterparts, p.at(r.previous, group))
+	}
+	whole := p.at(sp.at, p.everything())
+	if p.query.Share == ShareOfUnit {
+		whole = p.at(r.at, p.everything())
+	}
+	running, rolling := blankIf(
+		r.blank,
+		p.at(r.running, group),
+	), blankIf(
+		r.blank || incomplete && p.query.BlankIncomplete,
+		p.at(r.rolling, group),
+	)
+	for f, e := range p.measures() {
+		row.Cells = append(row.Cells, own[f])
+		for _, c := range counterparts {
+			compared, err := measure.Compare(mine[f], c[f])
+			if err != nil {
+				return err
+			}
+			row.Cells = append(row.Cells, compared.Counterpart, compared.Difference, compared.Change)
+		}
+		if p.query.Share != "" {
+			var share decimal.Value
+			var err error
+			if e.Share {
+				if share, err = measure.Share(mine[f], whole[f]); err != nil {
+					return err
+				}
+			}
+			row.Cells = append(row.Cells, share)
+		}
+		if p.query.Running != "" {
+			row.Cells = append(row.Cells, running[f])
+		}
+		if p.query.Rolling > 0 {
+			row.Cells = append(row.Cells, rolling[f])
+		}
+	}
+	t.Rows = append(t.Rows, row)
+	return nil
+}
+
+// flags says what is special about a unit.
+func (r *rowPlan) flags(incomplete bool) []table.Flag {
+	var flags []table.Flag
+	for _, f := range []struct {
+		flag table.Flag
+		set  bool
+	}{
+		{table.Partial, r.unit.Partial}, {table.InProgress, r.unit.InProgress}, {table.Future, r.unit.Future},
+		{table.Incomplete, incomplete}, {table.Unlike, r.unlike},
+	} {
+		if f.set {
+			flags = append(flags, f.flag)
+		}
+	}
+	return flags
+}
+
+// blankIf blanks every figure of a row that is in the future, counts as well: a running total does not
+// repeat itself into months that have not happened (semantics §8).
+func blankIf(blank bool, values []decimal.Value) []decimal.Value {
+	if blank {
+		return make([]decimal.Value, len(values))
+	}
+	return values
+}
+
+// shown returns the outer days of a set for people.
+func shown(s civil.Set) string {
+	if s.Empty() {
+		return "no days"
+	}
+	b := s.Bounds()
+	text := fmt.Sprintf("%s to %s", b.First().Long(), b.Last().Long())
+	if n := table.Days(s); n != nil {
+		text += fmt.Sprintf(", %d days", *n)
+	}
+	return text
+}

@@ -1,0 +1,63 @@
+package query
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"vastspan/core/table"
+)
+
+// notes says what shaped the figures: filters, records that are excluded, days, units; and what to be
+// careful with.
+func (p *plan) notes(a *Answer) []table.Note {
+	var notes []table.Note
+	add := func(code table.Code, level table.Level, format string, args ...any) {
+		n := table.Note{Code: code, Level: level, Text: fmt.Sprintf(format, args...)}
+		if !slices.Contains(notes, n) {
+			notes = append(notes, n)
+		}
+	}
+	for _, f := range p.query.Where {
+		add(table.Filtered, table.Info, "where %s", f)
+	}
+	if a.Newest != nil {
+		add(table.Covered, table.Info, "%s records from %s to %s", table.Thousands(fmt.Sprint(a.Records)), a.Oldest.Long(), a.Newest.Long())
+	} else {
+		add(table.Covered, table.Info, "no matching records")
+	}
+	if a.Undated > 0 {
+		add(table.Excluded, table.Warning, "%s excluded: no date in %s", table.Thousands(fmt.Sprint(a.Undated)), a.Date)
+	}
+	var units []string
+	for _, f := range p.query.Figures {
+		if c, err := p.inputs[0].Schema.Find(f.Column); err == nil && c.Unit != "" {
+			if text := c.Name + " in " + c.Unit; !slices.Contains(units, text) {
+				units = append(units, text)
+			}
+		}
+	}
+	if len(units) > 0 {
+		add(table.Units, table.Info, "%s", strings.Join(units, ", "))
+	}
+	for i := range a.Spans {
+		for _, c := range a.Spans[i].Comparisons {
+			add(table.ComparedWith, table.Info, "%s compared with %s: %s", a.Spans[i].Expression, c.Name, shown(c.Intervals))
+			if c.Cause != nil {
+				add(
+					table.NotLikeForLike,
+					table.Warning,
+					"not like-for-like: %s compared with %s: %s",
+					a.Spans[i].Expression,
+					c.Name,
+					c.Cause.Text,
+				)
+				notes[len(notes)-1].Aligns = c.Cause.Aligns
+			}
+		}
+		for _, c := range p.spans[i].cautions {
+			add(table.Code(c.Kind), table.Caution, "%s", c.Text)
+		}
+	}
+	return append(notes, table.Legends(a.Tables)...)
+}

@@ -1,0 +1,449 @@
+package span
+
+import (
+	"fmt"
+
+	"vastspan/core/calendar"
+)
+
+// form reads one term without its modifiers.
+func (p *parser) form() Node {
+	t := p.tok
+	switch t.kind {
+	case open:
+		return p.brackets()
+	case at:
+		return &Name{p.name("the name of a span")}
+	case unitText:
+		l := t.literal
+		p.advance()
+		p.noInterval(t)
+		return &l
+	case dateText:
+		return p.dates()
+	case number:
+		return p.countOrYear()
+	case word:
+		return p.wordForm()
+	}
+	p.refuseHere("a span, such as last full month")
+	return nil
+}
+
+func (p *parser) brackets() Node {
+	at := p.tok
+	p.deeper(at)
+	p.advance()
+	n := p.expression()
+	if p.tok.kind != closing {
+		if p.tok.kind == endOfText {
+			p.refuse(at.start, at.end, "this bracket is never closed", rewrite{{len(p.src), len(p.src), ")"}})
+		}
+		p.stray()
+	}
+	p.advance()
+	p.depth--
+	return n
+}
+
+// dates reads a date, an ISO 8601 interval of dates, or a point that begins with a date.
+func (p *parser) dates() Node {
+	first := p.tok
+	p.advance()
+	if p.tok.kind != slash {
+		return p.pointAlone(Point{Base: FixedDay, Day: first.day})
+	}
+	p.advance()
+	last := p.tok
+	if last.kind != dateText {
+		p.refuseHere("the last date of the interval, in full, such as 2026-03-31")
+	}
+	p.advance()
+	if last.day < first.day {
+		p.refuse(first.start, last.end, "the interval ends before it starts",
+			rewrite{{first.start, last.end, last.day.String() + "/" + first.day.String()}})
+	}
+	return &DateRange{first.day, last.day}
+}
+
+// noInterval refuses a slash after a unit literal, which is the way to write an interval of dates.
+func (p *parser) noInterval(from token) {
+	if p.tok.kind != slash {
+		return
+	}
+	p.advance()
+	through := p.tok
+	var rewrites []rewrite
+	if through.kind == unitText || through.kind == number {
+		rewrites = append(rewrites, rewrite{{from.start, from.start, "from start of "}, {from.end, through.start, " through end of "}})
+	}
+	p.refuse(from.start, through.end, "an interval is written with two dates, such as 2026-03-01/2026-03-31", rewrites...)
+}
+
+// countOrYear reads 2026, or the count of a to-date form.
+func (p *parser) countOrYear() Node {
+	t := p.tok
+	if t.end-t.start == 4 && t.n > 0 {
+		p.advance()
+		if !p.is(kUnit) && !p.is(kBusiness) {
+			p.noInterval(t)
+			return &UnitLiteral{Year: t.n, Unit: calendar.Year}
+		}
+		p.back(mark{tok: t})
+	}
+	return p.countedToDate()
+}
+
+// countedToDate reads N Us to date.
+func (p *parser) countedToDate() Node {
+	at := p.tok
+	n := p.count()
+	if p.tok.kind == endOfText && at.kind == number {
+		p.refuse(at.start, at.end, "a number alone is no span: expected a year of four digits, or a unit after it")
+	}
+	u := p.unit()
+	if p.is(kTo) {
+		return p.toDate(at, n, u)
+	}
+	words := fmt.Sprintf("%d %s", n, u.Counted(n))
+	p.refuse(at.start, p.prev.end, fmt.Sprintf("%q does not say where it ends: today, or with the last full %s", p.words(at), u),
+		rewrite{{at.start, p.prev.end, "trailing " + words}},
+		rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
+	return nil
+}
+
+// words returns the source from a token through the one read last.
+func (p *parser) words(from token) string { return p.src[from.start:p.prev.end] }
+
+func (p *parser) toDate(at token, n int, u calendar.Unit) Node {
+	p.expect(kTo, "to date")
+	p.expect(kDate, "date")
+	if u == calendar.BusinessDay {
+		p.refuse(at.start, p.prev.end, "a business day is a day: it is not counted to date")
+	}
+	return &ToDate{n, u}
+}
+
+func (p *parser) wordForm() Node {
+	t := p.tok
+	switch t.word {
+	case kToday, kYesterday, kTomorrow, kStart, kEnd:
+		return p.pointAlone(p.pointBase())
+	case kThis:
+		p.advance()
+		return &This{p.unit()}
+	case kLast:
+		return p.last()
+	case kPast, kPrevious:
+		return p.past()
+	case kNext:
+		return p.nextFull()
+	case kFirst:
+		p.advance()
+		n, u := p.optionalCounted()
+		return p.outer(false, n, u)
+	case kRest:
+		return p.rest()
+	case kTrailing:
+		p.advance()
+		n, u := p.counted("trailing")
+		return &Trailing{n, u, p.phrase(kExcluding)}
+	case kComing:
+		p.advance()
+		n, u := p.counted("coming")
+		return &Coming{n, u, p.phrase(kIncluding)}
+	case kFrom:
+		return p.from()
+	case kThrough:
+		p.advance()
+		return &Through{p.point()}
+	case kAll:
+		p.advance()
+		p.expect(kDates, "dates")
+		return &AllDates{}
+	case kSince:
+		p.advance()
+		p.point()
+		p.refuse(t.start, t.end, "since does not say where it ends",
+			rewrite{{t.start, t.end, "from"}, {p.prev.end, p.prev.end, " onward"}},
+			rewrite{{t.start, t.end, "from"}, {p.prev.end, p.prev.end, " through today"}})
+	case kUntil:
+		p.refuse(t.start, t.end, "until leaves open whether the day itself is inside", rewrite{{t.start, t.end, "through"}})
+	case kUnit, kBusiness:
+		return p.unitForm()
+	case kShort:
+		p.advance()
+		return &ToDate{1, calendar.Unit(t.n)}
+	case kCount:
+		return p.countedToDate()
+	case kAnd, kOr, kExcept:
+		p.refuse(t.start, t.end, fmt.Sprintf("%q joins two spans; one is missing before it", p.src[t.start:t.end]))
+	}
+	p.refuseHere("a span, such as last full month")
+	return nil
+}
+
+// optionalCounted reads [N] Us.
+func (p *parser) optionalCounted() (int, calendar.Unit) {
+	n := 1
+	if p.atCount() {
+		n = p.count()
+	}
+	return n, p.unit()
+}
+
+// phrase reads "excluding today" or "including today" where it belongs to trailing or coming: right
+// after the form, comma or not.
+func (p *parser) phrase(k keyword) bool {
+	here := p.mark()
+	if p.tok.kind == comma {
+		p.advance()
+	}
+	if !p.accept(k) {
+		p.back(here)
+		return false
+	}
+	p.expect(kToday, "today")
+	return true
+}
+
+// last reads last [N] full U and last [N] U of X.
+func (p *parser) last() Node {
+	at := p.tok
+	p.advance()
+	n := 1
+	counted := p.atCount()
+	if counted {
+		n = p.count()
+	}
+	if p.is(kFull) {
+		p.advance()
+		if count := p.tok; !counted && p.atCount() {
+			n = p.count()
+			u := p.unit()
+			p.refuse(count.start, count.end, "the count stands before full",
+				rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
+		}
+		return &LastFull{n, p.unit()}
+	}
+	if p.tok.kind == unknown {
+		p.refuseHere("full or a unit")
+	}
+	u := p.unit()
+	if p.is(kOf) {
+		return p.outer(true, n, u)
+	}
+	p.ambiguousLast(at, n, u)
+	return nil
+}
+
+// past reads what last [N] full U or trailing may have been meant by.
+func (p *parser) past() Node {
+	at := p.tok
+	p.advance()
+	n := 1
+	if p.atCount() {
+		n = p.count()
+	}
+	if full := p.tok; p.accept(kFull) {
+		u := p.unit()
+		p.refuse(at.start, full.end, fmt.Sprintf("%q is written last", p.src[at.start:at.end]),
+			rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
+	}
+	p.ambiguousLast(at, n, p.unit())
+	return nil
+}
+
+func (p *parser) ambiguousLast(at token, n int, u calendar.Unit) {
+	p.refuse(at.start, p.prev.end,
+		fmt.Sprintf("%q has two readings: whole %s that are over, or a stretch that ends today", p.words(at), u.Plural()),
+		rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}},
+		rewrite{{at.start, p.prev.end, fmt.Sprintf("trailing %d %s", n, u.Counted(n))}})
+}
+
+func (p *parser) nextFull() Node {
+	at := p.tok
+	p.advance()
+	n := 1
+	if p.atCount() {
+		n = p.count()
+	}
+	if p.accept(kFull) {
+		return &NextFull{n, p.unit()}
+	}
+	if p.tok.kind == unknown {
+		p.refuseHere("full or a unit")
+	}
+	u := p.unit()
+	p.refuse(at.start, p.prev.end,
+		fmt.Sprintf("%q has two readings: whole %s after this one, or a stretch that starts tomorrow", p.words(at), u.Plural()),
+		rewrite{{at.start, p.prev.end, fmt.Sprintf("next %d full %s", n, u.Counted(n))}},
+		rewrite{{at.start, p.prev.end, fmt.Sprintf("coming %d %s", n, u.Counted(n))}})
+	return nil
+}
+
+func (p *parser) rest() Node {
+	at := p.tok
+	p.advance()
+	p.expect(kOf, "of this and a unit")
+	p.expect(kThis, "this and a unit")
+	u := p.unit()
+	if u == calendar.BusinessDay {
+		p.refuse(at.start, p.prev.end, "a business day is a day: it has no rest")
+	}
+	return &RestOf{u}
+}
+
+// unitForm reads U to date and U n of X.
+func (p *parser) unitForm() Node {
+	at := p.tok
+	u := p.unit()
+	switch {
+	case p.is(kTo):
+		return p.toDate(at, 1, u)
+	case p.atCount():
+		n := p.count()
+		return &Nth{u, n, p.of()}
+	case p.tok.kind == unknown:
+		p.refuseHere("to date, or a number and of")
+	}
+	p.refuse(at.start, p.prev.end, fmt.Sprintf("%q alone does not say which one", p.words(at)),
+		rewrite{{at.start, p.prev.end, "this " + u.String()}},
+		rewrite{{at.start, p.prev.end, "last full " + u.String()}},
+		rewrite{{at.start, p.prev.end, u.String() + " to date"}})
+	return nil
+}
+
+func (p *parser) outer(last bool, n int, u calendar.Unit) Node { return &FirstLast{last, n, u, p.of()} }
+
+// of reads "of X": a plain form with the phrase of its own, or a bracketed expression. What follows
+// belongs to the whole (semantics §4).
+func (p *parser) of() Node {
+	at := p.tok
+	p.expect(kOf, "of and a span")
+	p.deeper(at)
+	var n Node
+	switch p.tok.kind {
+	case dateText:
+		first := p.mark()
+		p.advance()
+		isRange := p.tok.kind == slash
+		day := p.prev.day
+		if isRange {
+			p.back(first)
+			n = p.dates()
+		} else {
+			n = &PointDay{Point{Base: FixedDay, Day: day}}
+		}
+	default:
+		switch {
+		case p.is(kToday), p.is(kYesterday), p.is(kTomorrow), p.is(kStart), p.is(kEnd):
+			n = plainPoint(p.pointBase())
+		default:
+			n = p.form()
+		}
+	}
+	p.depth--
+	return n
+}
+
+// from reads from P through P and from P onward.
+func (p *parser) from() Node {
+	at := p.tok
+	p.advance()
+	from := p.point()
+	switch {
+	case p.accept(kThrough):
+		return &FromThrough{from, p.point()}
+	case p.accept(kOnward):
+		return &FromOnward{from}
+	case p.is(kTo), p.is(kUntil):
+		p.refuse(p.tok.start, p.tok.end, fmt.Sprintf("%q leaves open whether the last day is inside", p.src[p.tok.start:p.tok.end]),
+			rewrite{{p.tok.start, p.tok.end, "through"}})
+	case p.tok.kind == endOfText:
+		p.refuse(at.start, p.prev.end, "the stretch has no end: expected through and a point, or onward",
+			rewrite{{p.prev.end, p.prev.end, " onward"}}, rewrite{{p.prev.end, p.prev.end, " through today"}})
+	}
+	p.refuseHere("through and a point, or onward")
+	return nil
+}
+
+// pointAlone reads the steps after a point's base and gives it as a span.
+func (p *parser) pointAlone(base Point) Node {
+	base.Steps = p.steps()
+	return plainPoint(base)
+}
+
+// plainPoint returns a point as a span; the three relative days have a form of their own.
+func plainPoint(pt Point) Node {
+	if len(pt.Steps) == 0 {
+		switch pt.Base {
+		case TodayPoint:
+			return &Relative{0}
+		case YesterdayPoint:
+			return &Relative{-1}
+		case TomorrowPoint:
+			return &Relative{1}
+		}
+	}
+	return &PointDay{pt}
+}
+
+// point reads a point with its steps.
+func (p *parser) point() Point {
+	pt := p.pointBase()
+	pt.Steps = p.steps()
+	return pt
+}
+
+func (p *parser) pointBase() Point {
+	t := p.tok
+	if t.kind == dateText {
+		p.advance()
+		return Point{Base: FixedDay, Day: t.day}
+	}
+	if t.kind == word {
+		switch t.word {
+		case kToday, kYesterday, kTomorrow:
+			p.advance()
+			return Point{Base: Base(t.word - kToday)}
+		case kStart, kEnd:
+			p.advance()
+			base := StartOf
+			if t.word == kEnd {
+				base = EndOf
+			}
+			return Point{Base: base, Of: p.of()}
+		}
+	}
+	p.notAPoint(t)
+	return Point{}
+}
+
+// notAPoint refuses a span where a single day is needed and offers its first and its last day.
+func (p *parser) notAPoint(t token) {
+	const expected = "a point: a date, today, yesterday, tomorrow, start of or end of a span"
+	if t.kind == endOfText || t.kind == unknown {
+		p.refuseHere(expected)
+	}
+	p.form()
+	p.refuse(t.start, p.prev.end, fmt.Sprintf("%q is not one day; expected %s", p.words(t), expected),
+		rewrite{{t.start, t.start, "start of "}}, rewrite{{t.start, t.start, "end of "}})
+}
+
+func (p *parser) steps() []Step {
+	var steps []Step
+	for p.tok.kind == plus || p.tok.kind == minus {
+		sign := 1
+		if p.tok.kind == minus {
+			sign = -1
+		}
+		p.advance()
+		if !p.atCount() {
+			p.refuseHere("a count and a unit, such as 3 days")
+		}
+		n := p.count()
+		steps = append(steps, Step{sign * n, p.unit()})
+	}
+	return steps
+}

@@ -1,0 +1,79 @@
+package table
+
+import (
+	"fmt"
+	"strings"
+
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+)
+
+// Columns describes the columns of figures one after the other, with an identity that no two share.
+type Columns struct {
+	List []Column
+	ids  map[string]bool
+	own  Column // the figure at hand
+}
+
+// Figure begins the columns of a figure. The schema says what its column is counted in and how it is
+// shown.
+func (c *Columns) Figure(at int, f measure.Figure, s *dataset.Schema) {
+	c.own = Column{ID: f.Name(), Title: f.Words(), Role: Figure, Figure: at}
+	e, _ := measure.Lookup(f.Kind)
+	if column, err := s.Find(f.Column); err == nil && column.Type == dataset.Number && !e.Pure {
+		decimals := column.Decimals + e.MoreDecimals
+		c.own.Unit, c.own.Decimals, c.own.Rounded, c.own.Better = column.Unit, &decimals, e.MoreDecimals > 0, column.Better
+	}
+	c.add(c.own)
+}
+
+// Compared adds the three columns that compare the figure: the counterpart, the difference and the
+// change. suffix stands behind the figure's name.
+func (c *Columns) Compared(name, suffix, title string) {
+	c.with("_"+suffix, title, Counterpart, name)
+	c.with("_"+suffix+"_difference", "difference", Difference, name)
+	c.with("_"+suffix+"_change", "change", Change, name)
+}
+
+// Also adds a column of the figure in another role.
+func (c *Columns) Also(role Role, title string) { c.with("_"+string(role), title, role, "") }
+
+func (c *Columns) with(suffix, title string, role Role, comparison string) {
+	one := c.own
+	one.ID += suffix
+	one.Title, one.Role, one.Comparison = title, role, comparison
+	if role == Change || role == Share {
+		one.Unit, one.Decimals, one.Rounded = "", nil, false
+	}
+	c.add(one)
+}
+
+func (c *Columns) add(one Column) {
+	if c.ids == nil {
+		c.ids = map[string]bool{}
+	}
+	one.ID = unique(one.ID, c.ids)
+	c.List = append(c.List, one)
+}
+
+// unique returns an identity that is not taken yet, and takes it.
+func unique(id string, taken map[string]bool) string {
+	free := id
+	for n := 2; taken[free]; n++ {
+		free = fmt.Sprintf("%s_%d", id, n)
+	}
+	taken[free] = true
+	return free
+}
+
+// Suffix returns the words of a comparison as a part of a column's identity: 1 year earlier is
+// 1_year_earlier.
+func Suffix(name string) string {
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
+		return (r < 'a' || r > 'z') && (r < '0' || r > '9')
+	})
+	if len(words) == 0 {
+		return "comparison"
+	}
+	return strings.Join(words, "_")
+}

@@ -1,0 +1,231 @@
+package table
+
+import (
+	"encoding/csv"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+)
+
+// A Grid is a table of texts, as CSV has it.
+type Grid struct {
+	Header []string
+	Rows   [][]string
+}
+
+// WriteCSV writes the grid: the header, then the rows.
+func (g *Grid) WriteCSV(w io.Writer) error {
+	out := csv.NewWriter(w)
+	if err := out.Write(g.Header); err != nil {
+		return err
+	}
+	return out.WriteAll(g.Rows)
+}
+
+// Grid returns the answer's rows as CSV has them, without totals: a row for each span, unit and group;
+// of a cross-tab a row for each figure and row, the total last.
+func (a *Answer) Grid() *Grid {
+	if len(a.Tables) > 0 && a.Tables[0].Across != "" {
+		return a.pivotGrid()
+	}
+	g := &Grid{Header: []string{"span", "first_day", "last_day", "days"}}
+	for i := range a.Tables {
+		a.rows(g, &a.Tables[i])
+	}
+	return g
+}
+
+func (a *Answer) rows(g *Grid, t *Table) {
+	g.Header = slices.Concat(g.Header, t.By, []string{"unit"})
+	for _, c := range t.Columns {
+		g.Header = append(g.Header, c.ID)
+	}
+	names := a.comparisonNames()
+	for _, name := range names {
+		g.Header = append(g.Header, name+"_first_day", name+"_last_day", name+"_days")
+	}
+	if g.Header = append(g.Header, "flags"); len(names) > 0 {
+		g.Header = append(g.Header, "like_for_like")
+	}
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		if r.Kind != Group {
+			continue
+		}
+		sp := &a.Spans[r.Span]
+		cells := append([]string{sp.Expression}, DayCells(r.Intervals)...)
+		for _, l := range r.Group {
+			cells = append(cells, a.csvLabel(l))
+		}
+		cells = append(cells, unitLabel(r))
+		for _, v := range r.Cells {
+			cells = append(cells, v.String())
+		}
+		for j := range names {
+			days := sp.Comparisons[j].Intervals
+			if r.Comparisons != nil {
+				days = r.Comparisons[j]
+			}
+			cells = append(cells, DayCells(days)...)
+		}
+		if cells = append(cells, FlagText(r.Flags)); len(names) > 0 {
+			cells = append(cells, yesNo(sp.likeForLike() && !slices.Contains(r.Flags, Unlike)))
+		}
+		g.Rows = append(g.Rows, cells)
+	}
+}
+
+// comparisonNames returns the names of what spans are compared with, as columns have them.
+func (a *Answer) comparisonNames() []string {
+	var names []string
+	if len(a.Spans) > 0 {
+		taken := map[string]bool{}
+		for _, c := range a.Spans[0].Comparisons {
+			names = append(names, unique(Suffix(c.Name), taken))
+		}
+	}
+	return names
+}
+
+func (s *Span) likeForLike() bool {
+	return !slices.ContainsFunc(s.Comparisons, func(c Comparison) bool { return !c.LikeForLike })
+}
+
+func (a *Answer) pivotGrid() *Grid {
+	first := &a.Tables[0]
+	down := "unit"
+	if len(first.By) > 0 {
+		down = first.By[0]
+	}
+	g := &Grid{Header: []string{"span", "first_day", "last_day", "days", "figure", "row", down}}
+	lead := len(g.Header)
+	at := map[dataset.Label]int{}
+	for i := range a.Tables {
+		for _, c := range a.Tables[i].Columns {
+			if _, ok := at[*c.Group]; !ok && !c.Group.IsAll() {
+				at[*c.Group] = len(g.Header)
+				g.Header = append(g.Header, a.csvLabel(*c.Group))
+			}
+		}
+	}
+	at[dataset.All] = len(g.Header)
+	g.Header = append(g.Header, "total", "flags")
+	for i := range a.Tables {
+		t := &a.Tables[i]
+		for j := range t.Rows {
+			r := &t.Rows[j]
+			sp := &a.Spans[r.Span]
+			cells := append(append(make([]string, 0, len(g.Header)), sp.Expression), DayCells(sp.Intervals)...)
+			label := unitLabel(r)
+			if len(r.Group) > 0 {
+				label = a.csvLabel(r.Group[0])
+			}
+			if r.Kind == Total {
+				label = ""
+			}
+			cells = append(cells, t.Figure, string(r.Kind), label)
+			cells = append(cells, make([]string, len(g.Header)-lead)...)
+			for k, c := range t.Columns {
+				cells[at[*c.Group]] = r.Cells[k].String()
+			}
+			cells[len(cells)-1] = FlagText(r.Flags)
+			g.Rows = append(g.Rows, cells)
+		}
+	}
+	return g
+}
+
+// csvLabel writes a label as CSV has it: blank is empty.
+func (a *Answer) csvLabel(l dataset.Label) string {
+	if l == (dataset.Label{}) {
+		return ""
+	}
+	return LabelText(l, a.Others)
+}
+
+func unitLabel(r *Row) string {
+	if r.Unit == nil {
+		return ""
+	}
+	return r.Unit.Label
+}
+
+// DayCells returns the first and the last day of a set and how many there are; an open side is two
+// dots, and no day is blank.
+func DayCells(s civil.Set) []string {
+	if s.Empty() {
+		return []string{"", "", "0"}
+	}
+	b := s.Bounds()
+	count := ""
+	if n := Days(s); n != nil {
+		count = strconv.Itoa(*n)
+	}
+	return []string{b.First().String(), b.Last().String(), count}
+}
+
+// FlagText writes flags one after the other.
+func FlagText(flags []Flag) string {
+	texts := make([]string, len(flags))
+	for i, f := range flags {
+		texts[i] = string(f)
+	}
+	return strings.Join(texts, ", ")
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// A CellText is one figure of an answer with all that it belongs to.
+type CellText struct {
+	Span, FirstDay, LastDay, Days, Unit, Group, Figure, Value, Flags string
+}
+
+// Texts returns the parts of a cell in their order.
+func (c CellText) Texts() []string {
+	return []string{c.Span, c.FirstDay, c.LastDay, c.Days, c.Unit, c.Group, c.Figure, c.Value, c.Flags, ""}
+}
+
+// Cells gives every figure of the answer's rows, but for subtotals, one after the other.
+func (a *Answer) Cells(yield func(CellText)) {
+	for i := range a.Tables {
+		t := &a.Tables[i]
+		for j := range t.Rows {
+			r := &t.Rows[j]
+			if r.Kind != Group {
+				continue
+			}
+			days := DayCells(r.Intervals)
+			var group []string
+			for _, l := range r.Group {
+				group = append(group, LabelText(l, a.Others))
+			}
+			for k, c := range t.Columns {
+				cell := CellText{
+					a.Spans[r.Span].Expression,
+					days[0],
+					days[1],
+					days[2],
+					unitLabel(r),
+					strings.Join(group, "; "),
+					c.ID,
+					r.Cells[k].String(),
+					FlagText(r.Flags),
+				}
+				if c.Group != nil {
+					cell.Group = strings.Join(append(group, LabelText(*c.Group, a.Others)), "; ")
+					cell.Figure = t.Figure
+				}
+				yield(cell)
+			}
+		}
+	}
+}

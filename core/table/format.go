@@ -1,0 +1,94 @@
+package table
+
+import (
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"vastspan/core/decimal"
+)
+
+// None is shown for a blank.
+const None = "–"
+
+// Format writes a cell of a column for people: digits in threes, shares and changes as percentages
+// with an arrow for the direction. Numbers keep their last digit unless the column is rounded.
+func (c *Column) Format(v decimal.Value) string {
+	switch {
+	case c.Role == Change:
+		return formatChange(v)
+	case !v.Set:
+		return None
+	case c.Role == Share:
+		return percent(v)
+	case c.Decimals == nil:
+		return Thousands(v.String())
+	}
+	if c.Rounded {
+		return Thousands(Round(v, *c.Decimals))
+	}
+	whole, fraction, _ := strings.Cut(v.String(), ".")
+	fraction = strings.TrimRight(fraction, "0")
+	if n := *c.Decimals - len(fraction); n > 0 {
+		fraction += strings.Repeat("0", n)
+	}
+	if fraction == "" {
+		return Thousands(whole)
+	}
+	return Thousands(whole + "." + fraction)
+}
+
+// formatChange writes a change as a percentage with an arrow; n/a where it is undefined.
+func formatChange(v decimal.Value) string {
+	if !v.Set {
+		return "n/a"
+	}
+	switch v.Sign() {
+	case 1:
+		return "▲ " + percent(v)
+	case -1:
+		return "▼ " + strings.TrimPrefix(percent(v), "-")
+	}
+	return "= level"
+}
+
+// percent writes a fraction as a percentage with one decimal.
+func percent(v decimal.Value) string {
+	hundred := decimal.Value{Set: true}
+	if _, err := decimal.Exact.Mul(&hundred.Decimal, &v.Decimal, apd.New(100, 0)); err != nil {
+		return None
+	}
+	return Round(hundred, 1) + "%"
+}
+
+// Round writes a number with a number of decimals, rounded half to even; there is no zero below zero.
+func Round(v decimal.Value, decimals int) string {
+	var rounded apd.Decimal
+	if err := decimal.Divide(&rounded, &v.Decimal, apd.New(1, 0), int32(decimals)); err != nil {
+		return v.String()
+	}
+	if rounded.IsZero() {
+		rounded.Negative = false
+	}
+	return rounded.Text('f')
+}
+
+// Thousands sets the digits of a number in threes.
+func Thousands(s string) string {
+	sign := ""
+	if strings.HasPrefix(s, "-") {
+		sign, s = "-", s[1:]
+	}
+	whole, fraction, point := strings.Cut(s, ".")
+	var b strings.Builder
+	for i, c := range whole {
+		if i > 0 && (len(whole)-i)%3 == 0 {
+			b.WriteByte(',')
+		}
+		b.WriteRune(c)
+	}
+	if point {
+		b.WriteString("." + fraction)
+	}
+	return sign + b.String()
+}

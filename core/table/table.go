@@ -1,0 +1,268 @@
+// Package table is the answer to a query, laid out: columns that say what they hold, rows with a key
+// of their own, and notes. Clients draw it and add nothing; CSV and cross-tabs are made here. It
+// computes no figures.
+package table
+
+import (
+	"fmt"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+)
+
+// An Answer is what a query gives: its spans with their days, one table or a cross-tab for each span
+// and figure, and notes on them.
+type Answer struct {
+	Dataset  string    `json:"dataset"`
+	Date     string    `json:"date"` // the column of the day
+	AsOf     civil.Day `json:"as_of"`
+	AtClose  bool      `json:"at_close"`
+	Calendar string    `json:"calendar"`
+	// Records is how many records with a day pass the filters, Undated how many have none; Oldest and
+	// Newest are the days of the former, absent where there are none.
+	Records int64      `json:"records"`
+	Undated int64      `json:"undated"`
+	Oldest  *civil.Day `json:"oldest,omitempty"`
+	Newest  *civil.Day `json:"newest,omitempty"`
+	// Others is how many values of the first category were put together.
+	Others int     `json:"others,omitempty"`
+	Spans  []Span  `json:"spans"`
+	Tables []Table `json:"tables"`
+	Notes  []Note  `json:"notes"`
+}
+
+// A Span is one of the spans that were asked for.
+type Span struct {
+	Expression  string       `json:"expression"`
+	Intervals   civil.Set    `json:"intervals"`
+	Days        *int         `json:"days"` // null where a side is open
+	Comparisons []Comparison `json:"comparisons,omitempty"`
+}
+
+// A Comparison is what a span is compared with (semantics §7).
+type Comparison struct {
+	// Name is what people call it: 1 year earlier, prior period, plan.
+	Name        string    `json:"name"`
+	Dataset     string    `json:"dataset,omitempty"` // where it is other records
+	Intervals   civil.Set `json:"intervals"`
+	Days        *int      `json:"days"`
+	LikeForLike bool      `json:"like_for_like"`
+	Cause       *Cause    `json:"cause,omitempty"` // why it is not like for like
+}
+
+// A Cause says why two sides are not like for like.
+type Cause struct {
+	Code Code   `json:"code"`
+	Text string `json:"text"`
+	// Aligns reports that making both sides like for like takes the cause away.
+	Aligns bool `json:"aligns"`
+}
+
+// Code tells causes and notes apart for programs.
+type Code string
+
+// The causes.
+const (
+	Lengths           Code = "lengths"             // the sides differ in length
+	CutOff            Code = "cut_off"             // the as-of day cuts the span off
+	CounterpartCutOff Code = "counterpart_cut_off" // the as-of day cuts the counterpart off
+	RecordsBegin      Code = "records_begin"       // the records begin after the counterpart does
+	RecordsEnd        Code = "records_end"         // the other records end before the span does
+	NoRecords         Code = "no_records"          // there are no other records
+	CutsUnit          Code = "cuts_unit"           // a unit is cut that a record stands for as a whole
+)
+
+// The other notes.
+const (
+	Filtered       Code = "filter"
+	Covered        Code = "coverage"
+	Excluded       Code = "excluded"
+	Units          Code = "units"
+	UsedVersions   Code = "definitions"
+	ComparedWith   Code = "comparison"
+	NotLikeForLike Code = "not_like_for_like"
+	Legend         Code = "legend"
+)
+
+// A Note says what shaped the figures, or what to be careful with.
+type Note struct {
+	Code  Code   `json:"code"`
+	Level Level  `json:"level"`
+	Text  string `json:"text"`
+	// Aligns reports that making both sides like for like takes the cause of a warning away.
+	Aligns bool `json:"aligns,omitempty"`
+}
+
+// Level says how much a note matters.
+type Level string
+
+// The levels.
+const (
+	Info    Level = "info"
+	Caution Level = "caution"
+	Warning Level = "warning"
+)
+
+// A Table is columns of figures and rows. A cross-tab is of one span and one figure.
+type Table struct {
+	Title  string   `json:"title,omitempty"` // of a cross-tab
+	Figure string   `json:"figure,omitempty"`
+	By     []string `json:"by"`             // the categories that go down
+	Each   string   `json:"each,omitempty"` // the unit of the rows
+	// Across is the category whose values go across.
+	Across  string   `json:"across,omitempty"`
+	Columns []Column `json:"columns"`
+	Rows    []Row    `json:"rows"`
+}
+
+// A Column holds one figure, or what it is compared with, for every row.
+type Column struct {
+	// ID names the column in CSV; no two of a table are the same.
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	Role  Role   `json:"role"`
+	// Figure is the position of the figure among those that were asked for.
+	Figure int `json:"figure"`
+	// Comparison is the name of what the figure is compared with, previous for the unit before.
+	Comparison string `json:"comparison,omitempty"`
+	Unit       string `json:"unit,omitempty"`
+	// Decimals is how many digits after the point are shown at least; absent where nothing is said.
+	Decimals *int `json:"decimals,omitempty"`
+	// Rounded reports that no more digits than these are shown.
+	Rounded bool           `json:"rounded,omitempty"`
+	Better  dataset.Better `json:"better,omitempty"`
+	// Group is the value that a column of a cross-tab is of.
+	Group *dataset.Label `json:"group,omitempty"`
+}
+
+// Role says what a column holds.
+type Role string
+
+// The roles of columns.
+const (
+	Figure      Role = "figure"
+	Counterpart Role = "counterpart"
+	Difference  Role = "difference"
+	Change      Role = "change" // a fraction
+	Share       Role = "share"  // a fraction
+	Running     Role = "running"
+	Rolling     Role = "rolling"
+)
+
+// A Row is the figures of a span, or of a unit of it, for one group.
+type Row struct {
+	Key       string          `json:"key"`
+	Kind      Kind            `json:"kind"`
+	Span      int             `json:"span"` // its position
+	Unit      *Unit           `json:"unit,omitempty"`
+	Intervals civil.Set       `json:"intervals"`
+	Days      *int            `json:"days"` // null where a side is open
+	Group     []dataset.Label `json:"group"`
+	Flags     []Flag          `json:"flags,omitempty"`
+	Cells     []decimal.Value `json:"cells"`
+	// CellFlags are those of single cells, where rows put spans beside each other.
+	CellFlags [][]Flag `json:"cell_flags,omitempty"`
+	// Comparisons are the days that the row is compared with, where they are not those of the span.
+	Comparisons []civil.Set `json:"comparisons,omitempty"`
+}
+
+// Kind says what a row is the sum of.
+type Kind string
+
+// The kinds of rows.
+const (
+	Group    Kind = "group"
+	Subtotal Kind = "subtotal" // over some category or over the units
+	Total    Kind = "total"    // over all of both
+)
+
+// A Unit is the unit of a calendar that a row is of.
+type Unit struct {
+	Label    string    `json:"label"`
+	FirstDay civil.Day `json:"first_day"` // of the whole unit, whatever part of it lies in the span
+}
+
+// A Flag says what is special about a row.
+type Flag string
+
+// The flags.
+const (
+	Partial    Flag = "partial"
+	InProgress Flag = "in progress"
+	Future     Flag = "future"
+	Incomplete Flag = "incomplete"
+	Unlike     Flag = "not like-for-like"
+)
+
+// flagMeanings explains the flags, in the order in which they are told.
+var flagMeanings = []struct {
+	Flag    Flag
+	Meaning string
+}{
+	{Partial, "only a part of the unit lies in the span"},
+	{InProgress, "the as-of day is in the unit, and days of it are still to come"},
+	{Future, "the unit begins after the as-of day"},
+	{Incomplete, "the rolling window begins before the first record"},
+	{Unlike, "the row is compared with days of another kind or length"},
+}
+
+// Key returns the key of a row: its span, the first day of its unit and its group, whatever people see
+// of them. It is the same for the same row only.
+func Key(span int, unit *Unit, group []dataset.Label) string {
+	key := fmt.Sprintf("s%d", span)
+	if unit != nil {
+		key += ".u" + unit.FirstDay.String()
+	}
+	if len(group) > 0 {
+		key += "." + dataset.GroupKey(group)
+	}
+	return key
+}
+
+// Days returns how many days a set has; nil where a side is open.
+func Days(s civil.Set) *int {
+	if s.Open() {
+		return nil
+	}
+	n := s.Days()
+	return &n
+}
+
+// LabelText writes a label for people. Others is how many values Other stands for, 0 where that is
+// not known.
+func LabelText(l dataset.Label, others int) string {
+	switch {
+	case l.IsAll():
+		return "all"
+	case l.IsOther() && others > 0:
+		return fmt.Sprintf("(the other %d)", others)
+	case l.IsOther():
+		return "(the others)"
+	case !l.Set:
+		return "(blank)"
+	}
+	return l.Text
+}
+
+// Legends explains the flags that occur in tables.
+func Legends(tables []Table) []Note {
+	found := map[Flag]bool{}
+	for i := range tables {
+		for j := range tables[i].Rows {
+			r := &tables[i].Rows[j]
+			for _, flags := range append(r.CellFlags, r.Flags) {
+				for _, f := range flags {
+					found[f] = true
+				}
+			}
+		}
+	}
+	var notes []Note
+	for _, m := range flagMeanings {
+		if found[m.Flag] {
+			notes = append(notes, Note{Code: Legend, Level: Info, Text: string(m.Flag) + ": " + m.Meaning})
+		}
+	}
+	return notes
+}

@@ -1,0 +1,139 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"vastspan/api/types"
+	"vastspan/core/query"
+	"vastspan/core/span"
+	"vastspan/internal/ingest"
+)
+
+// problemError is a refusal that came from the service.
+type problemError struct {
+	types.Problem
+	request any // what was sent
+}
+
+func (e *problemError) Error() string { return e.Detail }
+
+// expressionError is the error of an expression together with its text.
+type expressionError struct {
+	text string
+	err  *span.Error
+}
+
+func (e *expressionError) Error() string { return e.err.Message }
+
+// about tells a local refusal which request it is about, so that its pointer can be followed.
+func about(err error, request any) error {
+	var wrong *query.Error
+	var expression *span.Error
+	if errors.As(err, &wrong) && errors.As(err, &expression) {
+		if text, ok := pointed(request, wrong.Pointer); ok {
+			return &expressionError{text, expression}
+		}
+	}
+	return err
+}
+
+// pointed follows a JSON pointer to a text in a request.
+func pointed(request any, pointer string) (string, bool) {
+	data, err := json.Marshal(request)
+	if err != nil {
+		return "", false
+	}
+	var at any
+	if json.Unmarshal(data, &at) != nil {
+		return "", false
+	}
+	for key := range strings.SplitSeq(strings.TrimPrefix(pointer, "/"), "/") {
+		switch v := at.(type) {
+		case map[string]any:
+			at = v[key]
+		case []any:
+			i, err := strconv.Atoi(key)
+			if err != nil || i >= len(v) {
+				return "", false
+			}
+			at = v[i]
+		}
+	}
+	text, ok := at.(string)
+	return text, ok
+}
+
+// printError words an error for people: a refused expression with a caret under the place, a rejected
+// file with its rows.
+func (a *app) printError(err error) {
+	var expression *expressionError
+	var problem *problemError
+	var faults *ingest.Faults
+	switch {
+	case errors.As(err, &expression):
+		a.printExpressionError(expression.text, expression.err)
+	case errors.As(err, &problem):
+		a.printProblem(problem)
+	case errors.As(err, &faults):
+		var list []types.Fault
+		for _, f := range faults.Rows {
+			list = append(list, types.Fault{Line: f.Line, Column: ptrOrNil(f.Column), Value: ptrOrNil(f.Value), Expected: f.Expected})
+		}
+		a.printFaults(list)
+	default:
+		fmt.Fprintf(a.err, "vastspan: %v\n", err)
+	}
+}
+
+func (a *app) printProblem(p *problemError) {
+	switch {
+	case p.Faults != nil:
+		a.printFaults(*p.Faults)
+	case p.Expression != nil:
+		if text, ok := pointed(p.request, value(p.Pointer)); ok {
+			a.printExpressionError(text, p.Expression)
+			return
+		}
+		fallthrough
+	default:
+		fmt.Fprintf(a.err, "vastspan: %s\n", p.Detail)
+	}
+}
+
+func (a *app) printExpressionError(text string, e *span.Error) {
+	fmt.Fprintf(a.err, "vastspan: %s\n", e.Message)
+	if e.Column > 0 && len(text) <= span.MaxLength {
+		oneLine := strings.Map(func(r rune) rune {
+			if r < ' ' {
+				return ' '
+			}
+			return r
+		}, text)
+		fmt.Fprintf(a.err, "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
+	}
+	for i, offer := range e.Offers {
+		lead := "did you mean"
+		if i > 0 {
+			lead = "          or"
+		}
+		fmt.Fprintf(a.err, "  %s  %s\n", lead, offer)
+	}
+}
+
+func (a *app) printFaults(faults []types.Fault) {
+	fmt.Fprintln(a.err, "vastspan: the file is rejected; nothing was loaded")
+	for _, f := range faults {
+		switch {
+		case f.Column == nil:
+			fmt.Fprintf(a.err, "  line %d: %s\n", f.Line, f.Expected)
+		case f.Value == nil:
+			fmt.Fprintf(a.err, "  line %d, column %s: blank: %s\n", f.Line, *f.Column, f.Expected)
+		default:
+			fmt.Fprintf(a.err, "  line %d, column %s: %q: %s\n", f.Line, *f.Column, *f.Value, f.Expected)
+		}
+	}
+}

@@ -1,0 +1,64 @@
+package print
+
+import (
+	"fmt"
+
+	"vastspan/core/table"
+)
+
+// Output is the value of --output.
+type Output string
+
+// The forms of output.
+const (
+	AsTable Output = "table"
+	AsCSV   Output = "csv"
+	AsJSON  Output = "json"
+)
+
+// Outputs lists the forms of output.
+var Outputs = []string{string(AsTable), string(AsCSV), string(AsJSON)}
+
+func (o *Output) String() string { return string(*o) }
+
+// Type names the values of the flag.
+func (o *Output) Type() string { return "table|csv|json" }
+
+// Set reads the flag.
+func (o *Output) Set(s string) error {
+	switch Output(s) {
+	case AsTable, AsCSV, AsJSON:
+		*o = Output(s)
+		return nil
+	}
+	return fmt.Errorf("expected table, csv or json")
+}
+
+// A View is one thing in every form of output: a new form is one more case of Print.
+type View struct {
+	Data any                // as JSON
+	Grid func() *table.Grid // as CSV
+	Draw func(p *Printer)   // for people; nil draws the grid
+	Look Look               // of the grid
+	None string             // in place of a grid without rows
+}
+
+// Print writes a view in a form of output.
+func (p *Printer) Print(out Output, v View) error {
+	switch {
+	case out == AsJSON:
+		return p.JSON(v.Data)
+	case out == AsCSV:
+		return v.Grid().WriteCSV(p.Out)
+	case v.Draw != nil:
+		v.Draw(p)
+		return nil
+	}
+	g := v.Grid()
+	if len(g.Rows) == 0 && v.None != "" {
+		p.Linef("%s", v.None)
+		return nil
+	}
+	p.Table(g, v.Look)
+	return nil
+}

@@ -1,0 +1,176 @@
+// Package print draws what commands say on a terminal: tables, days, answers. It computes nothing.
+package print
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	pretty "github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+
+	"vastspan/core/civil"
+	"vastspan/core/table"
+)
+
+// A Printer writes to one output.
+type Printer struct {
+	Out io.Writer
+	// Colour says whether colours are wanted: on a terminal, unless NO_COLOR is set.
+	Colour bool
+}
+
+// New returns a printer on an output.
+func New(out io.Writer) *Printer {
+	return &Printer{out, IsTerminal(out) && os.Getenv("NO_COLOR") == ""}
+}
+
+// IsTerminal reports whether an input or output is a terminal.
+func IsTerminal(v any) bool {
+	f, ok := v.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// Linef writes one line.
+func (p *Printer) Linef(format string, args ...any) { fmt.Fprintf(p.Out, format+"\n", args...) }
+
+// JSON writes a value as JSON.
+func (p *Printer) JSON(v any) error {
+	e := json.NewEncoder(p.Out)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+// A Look says how a grid is shown to people.
+type Look struct {
+	Right map[int]bool // columns set to the right
+	// Shown returns a cell as people read it; nil leaves cells as they are.
+	Shown func(column int, cell string) string
+}
+
+// Table draws a grid.
+func (p *Printer) Table(g *table.Grid, l Look) {
+	t := pretty.NewWriter()
+	style := pretty.StyleDefault
+	style.Box = pretty.StyleBoxDefault
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
+	style.Options = pretty.OptionsNoBordersAndSeparators
+	style.Format = pretty.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}
+	t.SetStyle(style)
+	header := make(pretty.Row, len(g.Header))
+	configs := make([]pretty.ColumnConfig, len(g.Header))
+	for i, h := range g.Header {
+		header[i] = p.paint(text.Faint, strings.ReplaceAll(h, "_", " "))
+		configs[i] = pretty.ColumnConfig{Number: i + 1}
+		if l.Right[i] {
+			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
+		}
+	}
+	t.AppendHeader(header)
+	t.SetColumnConfigs(configs)
+	for _, row := range g.Rows {
+		cells := make(pretty.Row, len(row))
+		for i, c := range row {
+			if l.Shown != nil {
+				c = l.Shown(i, c)
+			}
+			cells[i] = c
+		}
+		t.AppendRow(cells)
+	}
+	for line := range strings.Lines(t.Render() + "\n") {
+		fmt.Fprintln(p.Out, strings.TrimRight(line, " \n"))
+	}
+}
+
+func (p *Printer) paint(c text.Color, s string) string {
+	if !p.Colour {
+		return s
+	}
+	return text.Colors{c}.Sprint(s)
+}
+
+// Right marks columns that are set to the right.
+func Right(columns ...int) map[int]bool {
+	right := map[int]bool{}
+	for _, c := range columns {
+		right[c] = true
+	}
+	return right
+}
+
+// Day writes an ISO date for people and leaves anything else as it is.
+func Day(s string) string {
+	if d, err := civil.ParseDay(s); err == nil {
+		return d.Long()
+	}
+	return s
+}
+
+// Days shows every cell that is an ISO date as people write dates.
+func Days(_ int, cell string) string { return Day(cell) }
+
+// Count writes a number with its digits in threes.
+func Count[N int | int64](n N) string { return table.Thousands(fmt.Sprint(n)) }
+
+// Number writes a number for people: 3,000 records, 1 record.
+func Number[N int | int64](n N, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Count(n) + " " + one + "s"
+}
+
+// shownIntervals is how many intervals a line shows before it says how many more there are.
+const shownIntervals = 3
+
+// Intervals writes the days of a set on one line.
+func Intervals(s civil.Set) string {
+	var parts []string
+	for v := range s.Intervals() {
+		if len(parts) == shownIntervals {
+			parts = append(parts, fmt.Sprintf("and %d more", s.Len()-shownIntervals))
+			break
+		}
+		if v.First() == v.Last() {
+			parts = append(parts, v.First().String())
+		} else {
+			parts = append(parts, v.First().String()+" … "+v.Last().String())
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// DayCount writes how many days a set has; empty where a side is open.
+func DayCount(n *int) string {
+	if n == nil {
+		return ""
+	}
+	return fmt.Sprint(*n)
+}
+
+// DayList writes the first few days of a list and says how many more there are.
+func DayList(days []civil.Day, most int) string {
+	var list []string
+	for i, d := range days {
+		if i == most {
+			list = append(list, fmt.Sprintf("and %d more", len(days)-i))
+			break
+		}
+		list = append(list, d.String())
+	}
+	return strings.Join(list, " ")
+}
+
+// AsOf is the first line of what depends on an as-of day.
+func AsOf(asOf civil.Day, atClose bool, calendar string) string {
+	s := "as of " + asOf.Long()
+	if atClose {
+		s += ", at close"
+	}
+	return s + ", calendar " + calendar
+}

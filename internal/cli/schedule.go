@@ -1,0 +1,138 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/api/client"
+	"vastspan/api/types"
+	"vastspan/core/civil"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
+)
+
+func (a *app) scheduleCommand() *cobra.Command {
+	return group(
+		"schedule",
+		"Create receipts by themselves on days that a span gives",
+		a.scheduleAdd(),
+		a.scheduleList(),
+		a.scheduleRun(),
+		a.scheduleRemove(),
+	)
+}
+
+func (a *app) scheduleAdd() *cobra.Command {
+	var brief, days, calendar, since string
+	c := &cobra.Command{
+		Use: "add NAME", Short: "Create a receipt of a brief on each day that a span holds",
+		Long: `A day is due when the span, read as of that day, holds it: 'first business day of this month', 'today, only
+Mon', 'end of this quarter'. Days that were missed while the service was down are caught up at its start,
+once each.`,
+		Example: "  vastspan schedule add month-opening --brief monday-crossings --days 'first business day of this month'",
+		Args:    argsUsage(cobra.ExactArgs(1), "a name"),
+	}
+	c.Flags().StringVar(&brief, "brief", "", "the brief that receipts are of")
+	c.Flags().StringVar(&days, "days", "", "expression that holds the days that are due")
+	c.Flags().StringVar(&calendar, "calendar", "civil", "calendar in which it is read")
+	c.Flags().StringVar(&since, "since", "", "the first day that may be due (default tomorrow); days that are past are caught up")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if brief == "" || days == "" {
+			return usagef(
+				"schedule add: expected --brief and --days, such as --brief monday-crossings --days 'first business day of this month'",
+			)
+		}
+		q := types.ScheduleDefinition{Name: args[0], Brief: brief, Days: days, Calendar: &calendar}
+		if since != "" {
+			day, err := civil.ParseDay(since)
+			if err != nil {
+				return usagef("--since: %v", err)
+			}
+			q.Since = &day
+		}
+		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.AddScheduleResponse, error) {
+			return c.AddScheduleWithResponse(cmd.Context(), q)
+		})
+		if err != nil {
+			return err
+		}
+		next := "never within two years"
+		if r.JSON201.Next != nil {
+			next = r.JSON201.Next.Long()
+		}
+		a.print.Linef("saved schedule %s %s; due next: %s", args[0], a.at(), next)
+		return nil
+	}
+	return c
+}
+
+func (a *app) scheduleList() *cobra.Command {
+	c := &cobra.Command{
+		Use:     "list",
+		Short:   "List the schedules",
+		Example: "  vastspan schedule list",
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
+	}
+	out := outputFlag(c)
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		list, err := all(func(limit *int, after *string) ([]types.Schedule, *string, error) {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSchedulesResponse, error) {
+				return c.ListSchedulesWithResponse(cmd.Context(), &types.ListSchedulesParams{Limit: limit, After: after})
+			})
+			if err != nil {
+				return nil, nil, err
+			}
+			return r.JSON200.Items, r.JSON200.Next, nil
+		})
+		if err != nil {
+			return err
+		}
+		return a.print.Print(*out, print.View{Data: list, Look: print.Look{Shown: print.Days}, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"name", "brief", "days", "calendar", "since", "up_to_date_through", "next"}}
+			for _, s := range list {
+				next := ""
+				if s.Next != nil {
+					next = s.Next.String()
+				}
+				g.Rows = append(g.Rows, []string{s.Name, s.Brief, s.Days, s.Calendar, s.Since.String(), s.UpToDateThrough.String(), next})
+			}
+			return g
+		}, None: "there are no schedules yet"})
+	}
+	return c
+}
+
+func (a *app) scheduleRun() *cobra.Command {
+	return &cobra.Command{
+		Use:     "run",
+		Short:   "Create the receipts that are due now; the service does so by itself every ten minutes",
+		Example: "  vastspan schedule run",
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RunSchedulesResponse, error) {
+				return c.RunSchedulesWithResponse(cmd.Context())
+			})
+			if err == nil {
+				a.print.Linef("created %s %s", print.Number(r.JSON200.Created, "receipt"), a.at())
+			}
+			return err
+		},
+	}
+}
+
+func (a *app) scheduleRemove() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove NAME", Short: "Remove a schedule; its receipts stay", Example: "  vastspan schedule remove month-opening",
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a schedule"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveScheduleResponse, error) {
+				return c.RemoveScheduleWithResponse(cmd.Context(), args[0])
+			})
+			if err == nil {
+				fmt.Fprintf(a.out, "removed schedule %s %s\n", args[0], a.at())
+			}
+			return err
+		},
+	}
+}

@@ -1,0 +1,154 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+	"vastspan/core/query"
+	"vastspan/internal/cli/print"
+	"vastspan/internal/ingest"
+)
+
+// fileFlags say how a file is read.
+type fileFlags struct {
+	zone, dateOrder, numbers string
+	allowUndated             bool
+}
+
+func (f *fileFlags) add(c *cobra.Command) {
+	flags := c.Flags()
+	flags.StringVar(&f.zone, "zone", "", "of a file: the IANA time zone in which an instant becomes a day (default UTC)")
+	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
+	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
+	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
+}
+
+// isFile tells a file from the name of a dataset: names of datasets have neither dots nor slashes.
+func isFile(source string) bool {
+	if source == "-" || strings.ContainsAny(source, "./\\") {
+		return true
+	}
+	info, err := os.Stat(source)
+	return err == nil && info.Mode().IsRegular()
+}
+
+// totalFile totals a file on the spot.
+func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *totalFlags, out print.Output) error {
+	d, err := a.definitions(ctx, f.contextFlags)
+	if err != nil {
+		return err
+	}
+	in, done, err := a.open(file)
+	if err != nil {
+		return err
+	}
+	defer done()
+	if q.AsOf == query.Latest { // the file is read twice
+		var clean func()
+		if in, clean, err = rereadable(in); err != nil {
+			return err
+		}
+		defer clean()
+	}
+	reader, err := ingest.Open("", in)
+	if err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.hints(&q))
+	if err != nil {
+		return fmt.Errorf("%s: %w", file, err)
+	}
+	q.Date = "" // it is the file's own now
+	asOf, err := d.asOf(f.contextFlags, func() (civil.Day, bool, error) {
+		newest, ok, err := ingest.Newest(ctx, reader, schema, f.file.allowUndated)
+		if err != nil {
+			return 0, false, err
+		}
+		if _, err := in.(io.Seeker).Seek(0, io.SeekStart); err != nil {
+			return 0, false, err
+		}
+		reader, err = ingest.Open("", in)
+		return newest, ok, err
+	})
+	if err != nil {
+		return err
+	}
+	scope, err := d.library.Scope(asOf, q.Context)
+	if err != nil {
+		return err
+	}
+	e := query.Evaluator{Scope: scope, Find: func(_ context.Context, name string) (query.Records, error) {
+		return query.Records{}, usagef(
+			"--against-dataset %s: a file is totalled on the spot; load it as a dataset to compare it with another",
+			name,
+		)
+	}}
+	records := query.Records{
+		Name:   file,
+		Schema: schema,
+		Source: &ingest.Source{Reader: reader, Schema: schema, AllowUndated: f.file.allowUndated},
+	}
+	answer, err := e.Answer(ctx, q, records)
+	if err != nil {
+		return about(err, q)
+	}
+	if out != print.AsTable {
+		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d.source)
+	}
+	return a.printAnswer(answer, out, "definitions: "+d.source)
+}
+
+// hints are what a query says about a file's columns: its figures need amounts, its categories text.
+func (f *totalFlags) hints(q *query.Query) ingest.ColumnHints {
+	h := ingest.ColumnHints{
+		Date:       q.Date,
+		Zone:       f.file.zone,
+		DateOrder:  dataset.DateOrder(f.file.dateOrder),
+		Numbers:    f.file.numbers,
+		Categories: slices.Clone(q.By),
+	}
+	for _, fig := range q.Figures {
+		if e, _ := measure.Lookup(fig.Kind); e.OfColumn() && !e.AnyType {
+			h.Amounts = append(h.Amounts, fig.Column)
+		}
+	}
+	for _, filter := range q.Where { // a column of few values may look like numbers and still be names
+		if filter.Op == dataset.Contains {
+			h.Categories = append(h.Categories, filter.Column)
+		}
+	}
+	return h
+}
+
+// rereadable returns a reader that can be set back to its start: the file itself, or a copy of a pipe.
+func rereadable(in io.Reader) (io.Reader, func(), error) {
+	if f, ok := in.(*os.File); ok {
+		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
+			return f, func() {}, nil
+		}
+	}
+	f, err := os.CreateTemp("", "vastspan-")
+	if err != nil {
+		return nil, nil, err
+	}
+	clean := func() { _ = errors.Join(f.Close(), os.Remove(f.Name())) }
+	_, err = io.Copy(f, in)
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		clean()
+		return nil, nil, err
+	}
+	return f, clean, nil
+}

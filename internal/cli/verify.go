@@ -1,0 +1,39 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/api/client"
+	"vastspan/internal/cli/print"
+)
+
+func (a *app) verifyCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:     "verify DATASET",
+		Short:   "Recount a dataset and compare it with the day sums that totals are read from",
+		Example: "  vastspan verify crossings",
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.VerifyDatasetResponse, error) {
+				return c.VerifyDatasetWithResponse(cmd.Context(), args[0])
+			})
+			if err != nil {
+				return err
+			}
+			v := r.JSON200
+			a.print.Linef(
+				"%s: %s recounted, %s, %s of them wrong",
+				args[0],
+				print.Number(v.Records, "record"),
+				print.Number(v.DaySums, "day sum"),
+				print.Count(v.Wrong),
+			)
+			if v.Wrong > 0 {
+				return fmt.Errorf("the day sums of %s are not what its records add up to", args[0])
+			}
+			return nil
+		},
+	}
+}

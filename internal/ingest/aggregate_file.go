@@ -1,0 +1,209 @@
+package ingest
+
+import (
+	"context"
+	"slices"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+	"vastspan/core/tally"
+)
+
+// Source is a file of records as a source of totals; it is read once, from start to end.
+type Source struct {
+	Reader       Reader
+	Schema       *dataset.Schema
+	AllowUndated bool
+}
+
+// Partials reads the file and gives the partial results of a plan; see tally.Source. Only the columns
+// that the plan needs are looked at.
+func (f *Source) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
+	var found tally.Found
+	l, err := f.layout(p)
+	if err != nil {
+		return found, err
+	}
+	whole := &gathering{}
+	o := ScanOptions{Schema: f.Schema, Columns: l.columns, AllowUndated: f.AllowUndated || p.Date != ""}
+	err = Scan(ctx, f.Reader, o, func(_ int, rows Rows) (*gathering, error) {
+		g := &gathering{}
+		return g, rows(func(line int, cells []dataset.Cell) error { return g.add(l, line, cells) })
+	}, whole.merge)
+	if err != nil {
+		return found, err
+	}
+	found.Coverage = whole.coverage
+	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
+		if found.Top, err = p.RankTop(whole.Partials); err != nil {
+			return found, err
+		}
+	}
+	for partial := range whole.Partials {
+		partial.Group = found.Top.GroupOf(partial.Group)
+		if err := into.Partial(*partial); err != nil {
+			return found, err
+		}
+	}
+	return found, nil
+}
+
+// layout is where a plan's columns stand among the cells of a row.
+type layout struct {
+	plan                *tally.Plan
+	schema              *dataset.Schema
+	pass                func([]dataset.Cell) bool
+	day                 int
+	amounts, by, values []int
+	columns             []int // all of them
+}
+
+func (f *Source) layout(p *tally.Plan) (*layout, error) {
+	s := f.Schema
+	if err := p.Check(s); err != nil {
+		return nil, err
+	}
+	l := &layout{plan: p, schema: s, amounts: s.Indexes(p.AmountColumns()), by: s.Indexes(p.By), values: s.Indexes(p.ValueColumns)}
+	var err error
+	if l.day, err = s.DateColumn(p.Date); err != nil {
+		return nil, err
+	}
+	if l.pass, err = s.Predicate(p.Where); err != nil {
+		return nil, err
+	}
+	l.columns = slices.Concat([]int{l.day}, l.amounts, l.by, l.values)
+	for _, w := range p.Where {
+		l.columns = append(l.columns, s.Index(w.Column))
+	}
+	slices.Sort(l.columns)
+	l.columns = slices.Compact(l.columns)
+	return l, nil
+}
+
+// moment returns the place in time of a record.
+func (l *layout) moment(day *dataset.Cell) int64 {
+	if l.schema.Columns[l.day].Type == dataset.Timestamp {
+		return day.Micros()
+	}
+	return int64(day.Day)
+}
+
+// gathering is what was found in a part of a file.
+type gathering struct {
+	tally.Groups
+	coverage tally.Coverage
+	key      []byte
+}
+
+// add takes one more record in.
+func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
+	if !l.pass(cells) {
+		return nil
+	}
+	day := &cells[l.day]
+	if !day.Set {
+		g.coverage.Undated++
+		return nil
+	}
+	g.coverage.Add(day.Day)
+	segment := l.plan.Segment(day.Day)
+	if !l.plan.Wanted(segment) {
+		return nil
+	}
+	g.key = g.key[:0]
+	for _, i := range l.by {
+		g.key = cells[i].AppendKey(g.key)
+	}
+	one := g.Group(g.key, len(l.plan.Cuts)+1, func() (labels []dataset.Label) {
+		for _, i := range l.by {
+			labels = append(labels, cells[i].Label())
+		}
+		return labels
+	})
+	if one.Parts[segment] == nil {
+		one.Parts[segment] = l.plan.NewPart()
+	}
+	return l.addTo(one.Parts[segment], line, cells)
+}
+
+func (l *layout) addTo(t *tally.Part, line int, cells []dataset.Cell) error {
+	t.Count++
+	for i, at := range l.amounts {
+		c := &cells[at]
+		if !c.Set {
+			continue
+		}
+		if err := t.Sums[i].AddCell(c); err != nil {
+			return err
+		}
+		if l.plan.Amounts[i].Needs&measure.NeedsFirstLast != 0 {
+			if err := takePoint(t, i, measure.Point{Set: true, At: l.moment(&cells[l.day]), Sequence: int64(line)}, c); err != nil {
+				return err
+			}
+		}
+	}
+	for i, at := range l.values {
+		if c := &cells[at]; c.Set {
+			key, err := l.schema.Columns[at].Key(c)
+			if err != nil {
+				return err
+			}
+			t.Values[i][key]++
+		}
+	}
+	return nil
+}
+
+// takePoint takes a value in as the earliest or the latest in time, should it be.
+func takePoint(t *tally.Part, i int, q measure.Point, c *dataset.Cell) error {
+	first, last := &t.First[i], &t.Last[i]
+	if first.Set && !q.Before(first) && !last.Before(&q) {
+		return nil
+	}
+	d, err := c.Decimal()
+	if err != nil {
+		return err
+	}
+	q.Value = *d
+	first.TakeEarlier(&q)
+	last.TakeLater(&q)
+	return nil
+}
+
+// maxFileGroups is how many groups of a file are held in memory.
+const maxFileGroups = 2_000_000
+
+// merge takes in what was found further on in the file.
+func (g *gathering) merge(other *gathering) error {
+	g.coverage.Merge(other.coverage)
+	if err := g.Merge(&other.Groups); err != nil {
+		return err
+	}
+	if len(g.List) > maxFileGroups {
+		return &tally.TooMany{By: "the categories", Limit: maxFileGroups}
+	}
+	return nil
+}
+
+// Newest reads the rest of a file and returns the newest day in it; false where no record has a day.
+func Newest(ctx context.Context, r Reader, s *dataset.Schema, allowUndated bool) (civil.Day, bool, error) {
+	day := s.Day()
+	var whole tally.Coverage
+	err := Scan(
+		ctx,
+		r,
+		ScanOptions{Schema: s, Columns: []int{day}, AllowUndated: allowUndated},
+		func(_ int, rows Rows) (tally.Coverage, error) {
+			var c tally.Coverage
+			return c, rows(func(_ int, cells []dataset.Cell) error {
+				if cells[day].Set {
+					c.Add(cells[day].Day)
+				}
+				return nil
+			})
+		},
+		func(c tally.Coverage) error { whole.Merge(c); return nil },
+	)
+	return whole.Newest, whole.Records > 0, err
+}

@@ -1,0 +1,228 @@
+package ingest
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"vastspan/core/dataset"
+)
+
+// ColumnHints are what the caller states about a file's columns; the rest is inferred.
+type ColumnHints struct {
+	Date       string
+	Amounts    []string
+	Categories []string
+	Details    []string
+	Zone       string
+	DateOrder  dataset.DateOrder
+	Numbers    string
+}
+
+// maxColumnName is the longest name a column may have, in bytes.
+const maxColumnName = 60
+
+// maxColumns is how many columns a table may have.
+const maxColumns = 1500
+
+// checkHeader refuses a header in which columns cannot be told apart.
+func checkHeader(header []string) error {
+	if len(header) > maxColumns {
+		return fmt.Errorf("the header names %d columns: at most %d", len(header), maxColumns)
+	}
+	seen := map[string]int{}
+	for i, name := range header {
+		switch {
+		case strings.TrimSpace(name) == "":
+			return fmt.Errorf("the header names no column %d: every column needs a name", i+1)
+		case len(name) > maxColumnName:
+			return fmt.Errorf("the name of column %d is %d bytes long: at most %d", i+1, len(name), maxColumnName)
+		case strings.HasPrefix(name, "_"):
+			return fmt.Errorf("column %q: names that begin with _ are kept for the service", name)
+		case seen[name] > 0:
+			return fmt.Errorf("the header names %q twice, as column %d and column %d", name, seen[name], i+1)
+		}
+		seen[name] = i + 1
+	}
+	return nil
+}
+
+// maxCategories is how many different values a text column of the sample may have and still be
+// taken for a category.
+const maxCategories = 200
+
+// Infer describes a table from its header and a sample of its rows. What is stated is taken as
+// stated; a column that cannot hold it is an error. Exactly one column of dates or times is taken
+// for the day where none is stated.
+func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error) {
+	if err := checkHeader(header); err != nil {
+		return nil, err
+	}
+	s := &dataset.Schema{Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers}
+	if s.Zone == "" {
+		s.Zone = "UTC"
+	}
+	if _, err := s.Location(); err != nil {
+		return nil, err
+	}
+	style, err := ParseNumberStyle(h.Numbers)
+	if err != nil {
+		return nil, err
+	}
+	for i, name := range header {
+		c := describe(name, i, sample, style)
+		s.Columns = append(s.Columns, c)
+	}
+	if err := applyHints(s, h, sample, style); err != nil {
+		return nil, err
+	}
+	return s, chooseDay(s, h.Date, sample)
+}
+
+// anyValue reports whether a column of the sample has a value of some kind.
+func anyValue(sample []Row, column int, is func(string) bool) bool {
+	return slices.ContainsFunc(sample, func(row Row) bool {
+		return column < len(row.Cells) && is(strings.TrimSpace(row.Cells[column]))
+	})
+}
+
+// describe finds a column's type and its likely role from the sample.
+func describe(name string, i int, sample []Row, style NumberStyle) dataset.Column {
+	c := dataset.Column{Name: name, Type: dataset.Text}
+	isDate, isTime, isNumber, isWhole, filled := true, true, true, true, 0
+	distinct := map[string]bool{}
+	for _, row := range sample {
+		if i >= len(row.Cells) {
+			continue
+		}
+		v := strings.TrimSpace(row.Cells[i])
+		if v == "" {
+			continue
+		}
+		filled++
+		distinct[v] = true
+		isDate = isDate && dataset.LooksLikeDate(v)
+		isTime = isTime && looksLikeTime(v)
+		if v, isNumber = style.reads(v, isNumber); isNumber {
+			if _, fraction, ok := strings.Cut(v, "."); ok {
+				c.Decimals = max(c.Decimals, len(fraction))
+				isWhole = false
+			}
+		}
+	}
+	switch {
+	case filled == 0:
+		c.Role = dataset.Detail
+	case isDate:
+		c.Type, c.Role = dataset.Date, dataset.Detail
+	case isTime:
+		c.Type, c.Role = dataset.Timestamp, dataset.Detail
+	case isNumber:
+		c.Type, c.Role = dataset.Number, dataset.Amount
+		if isWhole && filled > 20 && len(distinct) == filled {
+			c.Role = dataset.Detail // a running number
+		}
+	case len(distinct) <= maxCategories && (filled < 20 || len(distinct) <= filled/2):
+		c.Role = dataset.Category
+	default:
+		c.Role = dataset.Detail
+	}
+	if c.Type != dataset.Number {
+		c.Decimals = 0
+	}
+	return c
+}
+
+// applyHints applies what the caller states about columns other than the day. Values that do not fit are
+// left to be found row by row; a column with no fitting value at all is an error.
+func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyle) error {
+	isNumber := func(v string) bool { _, ok := style.reads(v, true); return ok }
+	set := func(names []string, role dataset.Role) error {
+		for _, name := range names {
+			c, err := s.Find(name)
+			if err != nil {
+				return err
+			}
+			if role == dataset.Amount {
+				if c.Type != dataset.Number && len(sample) > 0 && !anyValue(sample, s.Index(name), isNumber) {
+					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers", name, c.Type)
+				}
+				c.Type = dataset.Number
+			}
+			if role == dataset.Category {
+				c.Type, c.Decimals = dataset.Text, 0
+			}
+			c.Role = role
+		}
+		return nil
+	}
+	return errors.Join(set(h.Amounts, dataset.Amount), set(h.Categories, dataset.Category), set(h.Details, dataset.Detail))
+}
+
+func chooseDay(s *dataset.Schema, stated string, sample []Row) error {
+	var candidates []int
+	for i, c := range s.Columns {
+		if stated == "" && (c.Type == dataset.Date || c.Type == dataset.Timestamp) || c.Name == stated && stated != "" {
+			candidates = append(candidates, i)
+		}
+	}
+	switch {
+	case stated != "" && len(candidates) == 0:
+		_, err := s.Find(stated)
+		return err
+	case len(candidates) == 0:
+		return fmt.Errorf("no column holds dates; state which one does (date); the columns are %s", strings.Join(s.Names(), ", "))
+	case len(candidates) > 1:
+		var names []string
+		for _, i := range candidates {
+			names = append(names, s.Columns[i].Name)
+		}
+		return fmt.Errorf("%d columns hold dates: state which one is the day (date): %s", len(candidates), strings.Join(names, ", "))
+	}
+	c := &s.Columns[candidates[0]]
+	c.Role = dataset.DayRole
+	if c.Type == dataset.Text && anyValue(sample, candidates[0], looksLikeTime) {
+		c.Type = dataset.Timestamp
+	} else if c.Type != dataset.Timestamp {
+		c.Type = dataset.Date
+	}
+	return nil
+}
+
+// HeaderError is the error of a file whose columns are not those of its dataset.
+type HeaderError struct{ Reason string }
+
+func (e *HeaderError) Error() string { return e.Reason }
+
+// match finds where each column of the schema stands in a header; both must have the same columns,
+// in any order.
+func match(s *dataset.Schema, header []string) ([]int, error) {
+	if err := checkHeader(header); err != nil {
+		return nil, &HeaderError{err.Error()}
+	}
+	at := make([]int, len(s.Columns))
+	for i, c := range s.Columns {
+		if at[i] = slices.Index(header, c.Name); at[i] < 0 {
+			return nil, &HeaderError{
+				fmt.Sprintf(
+					"the file has no column %q, which the dataset has; the file's columns are %s",
+					c.Name,
+					strings.Join(header, ", "),
+				),
+			}
+		}
+	}
+	for _, name := range header {
+		if s.Index(name) < 0 {
+			return nil, &HeaderError{
+				fmt.Sprintf(
+					"the file has a column %q, which the dataset does not have; the dataset's columns are %s",
+					name,
+					strings.Join(s.Names(), ", "),
+				),
+			}
+		}
+	}
+	return at, nil
+}

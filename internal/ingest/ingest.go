@@ -1,0 +1,94 @@
+// Package ingest reads files of records. It finds out what the columns hold, says so before anything is
+// done with it, and turns each row into typed values or into a fault that names line, column, value and
+// what was expected. It stores nothing.
+package ingest
+
+import (
+	"fmt"
+	"io"
+	"strings"
+)
+
+// A Reader reads the records of one file. Its header and sample are read at once, so that the file can be
+// described before its rows are taken by Scan or Records.
+type Reader interface {
+	// Header returns the names of the columns.
+	Header() []string
+	// Sample returns the first rows, at most SampleRows.
+	Sample() []Row
+	// Next returns the next part of the file, the rows of the sample among them; io.EOF at its end.
+	Next() (Part, error)
+}
+
+// A Part holds some whole rows of a file. Parts may be taken apart at the same time.
+type Part interface {
+	// Rows gives the rows with their lines. A row is valid until the next one.
+	Rows(take func(line int, row []string) error) error
+	// Valid reports whether all text of the part is UTF-8.
+	Valid() bool
+}
+
+// A Row is one row as text. Line 1 is the header.
+type Row struct {
+	Line  int
+	Cells []string
+}
+
+// SampleRows is how many rows a file is described from.
+const SampleRows = 5000
+
+// A Format is a kind of file that records can be read from.
+type Format struct {
+	Name      string
+	MediaType string
+	Open      func(io.Reader) (Reader, error)
+}
+
+// Formats lists the formats; the first is taken where none is stated.
+var formats = []Format{{"CSV", "text/csv", openCSV}}
+
+// Open reads the header and the sample of a file. The media type says which format it has; empty is CSV.
+func Open(mediaType string, r io.Reader) (Reader, error) {
+	if mediaType == "" {
+		return formats[0].Open(r)
+	}
+	var names []string
+	for _, f := range formats {
+		if f.MediaType == mediaType {
+			return f.Open(r)
+		}
+		names = append(names, f.MediaType)
+	}
+	return nil, fmt.Errorf("%s is not a format that records are read from: expected %s", mediaType, strings.Join(names, ", "))
+}
+
+// sample is a reader of sample rows alone.
+type sample struct {
+	Reader
+	ended bool
+}
+
+// SampleOnly returns a reader of the sample of another.
+func SampleOnly(r Reader) Reader { return &sample{Reader: r} }
+
+func (s *sample) Next() (Part, error) {
+	if s.ended {
+		return nil, io.EOF
+	}
+	s.ended = true
+	return rows(s.Sample()), nil
+}
+
+// rows is a part that is held in memory.
+type rows []Row
+
+func (r rows) Rows(take func(line int, row []string) error) error {
+	for _, row := range r {
+		if err := take(row.Line, row.Cells); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r rows) Valid() bool { return false }

@@ -1,0 +1,288 @@
+package ingest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"vastspan/core/dataset"
+)
+
+// ScanOptions say how the rows of a file are taken as typed values.
+type ScanOptions struct {
+	Schema *dataset.Schema
+	// Columns are those whose values are wanted; nil wants all. What is not wanted is not looked at.
+	Columns []int
+	// AllowUndated accepts records whose day is blank; else that is a fault.
+	AllowUndated bool
+	// InOrder says that the file's columns are the schema's, in its order, whatever they are named.
+	InOrder bool
+}
+
+// Rows returns the rows of one block: take is called with each row's line and cells, which hold until
+// it returns. Faults are gathered; after the first one no more rows are given.
+type Rows func(take func(line int, cells []dataset.Cell) error) error
+
+// Workers is how many blocks of a file are worked on at a time.
+func Workers() int { return runtime.GOMAXPROCS(0) }
+
+// Scan reads all rows of a file on all processors. Each block of rows is worked on by itself, by one
+// of Workers workers, and what work makes of the blocks is handed to gather in the order of the file,
+// one at a time. Faults are the error, up to MaxFaults; nothing is gathered of a block that has one,
+// nor after it.
+func Scan[T any](ctx context.Context, t Reader, o ScanOptions, work func(worker int, rows Rows) (T, error), gather func(T) error) error {
+	p, err := newParser(t.Header(), o)
+	if err != nil {
+		return err
+	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	type job struct {
+		part   Part
+		err    error // of reading
+		done   chan struct{}
+		made   T
+		faults *Faults
+	}
+	workers := Workers()
+	todo, ordered := make(chan *job), make(chan *job, 2*workers)
+	for worker := range workers {
+		go func() {
+			for j := range todo {
+				own := p.clone()
+				own.faults = &Faults{}
+				j.made, j.err = work(worker, func(take func(int, []dataset.Cell) error) error { return own.rows(j.part, take) })
+				j.faults = own.faults
+				close(j.done)
+			}
+		}()
+	}
+	go func() {
+		defer close(ordered)
+		defer close(todo)
+		for {
+			b, err := t.Next()
+			if errors.Is(err, io.EOF) {
+				return
+			}
+			j := &job{part: b, err: err, done: make(chan struct{})}
+			if err != nil {
+				close(j.done)
+			}
+			select {
+			case ordered <- j:
+			case <-ctx.Done():
+				return
+			}
+			if err != nil {
+				return
+			}
+			select {
+			case todo <- j:
+			case <-ctx.Done():
+				close(j.done)
+				return
+			}
+		}
+	}()
+	faults := &Faults{}
+	finish := func(err error) error {
+		stop()
+		for j := range ordered { // the goroutines end before this does
+			<-j.done
+		}
+		return err
+	}
+	for j := range ordered {
+		<-j.done
+		if err := ctx.Err(); err != nil {
+			return finish(err)
+		}
+		if j.faults != nil {
+			faults.Rows = append(faults.Rows, j.faults.Rows...)
+			faults.More = faults.More || j.faults.More
+		}
+		if j.err != nil && !errors.Is(j.err, errFaulty) {
+			return finish(joinFaults(faults, j.err))
+		}
+		if len(faults.Rows) >= MaxFaults {
+			faults.Rows, faults.More = faults.Rows[:MaxFaults], true
+			return finish(faults)
+		}
+		if len(faults.Rows) == 0 {
+			if err := gather(j.made); err != nil {
+				return finish(err)
+			}
+		}
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if len(faults.Rows) > 0 {
+		return faults
+	}
+	return nil
+}
+
+// errFaulty ends a block's work after its rows had faults.
+var errFaulty = errors.New("the block has faults")
+
+// Records reads all rows one after the other, each given with its cells to take, which may keep nothing
+// of them.
+func Records(t Reader, o ScanOptions, take func([]dataset.Cell) error) error {
+	p, err := newParser(t.Header(), o)
+	if err != nil {
+		return err
+	}
+	p.faults = &Faults{}
+	for {
+		b, err := t.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err == nil {
+			err = p.rows(b, func(_ int, cells []dataset.Cell) error { return take(cells) })
+		}
+		switch {
+		case len(p.faults.Rows) >= MaxFaults:
+			p.faults.Rows, p.faults.More = p.faults.Rows[:MaxFaults], true
+			return p.faults
+		case err != nil && !errors.Is(err, errFaulty):
+			return joinFaults(p.faults, err)
+		}
+	}
+	if len(p.faults.Rows) > 0 {
+		return p.faults
+	}
+	return nil
+}
+
+// A parser turns rows into cells.
+type parser struct {
+	schema       *dataset.Schema
+	fields       int // in the header
+	at           []int
+	columns      []int // those wanted
+	day          int
+	allowUndated bool
+	zone         *time.Location
+	numbers      NumberStyle
+	valid        bool // the part is UTF-8 throughout
+	cells        []dataset.Cell
+	faults       *Faults
+}
+
+func newParser(header []string, o ScanOptions) (*parser, error) {
+	at := o.Schema.Indexes(o.Schema.Names())
+	if !o.InOrder {
+		var err error
+		if at, err = match(o.Schema, header); err != nil {
+			return nil, err
+		}
+	}
+	zone, err := o.Schema.Location()
+	if err != nil {
+		return nil, err
+	}
+	p := &parser{
+		schema:       o.Schema,
+		fields:       len(header),
+		at:           at,
+		columns:      o.Columns,
+		day:          o.Schema.Day(),
+		allowUndated: o.AllowUndated,
+		zone:         zone,
+	}
+	if p.columns == nil {
+		for i := range o.Schema.Columns {
+			p.columns = append(p.columns, i)
+		}
+	}
+	if p.numbers, err = ParseNumberStyle(o.Schema.Numbers); err != nil {
+		return nil, err
+	}
+	return p.clone(), nil
+}
+
+// clone returns a parser with cells of its own.
+func (p *parser) clone() *parser {
+	own := *p
+	own.cells = make([]dataset.Cell, len(p.schema.Columns))
+	return &own
+}
+
+// rows returns the rows of a block as cells, and gathers its faults.
+func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
+	p.valid = b.Valid()
+	err := b.Rows(func(line int, row []string) error {
+		sound := len(row) == p.fields
+		if !sound {
+			p.faults.Rows = append(
+				p.faults.Rows,
+				Fault{Line: line, Expected: fmt.Sprintf("the row has %d fields; expected %d, as in the header", len(row), p.fields)},
+			)
+		}
+		for _, i := range p.columns {
+			if !sound {
+				break
+			}
+			c := &p.schema.Columns[i]
+			text := row[p.at[i]]
+			fault := p.cell(c, text, &p.cells[i])
+			if fault == "" && i == p.day && !p.cells[i].Set && !p.allowUndated {
+				fault = "expected a date; records without one are accepted only on request (allow undated)"
+			}
+			if fault != "" {
+				p.faults.Rows = append(p.faults.Rows, Fault{line, c.Name, shorten(text), fault})
+			}
+		}
+		if len(p.faults.Rows) >= MaxFaults {
+			return errFaulty
+		}
+		if len(p.faults.Rows) > 0 {
+			return nil
+		}
+		return take(line, p.cells)
+	})
+	if err == nil && len(p.faults.Rows) > 0 {
+		return errFaulty
+	}
+	return err
+}
+
+func (p *parser) cell(c *dataset.Column, s string, into *dataset.Cell) (fault string) {
+	if !p.valid && c.Type == dataset.Text && !utf8.ValidString(s) {
+		return "expected text in UTF-8"
+	}
+	if err := p.parse(c, s, into); err != nil {
+		return err.Error()
+	}
+	return ""
+}
+
+// joinFaults adds the fault that ended reading to those gathered before it.
+func joinFaults(have *Faults, err error) error {
+	var last *Faults
+	if errors.As(err, &last) {
+		if slices.Equal(have.Rows, last.Rows) {
+			return have
+		}
+		have.Rows = append(have.Rows, last.Rows...)
+		have.More = true
+		return have
+	}
+	return err
+}
+
+func shorten(s string) string {
+	if len(s) > 80 {
+		return strings.ToValidUTF8(s[:80], "") + "…"
+	}
+	return s
+}

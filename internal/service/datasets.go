@@ -1,0 +1,372 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/naming"
+	"vastspan/core/tally"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
+	"vastspan/internal/store"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// datasetStore is what datasets and their loads are kept in.
+type datasetStore interface {
+	Datasets(ctx context.Context) ([]store.Dataset, error)
+	Dataset(ctx context.Context, name string) (*store.Dataset, error)
+	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
+	Newest(ctx context.Context, d *store.Dataset, date string) (civil.Day, bool, error)
+	RemoveDataset(ctx context.Context, name string, check func(*store.Dataset) error) error
+	Describe(ctx context.Context, name string, change func(*store.Dataset) error) (*store.Dataset, error)
+	LoadFile(ctx context.Context, in store.LoadInput) (*store.Load, error)
+	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
+	Load(ctx context.Context, d *store.Dataset, id int64) (*store.Load, error)
+	UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error)
+	Verify(ctx context.Context, d *store.Dataset) (*store.Verification, error)
+	Values(ctx context.Context, d *store.Dataset, column string, limit int) ([]store.CategoryValue, error)
+}
+
+// Datasets are the datasets with their loads.
+type Datasets struct{ store datasetStore }
+
+// A Dataset is a dataset with what it holds now.
+type Dataset struct {
+	store.Dataset
+	tally.Coverage
+}
+
+// List lists the datasets by name.
+func (s *Datasets) List(ctx context.Context, p Paging) (Page[Dataset], error) {
+	sets, err := s.store.Datasets(ctx)
+	if err != nil {
+		return Page[Dataset]{}, err
+	}
+	page, err := pageOf(sets, p, func(d store.Dataset) string { return d.Name })
+	if err != nil {
+		return Page[Dataset]{}, err
+	}
+	out := Page[Dataset]{Items: []Dataset{}, Next: page.Next}
+	for _, d := range page.Items {
+		coverage, err := s.store.Coverage(ctx, &d)
+		if err != nil {
+			return out, err
+		}
+		out.Items = append(out.Items, Dataset{d, coverage})
+	}
+	return out, nil
+}
+
+// Get finds a dataset.
+func (s *Datasets) Get(ctx context.Context, name string) (*Dataset, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	coverage, err := s.store.Coverage(ctx, d)
+	return &Dataset{*d, coverage}, err
+}
+
+// ETag identifies the description of a dataset, which changes are made from.
+func (d *Dataset) ETag() int64 { return d.Described }
+
+// checkDescribed refuses a change that was made from another description.
+func checkDescribed(d *store.Dataset, from int64) error {
+	if from != AnyVersion && from != d.Described {
+		return refused.Changed("dataset %s has changed since: its description is at version %d, not %d", d.Name, d.Described, from)
+	}
+	return nil
+}
+
+// Remove removes a dataset with all its records and loads.
+func (s *Datasets) Remove(ctx context.Context, name string, from int64) error {
+	return s.store.RemoveDataset(ctx, name, func(d *store.Dataset) error { return checkDescribed(d, from) })
+}
+
+// newest returns the newest day of a dataset by one of its dates; false where it has none.
+func (s *Datasets) newest(ctx context.Context, name, date string) (civil.Day, bool, error) {
+	return newestOf(ctx, s.store, name, date)
+}
+
+func newestOf(ctx context.Context, st recordSource, name, date string) (civil.Day, bool, error) {
+	d, err := st.Dataset(ctx, name)
+	if err != nil {
+		return 0, false, err
+	}
+	if _, err := d.Schema.DateColumn(date); err != nil {
+		return 0, false, refused.Wrong(err)
+	}
+	return st.Newest(ctx, d, date)
+}
+
+// A File is a file on its way into a dataset.
+type File struct {
+	Dataset      string
+	Name         string
+	MediaType    string // empty is CSV
+	Author       string
+	AllowUndated bool
+	Key          string // of idempotency; empty for none
+	Hints        ingest.ColumnHints
+	Body         io.Reader
+}
+
+// A Preview is what a file's columns would be taken for.
+type Preview struct {
+	Exists  bool
+	Schema  dataset.Schema
+	Samples [][]string
+	Sampled int
+	Faults  []ingest.Fault
+}
+
+// previewRows is how many rows a preview shows.
+const previewRows = 5
+
+// Preview describes a file from its beginning and tries the values there; nothing is kept.
+func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
+	if err := naming.Check(f.Dataset); err != nil {
+		return nil, refused.Wrong(err)
+	}
+	reader, err := ingest.Open(f.MediaType, f.Body)
+	if err != nil {
+		return nil, fileError(err)
+	}
+	p := &Preview{Sampled: len(reader.Sample())}
+	for _, row := range reader.Sample()[:min(previewRows, p.Sampled)] {
+		p.Samples = append(p.Samples, row.Cells)
+	}
+	d, err := s.store.Dataset(ctx, f.Dataset)
+	switch {
+	case err == nil:
+		p.Exists, p.Schema = true, d.Schema
+		if err := checkHints(d, f.Hints); err != nil {
+			return nil, err
+		}
+	case refused.IsMissing(err):
+		schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
+		if err != nil {
+			return nil, refused.Wrong(err)
+		}
+		p.Schema = *schema
+	default:
+		return nil, err
+	}
+	o := ingest.ScanOptions{Schema: &p.Schema, AllowUndated: f.AllowUndated}
+	err = ingest.Records(ingest.SampleOnly(reader), o, func([]dataset.Cell) error { return nil })
+	var faults *ingest.Faults
+	if errors.As(err, &faults) {
+		p.Faults, err = faults.Rows, nil
+	}
+	return p, fileError(err)
+}
+
+// fileError marks what is wrong with a file as the sender's.
+func fileError(err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	return refused.Wrong(err)
+}
+
+// checkHints refuses hints that an existing dataset does not share: its columns were fixed by its first
+// load.
+func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
+	check := func(names []string, role dataset.Role) error {
+		for _, name := range names {
+			c, err := d.Schema.Find(name)
+			if err != nil {
+				return refused.Wrongf("dataset %s: %v", d.Name, err)
+			}
+			if c.Role != role {
+				return refused.Wrongf("column %s of dataset %s is fixed as %s, not %s", name, d.Name, c.Role, role)
+			}
+		}
+		return nil
+	}
+	for _, fixed := range []struct{ what, stated, is string }{
+		{"the time zone", h.Zone, d.Schema.Zone},
+		{"dates in the order", string(h.DateOrder), cmp.Or(string(d.Schema.DateOrder), "ISO 8601")},
+		{"numbers written like", h.Numbers, cmp.Or(d.Schema.Numbers, "1234.56")},
+	} {
+		if fixed.stated != "" && fixed.stated != fixed.is {
+			return refused.Wrongf("dataset %s is fixed on %s %s, not %s", d.Name, fixed.what, fixed.is, fixed.stated)
+		}
+	}
+	var date []string
+	if h.Date != "" {
+		date = []string{h.Date}
+	}
+	return errors.Join(
+		check(date, dataset.DayRole),
+		check(h.Amounts, dataset.Amount),
+		check(h.Categories, dataset.Category),
+		check(h.Details, dataset.Detail),
+	)
+}
+
+// Load loads a file into a dataset, whole or not at all.
+func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
+	if err := naming.Check(f.Dataset); err != nil {
+		return nil, refused.Wrong(err)
+	}
+	d, err := s.store.Dataset(ctx, f.Dataset)
+	switch {
+	case err == nil:
+		if err := checkHints(d, f.Hints); err != nil {
+			return nil, err
+		}
+	case !refused.IsMissing(err):
+		return nil, err
+	}
+	reader, err := ingest.Open(f.MediaType, f.Body)
+	if err != nil {
+		return nil, fileError(err)
+	}
+	load, err := s.store.LoadFile(ctx, store.LoadInput{
+		Dataset: f.Dataset, File: f.Name, Author: f.Author, AllowUndated: f.AllowUndated, Key: f.Key, Reader: reader,
+		Describe: func() (*dataset.Schema, error) {
+			schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
+			return schema, refused.Wrong(err)
+		},
+	})
+	return load, Refused(err)
+}
+
+// Loads lists a dataset's loads, newest first.
+func (s *Datasets) Loads(ctx context.Context, name string, p Paging) (Page[store.Load], error) {
+	var page Page[store.Load]
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return page, err
+	}
+	before, err := numberAfter(p.After)
+	if err != nil {
+		return page, err
+	}
+	page.Items, err = s.store.Loads(ctx, d, before, p.Limit+1)
+	if len(page.Items) > p.Limit {
+		page.Items = page.Items[:p.Limit]
+		page.Next = fmt.Sprint(page.Items[p.Limit-1].ID)
+	}
+	return page, err
+}
+
+// numberAfter reads the number that a page goes on after; 0 where it is the first page.
+func numberAfter(text string) (int64, error) {
+	if text == "" {
+		return 0, nil
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < 1 {
+		return 0, refused.Wrongf("after: %q is not the next of another page", text)
+	}
+	return n, nil
+}
+
+// GetLoad finds a load.
+func (s *Datasets) GetLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return s.store.Load(ctx, d, id)
+}
+
+// UndoLoad takes a load's records out of its dataset.
+func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	return s.store.UndoLoad(ctx, name, id)
+}
+
+// Verify recounts a dataset's records and compares them with its day sums.
+func (s *Datasets) Verify(ctx context.Context, name string) (*store.Verification, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return s.store.Verify(ctx, d)
+}
+
+// A Description says what amounts are counted in, how they are shown, which values are better, and what a
+// record stands for. What is nil stays as it is.
+type Description struct {
+	Grain   *string
+	Columns []ColumnDescription
+}
+
+// A ColumnDescription is a Description of one column.
+type ColumnDescription struct {
+	Name     string
+	Unit     *string
+	Decimals *int
+	Better   *dataset.Better
+}
+
+// Describe changes what is said about a dataset, from the description that the change was made from.
+func (s *Datasets) Describe(ctx context.Context, name string, d Description, from int64) (*Dataset, error) {
+	changed, err := s.store.Describe(ctx, name, func(stored *store.Dataset) error {
+		return errors.Join(checkDescribed(stored, from), refused.Wrong(d.apply(&stored.Schema)))
+	})
+	if err != nil {
+		return nil, err
+	}
+	coverage, err := s.store.Coverage(ctx, changed)
+	return &Dataset{*changed, coverage}, err
+}
+
+func (d *Description) apply(s *dataset.Schema) error {
+	if d.Grain != nil {
+		if err := s.SetGrain(*d.Grain); err != nil {
+			return err
+		}
+	}
+	for _, c := range d.Columns {
+		column, err := s.Number(c.Name, "an amount")
+		if err != nil {
+			return err
+		}
+		if c.Unit != nil {
+			column.Unit = *c.Unit
+		}
+		if c.Better != nil {
+			column.Better = *c.Better
+		}
+		if c.Decimals != nil {
+			if *c.Decimals < 0 || *c.Decimals > dataset.MaxDecimals {
+				return fmt.Errorf("decimals of %s: %d: expected 0 to %d", c.Name, *c.Decimals, dataset.MaxDecimals)
+			}
+			column.Decimals = *c.Decimals
+		}
+	}
+	return nil
+}
+
+// maxValues is how many values of a category are listed.
+const maxValues = 500
+
+// Values lists the values of a category, the most frequent first.
+func (s *Datasets) Values(ctx context.Context, name, column string) ([]store.CategoryValue, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.Schema.CheckCategory(column); err != nil {
+		return nil, refused.Wrong(err)
+	}
+	return s.store.Values(ctx, d, column, maxValues)
+}
+
+// All lists all datasets.
+func (s *Datasets) All(ctx context.Context) ([]store.Dataset, error) {
+	list, err := s.store.Datasets(ctx)
+	return slices.Clip(list), err
+}

@@ -1,0 +1,126 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"vastspan/core/book"
+	"vastspan/core/civil"
+	"vastspan/core/query"
+	"vastspan/core/tally"
+	"vastspan/internal/refused"
+	"vastspan/internal/store"
+)
+
+// recordSource is where datasets are totalled.
+type recordSource interface {
+	Dataset(ctx context.Context, name string) (*store.Dataset, error)
+	Newest(ctx context.Context, d *store.Dataset, date string) (civil.Day, bool, error)
+}
+
+// totalStore is a recordSource that adds records up.
+type totalStore interface {
+	recordSource
+	Source(d *store.Dataset) tally.Source
+}
+
+// Totals answer queries from stored datasets.
+type Totals struct {
+	definitions *Definitions
+	store       totalStore
+	Clock
+}
+
+// records returns a stored dataset to be totalled.
+func (s *Totals) records(ctx context.Context, name string) (query.Records, error) {
+	d, err := s.store.Dataset(ctx, name)
+	if err != nil {
+		return query.Records{}, err
+	}
+	return query.Records{Name: name, Schema: &d.Schema, Source: s.store.Source(d)}, nil
+}
+
+// evaluator returns what queries are answered with, as of a day.
+func (s *Totals) evaluator(l *book.Library, asOf civil.Day, c query.Context, known bool) (query.Evaluator, error) {
+	scope, err := l.Scope(asOf, c)
+	return query.Evaluator{Scope: scope, Find: s.records, Known: known}, err
+}
+
+// Total answers a query.
+func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error) {
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return s.totalWith(ctx, l, q, false)
+}
+
+// totalWith answers a query with the definitions of a library; known leaves records after the as-of day
+// out.
+func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query, known bool) (*query.Answer, error) {
+	if q.Dataset == "" {
+		return nil, &refused.Error{
+			Kind:    refused.Invalid,
+			Code:    refused.CodeInvalid,
+			Pointer: "/dataset",
+			Err:     errors.New("expected a dataset"),
+		}
+	}
+	main, err := s.records(ctx, q.Dataset)
+	if err != nil {
+		return nil, err
+	}
+	asOf, err := s.AsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.Date) })
+	if err != nil {
+		return nil, err
+	}
+	e, err := s.evaluator(l, asOf, q.Context, known)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	a, err := e.Answer(ctx, q, main)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	a.Define(l.Definitions(a.Nodes, a.Calendar))
+	return a, nil
+}
+
+// Lines answers several lines at once. As of latest is the newest day of the first line's dataset.
+func (s *Totals) Lines(ctx context.Context, lines query.Lines) (*query.Lineup, error) {
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return s.linesWith(ctx, l, lines, false)
+}
+
+func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lines, known bool) (*query.Lineup, error) {
+	queries, err := lines.Queries()
+	if err != nil {
+		return nil, Refused(err)
+	}
+	asOf, err := s.AsOf(lines.AsOf, func() (civil.Day, bool, error) {
+		return newestOf(ctx, s.store, queries[0].Dataset, queries[0].Date)
+	})
+	if err != nil {
+		return nil, err
+	}
+	e, err := s.evaluator(l, asOf, lines.Context, known)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	up, err := e.Lines(ctx, lines)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	for i := range up.Lines {
+		a := up.Lines[i].Answer
+		a.Define(l.Definitions(a.Nodes, a.Calendar))
+	}
+	return up, nil
+}
+
+// lineTitle names a line of an item.
+func lineTitle(item, line string) string { return fmt.Sprintf("%s, %s", item, line) }

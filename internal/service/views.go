@@ -1,0 +1,261 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"vastspan/core/book"
+	"vastspan/core/civil"
+	"vastspan/core/query"
+	"vastspan/core/span"
+	"vastspan/core/table"
+	"vastspan/internal/refused"
+)
+
+// Views are briefs as of a day.
+type Views struct {
+	definitions *Definitions
+	totals      *Totals
+	Clock
+}
+
+// A BriefView is a brief as of a day. Records after that day are left out, planned ones excepted, so that
+// the page shows what it would have shown then.
+type BriefView struct {
+	Brief    book.Brief
+	AsOf     civil.Day
+	AtClose  bool
+	Calendar string
+	Prompts  map[string]string // what was given for each prompt
+	Items    []ItemView
+	library  *book.Library
+}
+
+// An ItemView is an item with its answer, or why it has none.
+type ItemView struct {
+	Item   book.Item
+	Err    error
+	Answer *query.Answer
+	Spark  *query.Answer // of a figure, by unit
+	Lineup *query.Lineup
+}
+
+// A ViewContext says as of what a brief is shown; what is not given is the brief's own.
+type ViewContext struct {
+	query.Context
+	Prompts map[string]string
+}
+
+// maxParallel is how many items of a brief are answered at a time.
+const maxParallel = 4
+
+// View answers a brief.
+func (s *Views) View(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
+	if err := b.Check(); err != nil {
+		return nil, refused.Wrong(err)
+	}
+	v := &BriefView{Brief: *b, Items: make([]ItemView, len(b.Items))}
+	v.Brief.Items = slices.Clone(b.Items)
+	v.Brief.Identify()
+	var err error
+	if v.Prompts, err = prompts(b, c.Prompts); err != nil {
+		return nil, err
+	}
+	if c.AsOf == "" {
+		c.AsOf = b.AsOf
+	}
+	if c.Calendar == "" {
+		c.Calendar = b.Calendar
+	}
+	c.AtClose = c.AtClose || b.AtClose
+	if v.AsOf, err = s.day(ctx, b, c.AsOf); err != nil {
+		return nil, err
+	}
+	c.AsOf = v.AsOf.String()
+	if v.library, err = s.definitions.Library(ctx); err != nil {
+		return nil, err
+	}
+	scope, err := v.library.Scope(v.AsOf, c.Context)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	v.Calendar, v.AtClose = scope.Calendar.Name(), c.AtClose
+	group, inner := errgroup.WithContext(ctx)
+	group.SetLimit(maxParallel)
+	for i := range v.Brief.Items {
+		group.Go(func() error {
+			v.Items[i] = s.item(inner, v.library, v.Brief.Items[i], c.Context, v.Prompts)
+			if err := v.Items[i].Err; err != nil && !IsRefusal(err) {
+				return err
+			}
+			return nil
+		})
+	}
+	return v, group.Wait()
+}
+
+// prompts returns what was given for the prompts of a brief, or their defaults.
+func prompts(b *book.Brief, given map[string]string) (map[string]string, error) {
+	filled := map[string]string{}
+	for _, p := range b.Prompts {
+		filled[p.Name] = p.Default
+	}
+	for name, text := range given {
+		if _, ok := filled[name]; !ok {
+			return nil, refused.Wrongf("brief %s has no prompt %s", b.Name, name)
+		}
+		n, err := span.Parse(text)
+		if err != nil {
+			return nil, Refused(&query.Error{Pointer: "/prompts/" + name, Err: err})
+		}
+		filled[name] = n.String()
+	}
+	return filled, nil
+}
+
+// day finds the day that a brief reads as of; latest is the newest day of the first of its datasets that
+// holds any.
+func (s *Views) day(ctx context.Context, b *book.Brief, asOf string) (civil.Day, error) {
+	if asOf != "" && asOf != query.Latest {
+		return s.AsOf(asOf, nil)
+	}
+	for i := range b.Items {
+		q := &b.Items[i].Query
+		if b.Items[i].Kind == book.LinesItem {
+			q = &b.Items[i].Lines[0].Query
+		}
+		day, ok, err := newestOf(ctx, s.totals.store, q.Dataset, q.Date)
+		if err != nil && !IsRefusal(err) {
+			return 0, err
+		}
+		if ok && err == nil {
+			return day, nil
+		}
+	}
+	return s.Today(), nil
+}
+
+// sparkUnits is how many units a spark line shows.
+const sparkUnits = 13
+
+func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query.Context, given map[string]string) ItemView {
+	v := ItemView{Item: it}
+	it = it.Filled(given)
+	it.Context = c
+	if it.Kind == book.LinesItem {
+		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery(), true)
+		return v
+	}
+	if v.Answer, v.Err = s.totals.totalWith(ctx, l, it.Query, true); v.Err != nil || it.Spark == "" {
+		return v
+	}
+	v.Spark, v.Err = s.totals.totalWith(ctx, l, query.Query{
+		Dataset: it.Dataset, Over: []string{fmt.Sprintf("%d %s to date", sparkUnits, it.Spark)}, Figures: it.Figures,
+		Where: it.Where, Date: it.Date, Each: it.Spark, Context: c,
+	}, true)
+	return v
+}
+
+// Grid returns a row for each figure of each item, unit and group, as CSV has them.
+func (v *BriefView) Grid() *table.Grid {
+	g := &table.Grid{
+		Header: []string{
+			"as_of",
+			"item",
+			"line",
+			"span",
+			"first_day",
+			"last_day",
+			"days",
+			"unit",
+			"group",
+			"figure",
+			"value",
+			"flags",
+			"error",
+		},
+	}
+	for i := range v.Items {
+		it := &v.Items[i]
+		row := func(cells ...string) {
+			g.Rows = append(g.Rows, append([]string{v.AsOf.String(), it.Item.Title}, cells...))
+		}
+		switch {
+		case it.Err != nil:
+			row("", "", "", "", "", "", "", "", "", "", it.Err.Error())
+		case it.Lineup != nil:
+			for j := range it.Lineup.Lines {
+				l := &it.Lineup.Lines[j]
+				l.Answer.Answer.Cells(func(c table.CellText) {
+					row(append([]string{l.Label}, c.Texts()...)...)
+				})
+			}
+		default:
+			it.Answer.Answer.Cells(func(c table.CellText) { row(append([]string{""}, c.Texts()...)...) })
+		}
+	}
+	return g
+}
+
+// A BriefTurn is an as-of day on which items of a brief change: roll over, become empty.
+type BriefTurn struct {
+	Day     civil.Day
+	Changes []string // what happens, each once
+	Items   []string // the ids of the items
+}
+
+// Turns finds the days of a run on which any item of a brief changes.
+func (s *Views) Turns(ctx context.Context, b *book.Brief, from civil.Day, days int, c query.Context) ([]BriefTurn, error) {
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if c.Calendar == "" {
+		c.Calendar = b.Calendar
+	}
+	found := map[civil.Day]*BriefTurn{}
+	for i := range b.Items {
+		for _, text := range b.Items[i].Expressions() {
+			if strings.HasPrefix(text, "?") {
+				continue
+			}
+			rehearsal, err := l.Rehearse(ctx, text, from, days, c)
+			if err != nil {
+				if IsRefusal(Refused(err)) {
+					continue // the item itself says what is wrong
+				}
+				return nil, err
+			}
+			for _, turn := range rehearsal.Turns {
+				if turn.Event == span.Begins {
+					continue
+				}
+				t := found[turn.First]
+				if t == nil {
+					t = &BriefTurn{Day: turn.First}
+					found[turn.First] = t
+				}
+				t.Changes = appendNew(t.Changes, string(turn.Event))
+				t.Items = appendNew(t.Items, b.Items[i].ID)
+			}
+		}
+	}
+	turns := []BriefTurn{}
+	for _, t := range found {
+		turns = append(turns, *t)
+	}
+	slices.SortFunc(turns, func(a, b BriefTurn) int { return int(a.Day - b.Day) })
+	return turns, nil
+}
+
+// appendNew appends a text that is not there yet.
+func appendNew(list []string, text string) []string {
+	if slices.Contains(list, text) {
+		return list
+	}
+	return append(list, text)
+}

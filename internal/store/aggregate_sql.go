@@ -1,0 +1,332 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+	"vastspan/core/tally"
+)
+
+// Source returns a dataset to be totalled: from its rollup in memory where that can answer, else in one
+// pass of SQL over the rollup, else over the records; see tally.Source. The segment of a record is found
+// by width_bucket over the plan's cuts: SQL never sees a month.
+func (s *Store) Source(d *Dataset) tally.Source { return &source{s, d, fromMemory} }
+
+// RollupSource is Source without the rollup in memory.
+func (s *Store) RollupSource(d *Dataset) tally.Source { return &source{s, d, fromRollup} }
+
+// RecordSource is Source over the records themselves, whatever rollup there is.
+func (s *Store) RecordSource(d *Dataset) tally.Source { return &source{s, d, fromRecords} }
+
+// level is what a source may read from, or what is below it.
+type level int
+
+const (
+	fromRecords level = iota
+	fromRollup
+	fromMemory
+)
+
+type source struct {
+	store   *Store
+	dataset *Dataset
+	from    level
+}
+
+// Partials reads partial results and coverage in one snapshot, so that a load that ends meanwhile is
+// either wholly in them or not at all.
+func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
+	var found tally.Found
+	if err := p.Check(&r.dataset.Schema); err != nil {
+		return found, err
+	}
+	g := r.dataset.recordGrain(p.Date)
+	if r.from >= fromRollup && r.dataset.rollupAnswers(p) {
+		if r.from == fromMemory {
+			if c, err := r.store.rollups.current(ctx, r.dataset); err != nil {
+				return found, err
+			} else if c != nil && c.answers(p) {
+				return c.partials(ctx, p, into)
+			}
+		}
+		g = r.dataset.rollupGrain()
+	}
+	err := r.store.transaction(ctx, func(tx *gorm.DB) error {
+		var err error
+		found, err = r.snapshot(tx, g, p, into)
+		return err
+	}, readOnly)
+	return found, err
+}
+
+// snapshot asks for everything that a plan needs.
+func (r *source) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Collector) (found tally.Found, err error) {
+	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
+		if found.Top, err = r.rank(tx, g, p); err != nil {
+			return found, err
+		}
+	}
+	l := r.labels(p, found.Top)
+	if found.Coverage, err = r.partials(tx, g, p, l, into); err != nil {
+		return found, err
+	}
+	for i := range p.Amounts {
+		if p.Amounts[i].Needs&measure.NeedsFirstLast != 0 {
+			if err := errors.Join(r.points(tx, p, l, i, false, into), r.points(tx, p, l, i, true, into)); err != nil {
+				return found, err
+			}
+		}
+	}
+	if len(p.Holistic) > 0 {
+		err = r.holistic(tx, p, l, into)
+	}
+	return found, err
+}
+
+// Coverage returns how many records a dataset holds, with and without a day, and from when to when.
+func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error) {
+	if c, err := s.rollups.current(ctx, d); err != nil || c != nil {
+		return c.whole(), err
+	}
+	var coverage tally.Coverage
+	rows, err := s.db.WithContext(ctx).Raw(statement("coverage", d.rollupGrain())).Rows()
+	if err != nil {
+		return coverage, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var undated bool
+		var part days
+		if err := rows.Scan(&undated, &part.records, &part.oldest, &part.newest); err != nil {
+			return coverage, err
+		}
+		part.addTo(&coverage)
+	}
+	return coverage, rows.Err()
+}
+
+// days is how many records some rows stand for, and from when to when; no days where they have none.
+type days struct {
+	records        int64
+	oldest, newest sql.NullTime
+}
+
+func (p *days) addTo(c *tally.Coverage) {
+	if p.oldest.Valid {
+		c.AddMany(p.records, DayOf(p.oldest.Time), DayOf(p.newest.Time))
+	} else {
+		c.Undated += p.records
+	}
+}
+
+// labels is the SQL that tells the groups of a plan apart: of each category its value, and behind that
+// of the first one whether it is among the others.
+type labels struct {
+	columns []string
+	args    []any
+	by      int
+	top     bool
+}
+
+func (r *source) labels(p *tally.Plan, top *tally.Top) labels {
+	l := labels{by: len(p.By), top: top != nil}
+	for i, name := range p.By {
+		c := quote(name)
+		if i > 0 || top == nil {
+			l.columns = append(l.columns, c)
+			continue
+		}
+		kept := condition{"false", nil}
+		if len(top.Values) > 0 {
+			kept = r.dataset.condition(dataset.Filter{Column: name, Op: dataset.Is, Values: top.Values})
+		}
+		l.columns = append(l.columns, "CASE WHEN "+kept.sql+" THEN "+c+" END", "("+kept.sql+") IS NOT TRUE")
+		l.args = append(append(l.args, kept.args...), kept.args...)
+	}
+	return l
+}
+
+// scan returns where to scan what the labels select, and how to read it.
+func (l *labels) scan() (into []any, read func() []dataset.Label) {
+	texts := make([]sql.NullString, l.by)
+	isOther := new(sql.NullBool)
+	for i := range texts {
+		into = append(into, &texts[i])
+		if i == 0 && l.top {
+			into = append(into, isOther)
+		}
+	}
+	return into, func() []dataset.Label {
+		var group []dataset.Label
+		for i, t := range texts {
+			if i == 0 && isOther.Bool {
+				group = append(group, dataset.Other)
+			} else {
+				group = append(group, dataset.Label{Text: t.String, Set: t.Valid})
+			}
+		}
+		return group
+	}
+}
+
+func (r *source) partials(tx *gorm.DB, g grain, p *tally.Plan, l labels, into tally.Collector) (tally.Coverage, error) {
+	var coverage tally.Coverage
+	type amount struct {
+		Count, Sum, Min, Max string
+		Bounds               bool
+	}
+	amounts := make([]amount, len(p.Amounts))
+	for i, a := range p.Amounts {
+		parts := g.amount(a.Column)
+		amounts[i] = amount{parts[0], parts[1], parts[2], parts[3], a.Needs&measure.NeedsBounds != 0}
+	}
+	where, args := where(r.dataset.conditions(p.Where))
+	query := statement(
+		"partials",
+		map[string]any{
+			"Day":     g.Day,
+			"Labels":  l.columns,
+			"Records": g.Records,
+			"Amounts": amounts,
+			"Table":   g.Table,
+			"Where":   where,
+			"Keys":    1 + len(l.columns),
+		},
+	)
+	rows, err := tx.Raw(query, slices.Concat([]any{cutArray(p.Cuts)}, l.args, args)...).Rows()
+	if err != nil {
+		return coverage, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		partial, part, err := scanPartial(rows, p, l)
+		if err != nil {
+			return coverage, err
+		}
+		part.addTo(&coverage)
+		if part.oldest.Valid && p.Wanted(partial.Segment) {
+			if err := into.Partial(partial); err != nil {
+				return coverage, err
+			}
+		}
+	}
+	return coverage, rows.Err()
+}
+
+func scanPartial(rows *sql.Rows, p *tally.Plan, l labels) (tally.Partial, days, error) {
+	var part days
+	var segment sql.NullInt64 // of a record without a day there is none
+	var f tally.Partial
+	f.Sums = make([]measure.Sums, len(p.Amounts))
+	counts := make([]int64, len(p.Amounts))
+	texts := make([][3]sql.NullString, len(p.Amounts))
+	into, read := l.scan()
+	into = append(append([]any{&segment}, into...), &part.oldest, &part.newest, &f.Count)
+	for i := range counts {
+		into = append(into, &counts[i], &texts[i][0], &texts[i][1], &texts[i][2])
+	}
+	if err := rows.Scan(into...); err != nil {
+		return f, part, err
+	}
+	f.Segment, part.records, f.Group = int(segment.Int64), f.Count, read()
+	for i, n := range counts {
+		if n == 0 {
+			continue
+		}
+		a := measure.Amount{Count: n}
+		if err := scanAmount(&a, texts[i]); err != nil {
+			return f, part, err
+		}
+		if err := f.Sums[i].AddAmount(&a); err != nil {
+			return f, part, err
+		}
+	}
+	return f, part, nil
+}
+
+func scanAmount(a *measure.Amount, texts [3]sql.NullString) error {
+	_, _, err := a.Sum.SetString(texts[0].String)
+	if err != nil || !texts[1].Valid {
+		return err
+	}
+	_, _, err1 := a.Min.SetString(texts[1].String)
+	_, _, err2 := a.Max.SetString(texts[2].String)
+	return errors.Join(err1, err2)
+}
+
+// segments lists those that a period asks for, or any period where it is -1, as an SQL array.
+func segments(p *tally.Plan, period int) string {
+	var list []string
+	for seg := range len(p.Cuts) + 1 {
+		if period < 0 && p.Wanted(seg) || period >= 0 && p.In(seg, period) {
+			list = append(list, fmt.Sprint(seg))
+		}
+	}
+	return "ARRAY[" + strings.Join(list, ",") + "]::int[]"
+}
+
+// rankParts are what the SQL of a ranking is made of.
+var rankParts = strings.NewReplacer(
+	"{records}", "coalesce(sum(records) FILTER (WHERE inside), 0)",
+	"{count}", "sum(n) FILTER (WHERE inside)", "{sum}", "sum(s) FILTER (WHERE inside)",
+	"{min}", "min(least) FILTER (WHERE inside)", "{max}", "max(most) FILTER (WHERE inside)",
+)
+
+// rank finds the top values of the first category, by the figure that ranks them, over the first period.
+func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
+	by, _ := p.Ranking()
+	f := p.Figures[by]
+	e, _ := measure.Lookup(f.Kind)
+	data := map[string]any{
+		"Label":   quote(p.By[0]),
+		"Day":     g.Day,
+		"First":   segments(p, 0),
+		"Records": g.rowRecords,
+		"Table":   g.Table,
+		"Value":   rankParts.Replace(e.Rank),
+		"Top":     p.Top,
+	}
+	if f.Column != "" {
+		data["Amount"] = g.parts(f.Column)
+	}
+	wanted := condition{bucket(g.Day) + " = ANY(" + segments(p, -1) + ")", []any{cutArray(p.Cuts)}}
+	where, args := where(append(r.dataset.conditions(p.Where), wanted))
+	data["Where"] = where
+	rows, err := tx.Raw(statement("rank", data), append([]any{cutArray(p.Cuts)}, args...)...).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	kept, total := []dataset.Label{}, 0
+	for rows.Next() {
+		var label sql.NullString
+		if err := rows.Scan(&label, &total); err != nil {
+			return nil, err
+		}
+		kept = append(kept, dataset.Label{Text: label.String, Set: label.Valid})
+	}
+	return tally.NewTop(kept, total-len(kept)), rows.Err()
+}
+
+// Newest returns the newest day of a dataset by one of its dates; false where no record has any.
+func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.Day, bool, error) {
+	g := d.recordGrain(date)
+	if d.dateColumn(date).Role == dataset.DayRole {
+		g = d.rollupGrain()
+	}
+	var newest sql.NullTime
+	err := s.db.WithContext(ctx).Raw("SELECT max(" + g.Day + ") FROM " + g.Table).Row().Scan(&newest)
+	if err != nil || !newest.Valid {
+		return 0, false, err
+	}
+	return DayOf(newest.Time), true, nil
+}

@@ -1,0 +1,188 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+)
+
+// A Record is one record as text, in the order of the schema's columns; nil is blank.
+type Record struct {
+	ID    int64
+	Day   civil.Day
+	Cells []*string
+}
+
+// A Listing asks for records of some days, by one of the dataset's dates; empty is its own.
+type Listing struct {
+	Days        civil.Set
+	Where       dataset.Filters
+	Date        string
+	OldestFirst bool
+	Limit       int     // 0 for all
+	After       *Record // the record that the page before ended with
+}
+
+// Records lists a dataset's records with a day.
+func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, error) {
+	var list []Record
+	err := s.EachRecord(ctx, d, l, func(r Record) error { list = append(list, r); return nil })
+	return list, err
+}
+
+// EachRecord returns a dataset's records with a day one after the other; none is kept.
+func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func(Record) error) error {
+	if err := d.Schema.CheckFilters(l.Where); err != nil {
+		return err
+	}
+	zone, err := d.Schema.Location()
+	if err != nil {
+		return err
+	}
+	day := d.dayOf(d.dateColumn(l.Date))
+	var columns []string
+	for _, c := range d.Schema.Columns {
+		if c.Type == dataset.Timestamp {
+			columns = append(columns, quote(c.Name))
+		} else {
+			columns = append(columns, quote(c.Name)+"::text")
+		}
+	}
+	direction, beyond := " DESC", " < "
+	if l.OldestFirst {
+		direction, beyond = "", " > "
+	}
+	conditions := d.listed(l)
+	if l.After != nil {
+		conditions = append(conditions, after(day, beyond, l.After))
+	}
+	clauses, args := where(conditions)
+	query := statement(
+		"records",
+		map[string]any{
+			"Record":    quote(recordColumn),
+			"Day":       day,
+			"Columns":   columns,
+			"Table":     d.table(),
+			"Where":     clauses,
+			"Direction": direction,
+			"Limit":     l.Limit,
+		},
+	)
+	return s.transaction(ctx, func(tx *gorm.DB) error {
+		rows, err := tx.Raw(query, args...).Rows()
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			r, err := d.scanRecord(rows, zone)
+			if err != nil {
+				return err
+			}
+			if err := take(r); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	}, readOnly)
+}
+
+// listed returns the conditions of a listing, but for where it begins.
+func (d *Dataset) listed(l Listing) []condition {
+	day := d.dayOf(d.dateColumn(l.Date))
+	conditions := append(within(day, l.Days.Bounds()), d.conditions(l.Where)...)
+	if l.Days.Len() > 1 {
+		conditions = append(conditions, inside(day, l.Days))
+	}
+	return conditions
+}
+
+// after keeps the records on one side of another.
+func after(day, beyond string, r *Record) condition {
+	return condition{"(" + day + ", " + quote(recordColumn) + ")" + beyond + "(?::date, ?)", []any{r.Day.String(), r.ID}}
+}
+
+// SumThrough adds an amount up over the records of a listing through the one that the page before
+// ended with.
+func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount string) (decimal.Value, error) {
+	if l.After == nil {
+		return decimal.Value{}, nil
+	}
+	through := " >= "
+	if l.OldestFirst {
+		through = " <= "
+	}
+	clauses, args := where(append(d.listed(l), after(d.dayOf(d.dateColumn(l.Date)), through, l.After)))
+	var sum sql.NullString
+	query := "SELECT sum(" + quote(amount) + ")::text FROM " + d.table() + " " + clauses
+	if err := s.db.WithContext(ctx).Raw(query, args...).Row().Scan(&sum); err != nil {
+		return decimal.Value{}, err
+	}
+	return decimal.Parse(sum.String)
+}
+
+// Around returns the last records before a day and the first from it on, both in time order.
+func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, day civil.Day) (before, from []Record, err error) {
+	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: day}), false
+	if before, err = s.Records(ctx, d, l); err != nil {
+		return nil, nil, err
+	}
+	slices.Reverse(before)
+	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: day, End: civil.OpenEnd}), true
+	from, err = s.Records(ctx, d, l)
+	return before, from, err
+}
+
+func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error) {
+	r := Record{Cells: make([]*string, len(d.Schema.Columns))}
+	var day time.Time
+	moments := make([]sql.NullTime, len(d.Schema.Columns))
+	into := []any{&r.ID, &day}
+	for i, c := range d.Schema.Columns {
+		if c.Type == dataset.Timestamp {
+			into = append(into, &moments[i])
+		} else {
+			into = append(into, &r.Cells[i])
+		}
+	}
+	if err := rows.Scan(into...); err != nil {
+		return r, err
+	}
+	r.Day = DayOf(day)
+	for i, m := range moments {
+		if m.Valid {
+			text := m.Time.In(zone).Format(time.RFC3339)
+			r.Cells[i] = &text
+		}
+	}
+	return r, nil
+}
+
+// A CategoryValue is one value of a category; nil is blank.
+type CategoryValue struct {
+	Value   *string `json:"value"`
+	Records int64   `json:"records"`
+}
+
+// Values lists the values of a category, the most frequent first.
+func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int) ([]CategoryValue, error) {
+	c := quote(column)
+	var values []CategoryValue
+	err := s.db.WithContext(
+		ctx,
+	).Raw(
+		"SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",
+		limit,
+	).Scan(
+		&values,
+	).Error
+	return values, err
+}

@@ -1,0 +1,346 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/jackc/pgx/v5/stdlib"
+	"gorm.io/gorm"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/tally"
+	"vastspan/internal/ingest"
+)
+
+// Day sums stop growing once every day and combination of categories is there, however many records
+// come. A copy of them in memory, column by column and sorted by day, answers a plan by running over
+// slices: the segments of a plan are contiguous in it. It belongs to one version of its dataset and
+// is never used for another.
+
+// cacheBudget is how many bytes the copies of all datasets may take together.
+const cacheBudget = 512 << 20
+
+// rollupCache keeps copies of day sums. They are made in the background, when a dataset is asked
+// about; until one is there, SQL answers.
+type rollupCache struct {
+	store *Store
+	stop  context.CancelFunc
+	ctx   context.Context
+	wait  sync.WaitGroup
+
+	mu     sync.Mutex
+	copies map[int64]*rollup
+	made   map[int64]int64 // the version that a copy is being made of, or was found too large at
+	used   []int64         // datasets, the one used last at the end
+}
+
+func newRollupCache(s *Store) *rollupCache {
+	ctx, stop := context.WithCancel(context.Background())
+	return &rollupCache{store: s, ctx: ctx, stop: stop, copies: map[int64]*rollup{}, made: map[int64]int64{}}
+}
+
+func (cs *rollupCache) close() {
+	cs.stop()
+	cs.wait.Wait()
+}
+
+// current returns the copy of a dataset as it is now; nil where there is none, and one is begun.
+func (cs *rollupCache) current(ctx context.Context, d *Dataset) (*rollup, error) {
+	var version int64
+	if err := cs.store.db.WithContext(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
+		return nil, err
+	}
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if c := cs.copies[d.ID]; c != nil && c.version == version {
+		cs.used = append(slices.DeleteFunc(cs.used, func(id int64) bool { return id == d.ID }), d.ID)
+		return c, nil
+	}
+	if made, ok := cs.made[d.ID]; ok && made == version || cs.ctx.Err() != nil {
+		return nil, nil
+	}
+	cs.made[d.ID] = version
+	cs.wait.Add(1)
+	go func() {
+		defer cs.wait.Done()
+		c, err := cs.store.readRollup(cs.ctx, d)
+		cs.keep(d.ID, c, err)
+	}()
+	return nil, nil
+}
+
+// evict drops the copy of a dataset that is gone.
+func (cs *rollupCache) evict(id int64) {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	delete(cs.copies, id)
+	delete(cs.made, id)
+	cs.used = slices.DeleteFunc(cs.used, func(other int64) bool { return other == id })
+}
+
+func (cs *rollupCache) keep(id int64, c *rollup, err error) {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	switch {
+	case errors.Is(err, errTooLarge): // it stays noted, so that it is not tried again until it changes
+		return
+	case err != nil:
+		if cs.ctx.Err() == nil {
+			slog.Warn("day sums were not copied to memory", "error", err)
+		}
+		delete(cs.made, id) // the dataset may have changed or gone meanwhile; the next question tries again
+		return
+	}
+	cs.made[id] = c.version
+	cs.copies[id] = c
+	cs.used = append(slices.DeleteFunc(cs.used, func(other int64) bool { return other == id }), id)
+	total := 0
+	for _, c := range cs.copies {
+		total += c.bytes
+	}
+	for total > cacheBudget && len(cs.used) > 1 {
+		oldest := cs.used[0]
+		total -= cs.copies[oldest].bytes
+		delete(cs.copies, oldest)
+		delete(cs.made, oldest)
+		cs.used = cs.used[1:]
+	}
+}
+
+var errTooLarge = errors.New("the day sums are too large to keep in memory")
+
+// rollup is the copy of a dataset's day sums, by row; rows are sorted by day.
+type rollup struct {
+	version    int64
+	schema     *dataset.Schema
+	bytes      int
+	days       []civil.Day
+	records    []int64
+	categories []categoryColumn
+	amounts    []amountColumn
+	coverage   tally.Coverage
+	undated    []int // rows of records without a day; they stand at the end
+}
+
+// whole tells of all records; of none where there is no copy.
+func (c *rollup) whole() tally.Coverage {
+	if c == nil {
+		return tally.Coverage{}
+	}
+	return c.coverage
+}
+
+type categoryColumn struct {
+	name   string
+	codes  []uint32
+	labels []dataset.Label // by code
+}
+
+// amountColumn holds an amount's sums at one number of decimals.
+type amountColumn struct {
+	name             string
+	held             bool // every number fits, and all of them together do
+	mixed            bool // rows differ in decimals: each then has its own
+	decimals         uint8
+	each             []uint8
+	counts           []int64
+	sums, mins, maxs []int64
+}
+
+// readRollup reads a dataset's day sums in one snapshot.
+func (s *Store) readRollup(ctx context.Context, d *Dataset) (*rollup, error) {
+	c := &rollup{schema: &d.Schema}
+	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
+		if err := tx.Exec("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").Error; err != nil {
+			return err
+		}
+		var rows int64
+		if err := tx.Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &c.version).Error; err != nil {
+			return err
+		}
+		if err := tx.Raw("SELECT count(*) FROM " + d.sums()).Scan(&rows).Error; err != nil {
+			return err
+		}
+		width := 12 + 4*len(d.rollupCategories()) + 33*len(d.rollupAmounts())
+		if c.bytes = int(rows) * width; c.bytes > cacheBudget/2 {
+			return errTooLarge
+		}
+		return c.read(ctx, conn, d, int(rows))
+	})
+	return c, err
+}
+
+// read takes the day sums in as CSV by COPY.
+func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int) error {
+	schema := dataset.Schema{
+		Zone:    "UTC",
+		Columns: []dataset.Column{{Name: sumDay, Type: dataset.Date, Role: dataset.DayRole}, {Name: sumRecords, Type: dataset.Number}},
+	}
+	for _, name := range d.rollupCategories() {
+		schema.Columns = append(schema.Columns, dataset.Column{Name: name, Type: dataset.Text})
+		c.categories = append(c.categories, categoryColumn{name: name, codes: make([]uint32, 0, rows)})
+	}
+	for i, name := range d.rollupAmounts() {
+		for _, part := range []string{"count", "sum", "min", "max"} {
+			schema.Columns = append(schema.Columns, dataset.Column{Name: fmt.Sprintf("_a%d_%s", i, part), Type: dataset.Number})
+		}
+		c.amounts = append(c.amounts, amountColumn{name: name, held: true, counts: make([]int64, 0, rows), sums: make([]int64, 0, rows),
+			mins: make([]int64, 0, rows), maxs: make([]int64, 0, rows), each: make([]uint8, 0, rows)})
+	}
+	var names []string
+	for _, column := range schema.Columns {
+		names = append(names, quote(column.Name))
+	}
+	pipe, out := io.Pipe()
+	failed := make(chan error, 1)
+	go func() {
+		err := conn.Raw(func(driver any) error {
+			_, err := driver.(*stdlib.Conn).Conn().PgConn().CopyTo(
+				ctx,
+				out,
+				"COPY (SELECT "+strings.Join(names, ", ")+" FROM "+d.sums()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)",
+			)
+			return err
+		})
+		out.CloseWithError(err)
+		failed <- err
+	}()
+	codes := make([]map[dataset.Label]uint32, len(c.categories))
+	for i := range codes {
+		codes[i] = map[dataset.Label]uint32{}
+	}
+	err := ingest.Records(ingest.Headless(pipe, schema.Names()), ingest.ScanOptions{Schema: &schema, AllowUndated: true, InOrder: true},
+		func(cells []dataset.Cell) error { return c.add(cells, codes) })
+	pipe.CloseWithError(err)
+	if err := errors.Join(err, <-failed); err != nil {
+		return err
+	}
+	return c.finish()
+}
+
+func (c *rollup) add(cells []dataset.Cell, codes []map[dataset.Label]uint32) error {
+	records := cells[1].Number.Digits
+	if cells[0].Set {
+		c.coverage.AddMany(records, cells[0].Day, cells[0].Day)
+	} else {
+		c.coverage.Undated += records
+		c.undated = append(c.undated, len(c.records))
+	}
+	c.days, c.records = append(c.days, cells[0].Day), append(c.records, records)
+	for i := range c.categories {
+		column, cell := &c.categories[i], &cells[2+i]
+		var label dataset.Label
+		if cell.Set {
+			label = dataset.LabelOf(cell.Text)
+		}
+		code, ok := codes[i][label]
+		if !ok {
+			label = cell.Label()
+			code = uint32(len(column.labels))
+			codes[i][label] = code
+			column.labels = append(column.labels, label)
+		}
+		column.codes = append(column.codes, code)
+	}
+	for i := range c.amounts {
+		at := 2 + len(c.categories) + 4*i
+		c.amounts[i].add(&cells[at], &cells[at+1], &cells[at+2], &cells[at+3])
+	}
+	return nil
+}
+
+func (a *amountColumn) add(count, sum, least, most *dataset.Cell) {
+	a.counts = append(a.counts, count.Number.Digits)
+	var values [3]int64
+	decimals := uint8(0)
+	if sum.Set {
+		decimals = sum.Number.Decimals
+		a.held = a.held && sum.Fixed && least.Fixed && most.Fixed
+		for i, cell := range []*dataset.Cell{sum, least, most} {
+			digits, ok := cell.Number.Scaled(sum.Number.Decimals)
+			a.held = a.held && ok
+			values[i] = digits
+		}
+	}
+	a.sums, a.mins, a.maxs, a.each = append(
+		a.sums,
+		values[0],
+	), append(
+		a.mins,
+		values[1],
+	), append(
+		a.maxs,
+		values[2],
+	), append(
+		a.each,
+		decimals,
+	)
+}
+
+// finish finds out which amounts can be added up in machine words whatever is asked: those of which
+// the magnitudes of all sums together fit.
+func (c *rollup) finish() error {
+	for i := range c.amounts {
+		a := &c.amounts[i]
+		first := true
+		var magnitude float64
+		for row, n := range a.counts {
+			if n == 0 {
+				continue
+			}
+			if first {
+				a.decimals, first = a.each[row], false
+			}
+			a.mixed = a.mixed || a.each[row] != a.decimals
+			magnitude += max(float64(a.sums[row]), -float64(a.sums[row]))
+		}
+		if a.held = a.held && magnitude < 1<<62; !a.mixed {
+			a.each = nil
+		}
+	}
+	dated := len(c.days) - len(c.undated)
+	if !slices.IsSorted(c.days[:dated]) {
+		return errors.New("day sums did not come sorted by day")
+	}
+	return nil
+}
+
+// answers reports whether a plan can be answered here.
+func (c *rollup) answers(p *tally.Plan) bool {
+	groups := 1
+	for _, name := range p.By {
+		if groups *= max(1, len(c.category(name).labels)); groups > maxDense {
+			return false
+		}
+	}
+	for _, name := range p.AmountColumns() {
+		if i := slices.IndexFunc(c.amounts, func(a amountColumn) bool { return a.name == name }); i < 0 || !c.amounts[i].held {
+			return false
+		}
+	}
+	return true
+}
+
+// maxDense is how many groups are added up in arrays.
+const maxDense = 1 << 18
+
+// Preload brings a dataset's day sums into memory now and not in the background; false where they are
+// too large for it.
+func (s *Store) Preload(ctx context.Context, d *Dataset) (bool, error) {
+	c, err := s.readRollup(ctx, d)
+	if errors.Is(err, errTooLarge) {
+		return false, nil
+	}
+	if err == nil {
+		s.rollups.keep(d.ID, c, nil)
+	}
+	return err == nil, err
+}

@@ -1,0 +1,128 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"vastspan/api/server"
+	"vastspan/api/types"
+	"vastspan/core/table"
+	"vastspan/internal/refused"
+	"vastspan/internal/service"
+)
+
+// handlers answers the routes of api/openapi.yaml.
+type handlers struct {
+	service *service.Service
+	version string
+}
+
+var _ server.StrictServerInterface = (*handlers)(nil)
+
+// author names who makes a change; there is no sign-in yet.
+const author = "local"
+
+// or returns what a pointer points to, or the zero value.
+func or[T any](p *T) T {
+	if p == nil {
+		var zero T
+		return zero
+	}
+	return *p
+}
+
+// optional returns a pointer to a value, nil for the zero value.
+func optional[T comparable](v T) *T {
+	var zero T
+	if v == zero {
+		return nil
+	}
+	return &v
+}
+
+// each turns every element of a list.
+func each[T, U any](list []T, turn func(*T) U) []U {
+	out := make([]U, len(list))
+	for i := range list {
+		out[i] = turn(&list[i])
+	}
+	return out
+}
+
+// defaultLimit is how many items a page has where nothing is said.
+const defaultLimit = 200
+
+// paging reads which part of a list is wanted.
+func paging(limit *types.LimitParam, after *types.AfterParam) service.Paging {
+	p := service.Paging{Limit: defaultLimit, After: or(after)}
+	if limit != nil {
+		p.Limit = *limit
+	}
+	return p
+}
+
+// etag writes a version as an entity tag.
+func etag(version int64) *string {
+	tag := `"` + strconv.FormatInt(version, 10) + `"`
+	return &tag
+}
+
+// matched reads the version that a change names. Without one the change is refused, but where it may be
+// left out.
+func matched(tag *types.IfMatchParam, optional bool) (int64, error) {
+	if tag == nil || *tag == "*" {
+		if optional || tag != nil {
+			return service.AnyVersion, nil
+		}
+		return 0, &refused.Error{Kind: refused.Required, Code: refused.CodeIfMatch,
+			Err: fmt.Errorf("say in If-Match which version is changed: the ETag that it came with")}
+	}
+	text := strings.Trim(strings.TrimPrefix(*tag, "W/"), `"`)
+	version, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || version < 1 {
+		return 0, refused.Wrongf("If-Match: %s is not an ETag of this service", *tag)
+	}
+	return version, nil
+}
+
+// wantsCSV reports whether a request asks for CSV.
+func wantsCSV(ctx context.Context) bool {
+	c, ok := ctx.(*gin.Context)
+	return ok && c.NegotiateFormat("application/json", "text/csv") == "text/csv"
+}
+
+// csv returns a grid as the body of an answer.
+func csv(g *table.Grid) (io.Reader, error) {
+	var b bytes.Buffer
+	err := g.WriteCSV(&b)
+	return &b, err
+}
+
+// stream returns what a function writes as the body of an answer, while it is written.
+func stream(write func(io.Writer) error) io.Reader {
+	body, out := io.Pipe()
+	go func() { out.CloseWithError(write(out)) }()
+	return body
+}
+
+func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObject) (server.GetStatusResponseObject, error) {
+	if err := h.service.Ping(ctx); err != nil {
+		return nil, err
+	}
+	l, err := h.service.Definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return server.GetStatus200JSONResponse{
+		Version:  h.version,
+		Zone:     h.service.Zone().String(),
+		Today:    h.service.Today(),
+		Revision: l.Revision(),
+	}, nil
+}

@@ -1,0 +1,215 @@
+package web
+
+import (
+	"context"
+	"fmt"
+
+	"vastspan/api/server"
+	"vastspan/api/types"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/tally"
+	"vastspan/internal/ingest"
+	"vastspan/internal/service"
+	"vastspan/internal/store"
+)
+
+func (h *handlers) ListDatasets(ctx context.Context, r server.ListDatasetsRequestObject) (server.ListDatasetsResponseObject, error) {
+	page, err := h.service.Datasets.List(ctx, paging(r.Params.Limit, r.Params.After))
+	return server.ListDatasets200JSONResponse{Items: each(page.Items, toDataset), Next: optional(page.Next)}, err
+}
+
+func (h *handlers) GetDataset(ctx context.Context, r server.GetDatasetRequestObject) (server.GetDatasetResponseObject, error) {
+	d, err := h.service.Datasets.Get(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	return server.GetDataset200JSONResponse{Body: toDataset(d), Headers: server.GetDataset200ResponseHeaders{ETag: etag(d.ETag())}}, nil
+}
+
+func (h *handlers) DescribeDataset(
+	ctx context.Context,
+	r server.DescribeDatasetRequestObject,
+) (server.DescribeDatasetResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, false)
+	if err != nil {
+		return nil, err
+	}
+	d, err := h.service.Datasets.Describe(ctx, r.Name, description(r.Body), from)
+	if err != nil {
+		return nil, err
+	}
+	return server.DescribeDataset200JSONResponse{
+		Body:    toDataset(d),
+		Headers: server.DescribeDataset200ResponseHeaders{ETag: etag(d.ETag())},
+	}, nil
+}
+
+func (h *handlers) RemoveDataset(ctx context.Context, r server.RemoveDatasetRequestObject) (server.RemoveDatasetResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, true)
+	if err != nil {
+		return nil, err
+	}
+	return server.RemoveDataset204Response{}, h.service.Datasets.Remove(ctx, r.Name, from)
+}
+
+func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestObject) (server.PreviewLoadResponseObject, error) {
+	f := file(
+		r.Name,
+		types.LoadFileParams{
+			Date:         r.Params.Date,
+			Amount:       r.Params.Amount,
+			Category:     r.Params.Category,
+			Detail:       r.Params.Detail,
+			Zone:         r.Params.Zone,
+			DateOrder:    r.Params.DateOrder,
+			Numbers:      r.Params.Numbers,
+			AllowUndated: r.Params.AllowUndated,
+			File:         r.Params.File,
+		},
+	)
+	f.Body = r.Body
+	p, err := h.service.Datasets.Preview(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	samples := p.Samples
+	if samples == nil {
+		samples = [][]string{}
+	}
+	return server.PreviewLoad200JSONResponse{
+		Exists:  p.Exists,
+		Zone:    p.Schema.Zone,
+		Columns: p.Schema.Columns,
+		Samples: samples,
+		Sampled: p.Sampled,
+		Faults:  each(p.Faults, toFault),
+	}, nil
+}
+
+func (h *handlers) LoadFile(ctx context.Context, r server.LoadFileRequestObject) (server.LoadFileResponseObject, error) {
+	f := file(r.Name, r.Params)
+	f.Body, f.Author = r.Body, author
+	l, err := h.service.Datasets.Load(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	location := fmt.Sprintf("datasets/%s/loads/%d", r.Name, l.ID)
+	return server.LoadFile201JSONResponse{Body: toLoad(l), Headers: server.LoadFile201ResponseHeaders{Location: &location}}, nil
+}
+
+func (h *handlers) ListLoads(ctx context.Context, r server.ListLoadsRequestObject) (server.ListLoadsResponseObject, error) {
+	page, err := h.service.Datasets.Loads(ctx, r.Name, paging(r.Params.Limit, r.Params.After))
+	return server.ListLoads200JSONResponse{Items: each(page.Items, toLoad), Next: optional(page.Next)}, err
+}
+
+func (h *handlers) GetLoad(ctx context.Context, r server.GetLoadRequestObject) (server.GetLoadResponseObject, error) {
+	l, err := h.service.Datasets.GetLoad(ctx, r.Name, r.Load)
+	if err != nil {
+		return nil, err
+	}
+	return server.GetLoad200JSONResponse(toLoad(l)), nil
+}
+
+func (h *handlers) UndoLoad(ctx context.Context, r server.UndoLoadRequestObject) (server.UndoLoadResponseObject, error) {
+	l, err := h.service.Datasets.UndoLoad(ctx, r.Name, r.Load)
+	if err != nil {
+		return nil, err
+	}
+	return server.UndoLoad200JSONResponse(toLoad(l)), nil
+}
+
+func (h *handlers) VerifyDataset(ctx context.Context, r server.VerifyDatasetRequestObject) (server.VerifyDatasetResponseObject, error) {
+	v, err := h.service.Datasets.Verify(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	return server.VerifyDataset200JSONResponse{DaySums: v.Rows, Records: v.Records, Wrong: v.Wrong}, nil
+}
+
+func (h *handlers) ListValues(ctx context.Context, r server.ListValuesRequestObject) (server.ListValuesResponseObject, error) {
+	values, err := h.service.Datasets.Values(ctx, r.Name, r.Params.Column)
+	if err != nil {
+		return nil, err
+	}
+	return server.ListValues200JSONResponse{Items: each(values, func(v *store.CategoryValue) types.CategoryValue {
+		return types.CategoryValue{Value: v.Value, Records: v.Records}
+	})}, nil
+}
+
+// file reads what is stated about a file.
+func file(name string, p types.LoadFileParams) service.File {
+	f := service.File{
+		Dataset:      name,
+		Name:         or(p.File),
+		AllowUndated: or(p.AllowUndated),
+		Key:          or(p.IdempotencyKey),
+		Hints: ingest.ColumnHints{
+			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone),
+			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
+		},
+	}
+	if f.Name == "" {
+		f.Name = "(unnamed)"
+	}
+	return f
+}
+
+// description reads what is said about a dataset.
+func description(r *types.DatasetDescription) service.Description {
+	var d service.Description
+	if r.Grain != nil {
+		grain := string(*r.Grain)
+		d.Grain = &grain
+	}
+	for _, c := range or(r.Columns) {
+		one := service.ColumnDescription{Name: c.Name, Unit: c.Unit, Decimals: c.Decimals}
+		if c.Better != nil {
+			b := dataset.Better(*c.Better)
+			if *c.Better == types.Neither {
+				b = dataset.Neither
+			}
+			one.Better = &b
+		}
+		d.Columns = append(d.Columns, one)
+	}
+	return d
+}
+
+func toDataset(d *service.Dataset) types.Dataset {
+	out := types.Dataset{
+		Name: d.Name, Zone: d.Schema.Zone, Columns: d.Schema.Columns, Records: d.Records + d.Undated, Undated: d.Undated,
+		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
+		DateOrder: optional(string(d.Schema.DateOrder)),
+	}
+	out.Oldest, out.Newest = coveredDays(d.Coverage)
+	return out
+}
+
+func coveredDays(c tally.Coverage) (oldest, newest *civil.Day) {
+	if c.Records == 0 {
+		return nil, nil
+	}
+	return &c.Oldest, &c.Newest
+}
+
+func toLoad(l *store.Load) types.Load {
+	out := types.Load{
+		Id:       l.ID,
+		File:     l.File,
+		Author:   l.Author,
+		Records:  l.Records,
+		Undated:  l.Undated,
+		LoadedAt: l.LoadedAt,
+		UndoneAt: l.UndoneAt,
+	}
+	if l.Oldest != nil && l.Newest != nil {
+		oldest, newest := store.DayOf(*l.Oldest), store.DayOf(*l.Newest)
+		out.Oldest, out.Newest = &oldest, &newest
+	}
+	return out
+}
+
+func toFault(f *ingest.Fault) types.Fault {
+	return types.Fault{Line: f.Line, Column: optional(f.Column), Value: optional(f.Value), Expected: f.Expected}
+}

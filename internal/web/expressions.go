@@ -1,0 +1,78 @@
+package web
+
+import (
+	"context"
+
+	"vastspan/api/server"
+	"vastspan/api/types"
+	"vastspan/core/calendar"
+	"vastspan/core/query"
+	"vastspan/core/table"
+)
+
+// against reads against what expressions are read.
+func against(asOf *types.AsOf, atClose *bool, calendar *string) query.Context {
+	return query.Context{AsOf: or(asOf), AtClose: or(atClose), Calendar: or(calendar)}
+}
+
+func (h *handlers) Resolve(ctx context.Context, r server.ResolveRequestObject) (server.ResolveResponseObject, error) {
+	b := r.Body
+	answer, err := h.service.Expressions.Resolve(ctx, b.Expressions, or(b.Dataset), or(b.Explain), against(b.AsOf, b.AtClose, b.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	return server.Resolve200JSONResponse(*answer), nil
+}
+
+func (h *handlers) ResolveTimeline(
+	ctx context.Context,
+	r server.ResolveTimelineRequestObject,
+) (server.ResolveTimelineResponseObject, error) {
+	b := r.Body
+	c := against(nil, b.AtClose, b.Calendar)
+	list, err := h.service.Expressions.Timelines(ctx, b.Expressions, b.From, b.Through, c)
+	if err != nil {
+		return nil, err
+	}
+	if c.Calendar == "" {
+		c.Calendar = calendar.Civil.Name()
+	}
+	return server.ResolveTimeline200JSONResponse{
+		From:      b.From,
+		Through:   b.Through,
+		AtClose:   c.AtClose,
+		Calendar:  c.Calendar,
+		Timelines: list,
+	}, nil
+}
+
+func (h *handlers) Rehearse(ctx context.Context, r server.RehearseRequestObject) (server.RehearseResponseObject, error) {
+	b := r.Body
+	rehearsal, err := h.service.Expressions.Rehearse(ctx, b.Expression, or(b.Days), against(b.AsOf, b.AtClose, b.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	return server.Rehearse200JSONResponse(*rehearsal), nil
+}
+
+func (h *handlers) Check(ctx context.Context, r server.CheckRequestObject) (server.CheckResponseObject, error) {
+	b := r.Body
+	report, err := h.service.Expressions.Check(ctx, or(b.Expressions), or(b.Days), against(b.AsOf, b.AtClose, b.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	return server.Check200JSONResponse(*report), nil
+}
+
+func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject) (server.ListDaysResponseObject, error) {
+	b := r.Body
+	t, err := h.service.Expressions.Days(ctx, b.From, b.Through, or(b.Spans), against(b.AsOf, b.AtClose, b.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(&table.Grid{Header: t.Columns, Rows: t.Rows})
+		return server.ListDays200TextcsvResponse{Body: body}, err
+	}
+	return server.ListDays200JSONResponse(*t), nil
+}

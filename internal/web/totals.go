@@ -1,0 +1,147 @@
+package web
+
+import (
+	"context"
+
+	"vastspan/api/server"
+	"vastspan/api/types"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/table"
+	"vastspan/internal/refused"
+	"vastspan/internal/service"
+	"vastspan/internal/store"
+)
+
+func (h *handlers) Total(ctx context.Context, r server.TotalRequestObject) (server.TotalResponseObject, error) {
+	a, err := h.service.Totals.Total(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(a.Grid())
+		return server.Total200TextcsvResponse{Body: body}, err
+	}
+	return server.Total200JSONResponse(*a), nil
+}
+
+func (h *handlers) LineUp(ctx context.Context, r server.LineUpRequestObject) (server.LineUpResponseObject, error) {
+	up, err := h.service.Totals.Lines(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(up.Grid())
+		return server.LineUp200TextcsvResponse{Body: body}, err
+	}
+	return server.LineUp200JSONResponse(*up), nil
+}
+
+// defaultRecords is how many records a page has where nothing is said.
+const defaultRecords = 50
+
+func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestObject) (server.ListRecordsResponseObject, error) {
+	b := r.Body
+	where, err := dataset.ParseFilters(or(b.Where))
+	if err != nil {
+		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/where", Err: err}
+	}
+	q := service.RecordsQuery{Dataset: b.Dataset, Over: or(b.Over), Where: where, Date: or(b.Date), Running: or(b.Running),
+		OldestFirst: or(b.Order) == types.Oldest, Context: against(b.AsOf, b.AtClose, b.Calendar)}
+	if wantsCSV(ctx) {
+		write, err := h.service.Records.Download(ctx, q)
+		if err != nil {
+			return nil, err
+		}
+		return server.ListRecords200TextcsvResponse{Body: stream(write)}, nil
+	}
+	p := service.Paging{Limit: defaultRecords, After: or(b.After)}
+	if b.Limit != nil {
+		p.Limit = *b.Limit
+	}
+	page, err := h.service.Records.Page(ctx, q, p)
+	if err != nil {
+		return nil, err
+	}
+	a := page.Answer
+	out := server.ListRecords200JSONResponse{
+		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *page.Span(),
+		Columns: page.Dataset.Schema.Columns,
+		Where:   where.Texts(), Records: each(page.Records, cellsOf), Count: page.Count, Undated: a.Undated,
+		Sums: []types.ColumnSum{}, Next: optional(page.Next),
+	}
+	for i, name := range page.Amounts {
+		out.Sums = append(out.Sums, types.ColumnSum{Column: name, Sum: page.Sums[i]})
+	}
+	if page.Running != nil {
+		running := each(page.Running, func(v *decimal.Value) *types.Value { return v })
+		out.Running = &running
+	}
+	return out, nil
+}
+
+func cellsOf(r *store.Record) types.RecordCells { return r.Cells }
+
+// defaultBoundary is how many records each side of a boundary has where nothing is said.
+const defaultBoundary = 3
+
+func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRequestObject) (server.ListBoundariesResponseObject, error) {
+	b := r.Body
+	where, err := dataset.ParseFilters(or(b.Where))
+	if err != nil {
+		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/where", Err: err}
+	}
+	count := defaultBoundary
+	if b.Records != nil {
+		count = *b.Records
+	}
+	q := service.RecordsQuery{
+		Dataset: b.Dataset,
+		Over:    b.Over,
+		Where:   where,
+		Date:    or(b.Date),
+		Context: against(b.AsOf, b.AtClose, b.Calendar),
+	}
+	l, list, err := h.service.Records.Boundaries(ctx, q, count)
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(boundaryGrid(l, list))
+		return server.ListBoundaries200TextcsvResponse{Body: body}, err
+	}
+	a := l.Answer
+	return server.ListBoundaries200JSONResponse{
+		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *l.Span(),
+		Columns: l.Dataset.Schema.Columns,
+		Boundaries: each(list, func(b *service.Boundary) types.Boundary {
+			return types.Boundary{Day: b.Day, Begins: b.Begins, Before: each(b.Before, cellsOf), From: each(b.From, cellsOf)}
+		}),
+	}, nil
+}
+
+// boundaryGrid returns the records around boundaries as CSV has them.
+func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
+	g := &table.Grid{Header: append([]string{"boundary", "day", "side"}, l.Dataset.Schema.Names()...)}
+	add := func(b *service.Boundary, inside bool, records []store.Record) {
+		name, side := "ends", "out"
+		if b.Begins {
+			name = "begins"
+		}
+		if inside {
+			side = "in"
+		}
+		for _, r := range records {
+			row := []string{name, b.Day.String(), side}
+			for _, c := range r.Cells {
+				row = append(row, or(c))
+			}
+			g.Rows = append(g.Rows, row)
+		}
+	}
+	for i := range list {
+		add(&list[i], !list[i].Begins, list[i].Before)
+		add(&list[i], list[i].Begins, list[i].From)
+	}
+	return g
+}

@@ -1,0 +1,143 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"regexp"
+
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/gin-gonic/gin"
+
+	"vastspan/api"
+)
+
+// prefix is where the HTTP interface is served.
+const prefix = "/api/v1"
+
+// validator checks requests against api/openapi.yaml: paths, parameters, and the bodies that are JSON.
+// Files are not read here.
+type validator struct {
+	routes map[string]*routers.Route // by method and path, as the engine writes it
+}
+
+// pathParameter is a parameter in a path of the document.
+var pathParameter = regexp.MustCompile(`\{(\w+)\}`)
+
+func newValidator() (*validator, error) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		return nil, err
+	}
+	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
+		return nil, err
+	}
+	v := &validator{map[string]*routers.Route{}}
+	for path, item := range doc.Paths.Map() {
+		for method, operation := range item.Operations() {
+			v.routes[method+" "+prefix+pathParameter.ReplaceAllString(path, ":$1")] = &routers.Route{
+				Spec:      doc,
+				Path:      path,
+				PathItem:  item,
+				Method:    method,
+				Operation: operation,
+			}
+		}
+	}
+	return v, nil
+}
+
+// check answers a request that the document does not allow, and ends it.
+func (v *validator) check(c *gin.Context) {
+	route := v.routes[c.Request.Method+" "+c.FullPath()]
+	if route == nil {
+		return
+	}
+	params := map[string]string{}
+	for _, p := range c.Params {
+		params[p.Key] = p.Value
+	}
+	isJSON := c.ContentType() == "application/json"
+	wantsJSON := route.Operation.RequestBody != nil && route.Operation.RequestBody.Value.Content["application/json"] != nil
+	if wantsJSON && !isJSON {
+		writeProblem(
+			c,
+			problem(http.StatusUnsupportedMediaType, "unsupported_media_type", "Not JSON", "Expected a body of the type application/json."),
+		)
+		return
+	}
+	body := c.Request.Body
+	if isJSON {
+		data, err := io.ReadAll(c.Request.Body)
+		if err != nil {
+			badRequest(c, err)
+			return
+		}
+		c.Request.Body = io.NopCloser(bytes.NewReader(data))
+		body = io.NopCloser(bytes.NewReader(data))
+	}
+	err := openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{
+		Request: c.Request, PathParams: params, Route: route,
+		Options: &openapi3filter.Options{ExcludeRequestBody: !isJSON, MultiError: false, SkipSettingDefaults: true},
+	})
+	c.Request.Body = body
+	var syntax *openapi3filter.ParseError
+	switch {
+	case err == nil:
+	case errors.As(err, &syntax) && isJSON && syntax.Path() == nil:
+		badRequest(c, err)
+	default:
+		invalidRequest(c, err)
+	}
+}
+
+// unknownProperty is how the validator words a key that the document does not have.
+var unknownProperty = regexp.MustCompile(`^property "(.*)" is unsupported$`)
+
+// invalidRequest answers a request that the document does not allow.
+func invalidRequest(c *gin.Context, err error) {
+	var tooLarge *http.MaxBytesError
+	if errors.As(err, &tooLarge) {
+		badRequest(c, err)
+		return
+	}
+	p := problem(http.StatusUnprocessableEntity, "invalid", "Invalid request", "")
+	var request *openapi3filter.RequestError
+	var schema *openapi3.SchemaError
+	switch {
+	case errors.As(err, &schema):
+		pointer := ""
+		if parts := schema.JSONPointer(); len(parts) > 0 {
+			pointer = "/" + strings.Join(parts, "/")
+		}
+		p.Detail = schema.Reason
+		if errors.As(err, &request) && request.Parameter != nil {
+			pointer = "/" + request.Parameter.Name
+		}
+		if unknown := unknownProperty.FindStringSubmatch(schema.Reason); unknown != nil {
+			pointer += "/" + unknown[1]
+		}
+		if pointer != "" {
+			p.Pointer = &pointer
+			p.Detail = strings.TrimPrefix(pointer, "/") + ": " + schema.Reason
+		}
+	case errors.As(err, &request):
+		if p.Detail = request.Reason; request.Parameter != nil {
+			pointer := "/" + request.Parameter.Name
+			p.Pointer = &pointer
+			p.Detail = request.Parameter.Name + ": " + request.Reason
+		}
+		if request.Err != nil {
+			p.Detail += ": " + request.Err.Error()
+		}
+	default:
+		p.Detail = err.Error()
+	}
+	writeProblem(c, p)
+}
