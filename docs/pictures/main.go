@@ -24,6 +24,8 @@ const (
 	binary = "bin/vastspan"
 	folder = "docs/screenshots"
 	asOf   = "2026-10-19"
+
+	usualWidth = 1280 // of a page, in pixels
 )
 
 // A page is a picture of the console. ready is what stands on the page when it is complete.
@@ -35,75 +37,33 @@ type page struct {
 	late              bool // after the commands have run
 }
 
+// rowOf selects a row of the first table that answers a query.
+func rowOf(n int) string { return fmt.Sprintf("[data-table] tbody tr:nth-child(%d)", n) }
+
+const (
+	twoMonths  = "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figures=count%3Bsum%20fare%3Bmean%20fare"
+	ofTheYear  = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
+	across     = "/totals?over=last%20full%20quarter&figures=sum%20fare&each=month&by=route&across=route&top=3&against=1%20year%20earlier"
+	atTheEnds  = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
+	monday     = "/brief/monday-crossings"
+	eighthItem = "[data-brief] [data-item='7'] tbody tr"
+)
+
 var pages = []page{
-	{"console-spans", "/?span=month-so-far", "[data-reads]", 1280, 960, false, false, false},
-	{"console-span", "/span/month-so-far", "[data-rehearsal] tbody tr:nth-child(5)", 1280, 1100, false, false, false},
-	{
-		"console-calendar",
-		"/calendars?calendar=trade-445&year=2026",
-		"[data-calendar-year] section:nth-child(12)",
-		1280,
-		960,
-		false,
-		false,
-		false,
-	},
-	{"console-check", "/check", "[data-findings] li", 1280, 800, false, false, false},
-	{
-		"console-totals",
-		"/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figure=count%3Bsum%3Afare%3Bmean%3Afare",
-		"[data-table] tbody tr:nth-child(12)",
-		1280,
-		860,
-		false,
-		false,
-		false,
-	},
-	{
-		"console-breakdown",
-		"/totals?over=this%20year&figure=sum%3Afare&against=1%20year%20earlier&each=month&running=year",
-		"[data-table] tbody tr:nth-child(13)",
-		1280,
-		1060,
-		false,
-		false,
-		false,
-	},
-	{
-		"console-crosstab",
-		"/totals?over=last%20full%20quarter&figure=sum%3Afare&each=month&by=route&across=route&top=3&against=1%20year%20earlier",
-		"[data-table] tbody tr:nth-child(4)",
-		1280,
-		800,
-		false,
-		false,
-		false,
-	},
-	{"console-lines", "/lines?running=year", "[data-lineup] tbody tr:nth-child(13)", 1280, 880, false, false, false},
-	{
-		"console-records",
-		"/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries",
-		"[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)",
-		1280,
-		960,
-		false,
-		false,
-		false,
-	},
-	{"console-brief", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 1280, 1010, false, false, false},
-	{
-		"console-brief-dark",
-		"/brief/board-season?rehearse=yes&as_of=2026-10-01",
-		"[data-brief] [data-item='6'] canvas",
-		1280,
-		1180,
-		true,
-		false,
-		false,
-	},
-	{"console-brief-printed", "/brief/monday-crossings", "[data-brief] [data-item='7'] tbody tr", 760, 560, false, true, false},
-	{"console-receipt", "/receipt/1", "[data-receipt] [data-moved]", 1280, 800, false, false, true},
-	{"console-phone", "/brief/board-season", "[data-brief] [data-item='3']", 390, 844, false, false, false},
+	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
+	{name: "console-span", path: "/span/month-so-far", ready: "[data-rehearsal] tbody tr:nth-child(5)", height: 1100},
+	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: "[data-calendar-year] section:nth-child(12)", height: 960},
+	{name: "console-check", path: "/check", ready: "[data-findings] li", height: 800},
+	{name: "console-totals", path: twoMonths, ready: rowOf(12), height: 860},
+	{name: "console-breakdown", path: ofTheYear, ready: rowOf(13), height: 1060},
+	{name: "console-crosstab", path: across, ready: rowOf(4), height: 960},
+	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880},
+	{name: "console-records", path: atTheEnds, ready: "[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)", height: 960},
+	{name: "console-brief", path: monday, ready: eighthItem, height: 1010},
+	{name: "console-brief-dark", path: "/brief/board-season?rehearse=yes&as_of=2026-10-01", ready: "[data-item='6'] canvas", height: 1180, dark: true},
+	{name: "console-brief-printed", path: monday, ready: eighthItem, width: 760, height: 560, print: true},
+	{name: "console-receipt", path: "/receipt/1", ready: "[data-receipt] [data-changed]", height: 800, late: true},
+	{name: "console-phone", path: "/brief/board-season", ready: "[data-brief] [data-item='3']", width: 390, height: 844},
 }
 
 // A command is a picture of what commands print.
@@ -120,7 +80,7 @@ var commands = []command{
 	}},
 	{"command-breakdown", []string{
 		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter --as-of latest",
-		"vastspan total crossings --over 'this year' --sum fare --beside 'plan fare=planned_fare' --as-of latest",
+		"vastspan total crossings --over 'this year' --sum fare --against-dataset 'plan fare=planned_fare' --as-of latest",
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
 	{"command-definitions", []string{
@@ -129,16 +89,16 @@ var commands = []command{
 		"vastspan check --as-of " + asOf, "vastspan span versions closed-month",
 	}},
 	{"command-brief", []string{
-		"vastspan brief show monday-crossings | head -9", "vastspan receipt make monday-crossings --title 'Monday brief, 19 October'",
+		"vastspan brief show monday-crossings | head -9", "vastspan receipt create monday-crossings --title 'Monday brief, 19 October'",
 		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n" +
 			"2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
 		"vastspan receipt compare 1 | cut -c1-200",
-		"vastspan schedule add openings --brief monday-crossings --on 'first business day of this month' --since 2026-08-01; " +
+		"vastspan schedule add openings --brief monday-crossings --days 'first business day of this month' --since 2026-08-01; " +
 			"vastspan schedule run; vastspan receipt list",
 	}},
 	{"command-records", []string{
 		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 8",
-		"vastspan records crossings --over @closed-month --edges 2 --as-of latest", "vastspan loads crossings",
+		"vastspan records crossings --over @closed-month --boundary 2 --as-of latest", "vastspan loads crossings",
 		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",
 	}},
 }
@@ -205,7 +165,7 @@ func run() (err error) {
 		if err != nil {
 			return err
 		}
-		p := page{name: c.name, ready: "pre", width: 1280, height: 800}
+		p := page{name: c.name, ready: "pre", height: 800}
 		if err := take(ctx, p, "data:text/html;charset=utf-8,"+url.PathEscape(document)); err != nil {
 			return fmt.Errorf("%s: %w", c.name, err)
 		}
@@ -218,6 +178,10 @@ func take(ctx context.Context, p page, address string) error {
 	if p.dark {
 		scheme = "dark"
 	}
+	width := p.width
+	if width == 0 {
+		width = usualWidth
+	}
 	medium := "screen"
 	if p.print {
 		medium = "print"
@@ -225,7 +189,7 @@ func take(ctx context.Context, p page, address string) error {
 	var png []byte
 	err := chromedp.Run(
 		ctx,
-		chromedp.EmulateViewport(p.width, p.height),
+		chromedp.EmulateViewport(width, p.height),
 		emulation.SetEmulatedMedia().WithMedia(
 			medium,
 		).WithFeatures(

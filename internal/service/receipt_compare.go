@@ -249,14 +249,14 @@ func (s *Receipts) changedLoads(ctx context.Context, r *Receipt) ([]changedLoad,
 			case l.ID > then.Newest && l.UndoneAt == nil:
 				c.Reason = Reason{
 					loaded,
-					fmt.Sprintf("load %d of %s was made since: %s, %d records%s", l.ID, d.Name, l.File, l.Records, days),
+					fmt.Sprintf("load %d of %s was made since: %s, %s%s", l.ID, d.Name, l.File, counted(l.Records, "record"), days),
 					d.Name,
 				}
 			case l.ID <= then.Newest && l.UndoneAt != nil && l.UndoneAt.After(r.CreatedAt):
 				c.undone = true
 				c.Reason = Reason{
 					loadUndone,
-					fmt.Sprintf("load %d of %s was undone since: %s, %d records%s", l.ID, d.Name, l.File, l.Records, days),
+					fmt.Sprintf("load %d of %s was undone since: %s, %s%s", l.ID, d.Name, l.File, counted(l.Records, "record"), days),
 					d.Name,
 				}
 			default:
@@ -305,7 +305,7 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 			return err
 		}
 		if n := counts[l.load.ID]; n > 0 {
-			text := fmt.Sprintf("%s of these days in load %d of %s, %s", countedRecords(n), l.load.ID, l.dataset.Name, l.load.File)
+			text := fmt.Sprintf("%s of these days in load %d of %s, %s", counted(n, "late record"), l.load.ID, l.dataset.Name, l.load.File)
 			m.Reasons = append(m.Reasons, Reason{lateRecords, text, l.dataset.Name})
 		}
 	}
@@ -319,11 +319,11 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 	return nil
 }
 
-func countedRecords(n int64) string {
-	if n == 1 {
-		return "1 late record"
+func counted(n int64, what string) string {
+	if n != 1 {
+		what += "s"
 	}
-	return fmt.Sprintf("%d late records", n)
+	return fmt.Sprintf("%d %s", n, what)
 }
 
 // Grid returns the figures that have changed, as CSV has them.

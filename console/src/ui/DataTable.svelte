@@ -48,9 +48,12 @@
   const arrow = (id: string) => ({ descending: ' ↓', ascending: ' ↑', none: '' })[sorted(id) ?? 'none']
 
   const pad = $derived(tight ? 'pr-3' : 'px-3')
-  const padRight = $derived(tight ? 'pl-3' : 'px-3')
+  const leadPad = $derived(withSpans || tight ? pad : 'px-4') // of the column that leads
+  const padRight = $derived(!tight ? 'px-3' : crossed ? 'px-2' : 'pl-3')
   const edge = (c: TableColumn) => crossed && isAll(c.group)
-  const isPlain = (c: TableColumn) => c.role === 'figure'
+  // What the table is about: its figures, of lines that run their running values.
+  const main = $derived(table.columns.some((c) => c.role === 'figure') ? 'figure' : 'running')
+  const isPlain = (c: TableColumn) => c.role === main
 </script>
 
 <table class="w-full" data-table={table.figure ?? 'list'}>
@@ -67,7 +70,7 @@
         <th class="hidden px-3 text-left font-normal sm:table-cell">days</th>
         <th class="px-3 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
       {/if}
-      {#if table.each}<th class={[pad, 'text-left font-normal']}>{table.each}</th>{/if}
+      {#if table.each}<th class={[leadPad, 'text-left font-normal']}>{table.each}</th>{/if}
       {#each table.by as c (c)}<th class={[pad, 'text-left font-normal']}>{wordsOf(c)}</th>{/each}
       {#each shown as { column: c } (c.id)}
         <th
@@ -119,7 +122,7 @@
           <td class="px-3 text-right text-quiet">{first ? (span.days === null ? '∞' : count(span.days)) : ''}</td>
         {/if}
         {#if table.each}
-          <td class={[pad, 'whitespace-nowrap', !withSpans && 'font-semibold']}>
+          <td class={[leadPad, 'whitespace-nowrap', !withSpans && 'font-semibold']}>
             {r.unit?.label ?? 'all'}{@render flags(r.cell_flags ? null : r.flags)}
           </td>
         {/if}

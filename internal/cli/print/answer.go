@@ -95,14 +95,8 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 
 // head names a column; what is derived from a figure is named by both where there are several figures.
 func (p *Printer) head(t *table.Table, c *table.Column) string {
-	if c.Role == table.Figure || c.Role == table.Counterpart && onlyOne(t) {
-		return c.Title
-	}
-	if c.Role == table.Difference || c.Role == table.Change {
-		return c.Title + " from " + c.Comparison
-	}
-	if onlyOne(t) {
-		return c.Title
+	if c.Role == table.Figure || c.Role == table.Difference || c.Role == table.Change || onlyOne(t) {
+		return c.Title // a difference and a change stand behind what they are from
 	}
 	return t.Columns[figureOf(t, c)].Title + ", " + c.Title
 }

@@ -34,9 +34,9 @@
         <thead class="sticky top-0 bg-card">
           <tr class="h-8 border-b border-line text-quiet">
             <th class="px-4 text-left font-normal">as of</th>
-            <th class="px-3 text-left font-normal">it</th>
-            <th class="px-3 text-left font-normal whitespace-nowrap">and then</th>
-            <th class="px-3 text-right font-normal">days</th>
+            <th class="px-2 text-left font-normal">change</th>
+            <th class="px-2 text-left font-normal whitespace-nowrap">then</th>
+            <th class="px-2 text-right font-normal">days</th>
             <th class="px-4 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
           </tr>
         </thead>
@@ -47,11 +47,14 @@
                 ><button class="hover:text-asof" onclick={() => setAsOf(t.first_as_of)}>{long(t.first_as_of)}</button
                 ></td
               >
-              <td class={['px-3', ['becomes empty', 'fails', 'jumps'].includes(t.change) && 'font-semibold text-worse']}
-                >{t.change}</td
+              <td
+                class={[
+                  'px-2 whitespace-nowrap',
+                  ['becomes empty', 'fails', 'jumps'].includes(t.change) && 'font-semibold text-worse',
+                ]}>{t.change}</td
               >
-              <td class="px-3 text-quiet">{t.then}</td>
-              <td class="px-3 text-right whitespace-nowrap">{t.error?.message ?? ranges(t.from)}</td>
+              <td class="px-2 whitespace-nowrap text-quiet">{t.then}</td>
+              <td class="px-2 text-right whitespace-nowrap">{t.error?.message ?? ranges(t.from)}</td>
               <td class="px-4 text-right whitespace-nowrap text-quiet"
                 >{total(t.from)}{t.then !== 'stays' && total(t.to) !== total(t.from) ? ` → ${total(t.to)}` : ''}</td
               >

@@ -25,9 +25,12 @@
     }
   }
 
-  // The parts of a definition, {name: x, is: y}, that the one before does not have.
+  // The parts of a definition, what it is first; those that the one before does not have are marked.
+  const order = ['name', 'is', 'calendar', 'about', 'tags']
   function pieces(definition: Record<string, unknown> | undefined): string[] {
-    return Object.entries(definition ?? {}).map(([k, v]) => `${k}: ${typeof v === 'string' ? v : JSON.stringify(v)}`)
+    return Object.entries(definition ?? {})
+      .sort(([a], [b]) => order.indexOf(a) - order.indexOf(b))
+      .map(([k, v]) => `${k}: ${Array.isArray(v) ? v.join(', ') : String(v)}`)
   }
 </script>
 
@@ -52,11 +55,11 @@
         {#if v.removed}
           <p class="text-worse">removed</p>
         {:else}
-          <p class="font-mono text-[0.75rem]">
-            {#each pieces(v.definition) as piece, j (j)}
-              {#if j > 0}<span class="text-quiet">, </span>{/if}{#if before && !pieces(before).includes(piece)}<mark
-                  class="rounded bg-inside-wash px-0.5 text-inside underline">{piece}</mark
-                >{:else}<span class="text-quiet">{piece}</span>{/if}
+          <p class="flex flex-wrap gap-x-4 font-mono text-[0.75rem]">
+            {#each pieces(v.definition) as piece (piece)}
+              {#if before && !pieces(before).includes(piece)}
+                <mark class="rounded bg-inside-wash px-0.5 text-inside underline">{piece}</mark>
+              {:else}<span class="text-quiet">{piece}</span>{/if}
             {/each}
           </p>
         {/if}
