@@ -138,7 +138,7 @@ func TestReceipts(t *testing.T) {
 func TestSchedulesMakeUpWhatTheyMissed(t *testing.T) {
 	s, _ := briefs(t)
 	s.refused(1, "no brief is named moon", "schedule", "add", "x", "--brief", "moon", "--days", "today")
-	s.refused(1, "two readings", "schedule", "add", "x", "--brief", "monday-crossings", "--days", "last month")
+	s.refused(1, "two meanings", "schedule", "add", "x", "--brief", "monday-crossings", "--days", "last month")
 	s.must(
 		"schedule",
 		"add",
@@ -202,7 +202,7 @@ func TestTwoChangeOneBrief(t *testing.T) {
 		"a definition is not renamed":      func(b *book.Brief) { b.Name = "Shared" },
 		"maximum string length is 400":     func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
 		"not one of the allowed values":    func(b *book.Brief) { b.Items[0].Kind = "pie" },
-		"two readings":                     func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
+		"two meanings":                     func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
 		"takes one span":                   func(b *book.Brief) { b.Items[0].Over = nil },
 		"the brief has no prompt window":   func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
 		"expected latest, today or a date": func(b *book.Brief) { b.AsOf = "noon" },

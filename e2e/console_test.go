@@ -78,7 +78,7 @@ func TestConsole(t *testing.T) {
 
 	do(t, ctx, "the start page", chromedp.Navigate(s.address), chromedp.WaitVisible("#span-name"), shows("[data-as-of]", "Mon 19 Oct 2026"))
 	do(t, ctx, "a refused expression", chromedp.SendKeys("#span-name", "closed-month"), chromedp.SendKeys("#span-is", "last month"),
-		shows("[data-check]", "has two readings"), shows("[data-check] button", "trailing 1 month"))
+		shows("[data-check]", "has two meanings"), shows("[data-check] button", "trailing 1 month"))
 	do(t, ctx, "a reading taken", chromedp.Click(`//div[@data-check]//button[.="last full month"]`, chromedp.BySearch),
 		shows("[data-reads]", "1 Sep – 30 Sep 2026"))
 	do(

@@ -57,7 +57,7 @@ func TestBatchGivesTheVectors(t *testing.T) {
 		"-",
 	)
 	rows := csvRows(t, r.out)
-	if len(rows) != 3 || !strings.Contains(rows[0]["error"], "two readings") || !strings.Contains(rows[1]["error"], "someday") ||
+	if len(rows) != 3 || !strings.Contains(rows[0]["error"], "two meanings") || !strings.Contains(rows[1]["error"], "someday") ||
 		rows[2]["days"] != "1" {
 		t.Errorf("rows that are refused come back as %v", rows)
 	}
@@ -126,7 +126,7 @@ func TestDefinitions(t *testing.T) {
 		}
 	}
 	// All or none: the second definition is refused, so the first is not kept.
-	s.refused(1, "two readings", "book", "load", s.write("book: 1\nspans:\n  - {name: fine, is: today}\n  - {name: bad, is: last month}\n"))
+	s.refused(1, "two meanings", "book", "load", s.write("book: 1\nspans:\n  - {name: fine, is: today}\n  - {name: bad, is: last month}\n"))
 	s.refused(1, "no span is named fine", "span", "show", "fine")
 
 	s.must("span", "change", "closed-month", "last full month, only business days", "--note", "no weekends")
@@ -221,7 +221,7 @@ func (s *running) checkBadRequests() {
 		{"POST", "/resolve", `{"expressions": ["today"], "calendar": "moon"}`, 422, "no calendar is named moon"},
 		{"POST", "/resolve", `{"expression": "today"}`, 422, "unsupported"},
 		{"POST", "/resolve", `{`, 400, "unexpected EOF"},
-		{"POST", "/rehearse", `{"expression": "last month"}`, 422, "two readings"},
+		{"POST", "/rehearse", `{"expression": "last month"}`, 422, "two meanings"},
 		{"POST", "/rehearse", `{"expression": "today", "days": 9999}`, 422, "at most 4000"},
 		{"POST", "/resolve/timeline", `{"expressions": ["today"], "from": "2026-10-19", "through": "2026-10-18"}`, 422, "expected 1 to 800 days"},
 		{"POST", "/days", `{"from": "2026-10-19", "through": "2026-13-18"}`, 422, "through"},

@@ -206,7 +206,7 @@ func TestBriefInTheConsole(t *testing.T) {
 			`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`,
 			nil,
 		),
-		chromedp.Click(`//button[.="Save mine over theirs"]`, chromedp.BySearch),
+		chromedp.Click(`//button[.="Overwrite with mine"]`, chromedp.BySearch),
 		shows("[data-item='0'] h2", "Passengers, closed month"),
 	)
 	if now := s.brief("monday-crossings"); now.Items[0].Title != "Passengers, closed month" {
@@ -239,7 +239,7 @@ func TestBriefInTheConsole(t *testing.T) {
 		ctx,
 		"frozen",
 		chromedp.Click(`//button[contains(., "Receipt")]`, chromedp.BySearch),
-		chromedp.Click(`//button[.="Freeze"]`, chromedp.BySearch),
+		chromedp.Click(`//button[.="Create"]`, chromedp.BySearch),
 		chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
 		shows("[data-comparison]", "No figure has changed since"),
 		shows("[data-receipt]", "30,695.02"),

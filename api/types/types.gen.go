@@ -705,20 +705,20 @@ type Reason struct {
 
 // Receipt defines model for Receipt.
 type Receipt struct {
-	AsOf        civil.Day         `json:"as_of"`
-	AtClose     *bool             `json:"at_close,omitempty"`
-	Author      string            `json:"author"`
-	Brief       *string           `json:"brief,omitempty"`
-	Calendar    *string           `json:"calendar,omitempty"`
-	Cells       *[]ReceiptCell    `json:"cells,omitempty"`
+	AsOf     civil.Day      `json:"as_of"`
+	AtClose  *bool          `json:"at_close,omitempty"`
+	Author   string         `json:"author"`
+	Brief    *string        `json:"brief,omitempty"`
+	Calendar *string        `json:"calendar,omitempty"`
+	Cells    *[]ReceiptCell `json:"cells,omitempty"`
+
+	// Checksum SHA-256 of what was kept
+	Checksum    string            `json:"checksum"`
 	CreatedAt   time.Time         `json:"created_at"`
 	Definitions *[]UsedDefinition `json:"definitions,omitempty"`
-
-	// Digest SHA-256 of what was kept
-	Digest string         `json:"digest"`
-	DueDay *civil.Day     `json:"due_day,omitempty"`
-	Id     int64          `json:"id"`
-	Loads  *[]ReceiptLoad `json:"loads,omitempty"`
+	DueDay      *civil.Day        `json:"due_day,omitempty"`
+	Id          int64             `json:"id"`
+	Loads       *[]ReceiptLoad    `json:"loads,omitempty"`
 
 	// Missing Items that could not be answered, and why
 	Missing  *[]string      `json:"missing,omitempty"`
@@ -726,7 +726,7 @@ type Receipt struct {
 	Subject  ReceiptSubject `json:"subject"`
 	Title    string         `json:"title"`
 
-	// Verified The digest is that of what is kept; with one receipt
+	// Verified The checksum is that of what is kept; with one receipt
 	Verified *bool `json:"verified,omitempty"`
 }
 

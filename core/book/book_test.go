@@ -17,7 +17,7 @@ func TestReadIsStrict(t *testing.T) {
 		{"book: 2\n", "line 1: book: 2: expected 1"},
 		{"book: 1\nspan: []\n", `line 2: unknown field "span"`},
 		{"book: 1\nspans:\n  - {name: a, is: today, if: later}\n", `line 3: unknown field "if"`},
-		{"book: 1\nspans:\n  - {name: a, is: today}\n  - {name: b, is: last month}\n", "line 4: span b: column 1: \"last month\" has two readings"},
+		{"book: 1\nspans:\n  - {name: a, is: today}\n  - {name: b, is: last month}\n", "line 4: span b: column 1: \"last month\" has two meanings"},
 		{"book: 1\nspans:\n  - {name: a, is: today}\n  - {name: a, is: today}\n", "line 4: span a is defined twice"},
 		{"book: 1\nspans:\n  - {name: Größe, is: today}\n", "line 3: \"Größe\" is not a name"},
 		{"book: 1\nspans:\n  - {name: 'odd\u00a0blank', is: today}\n", "is not a name"},

@@ -68,7 +68,7 @@ func (it *Item) Expressions() []string {
 	return list
 }
 
-// Identify gives every item that has no identity one of its own.
+// Identify sets the identity of every item that has none.
 func (b *Brief) Identify() {
 	taken := map[string]bool{}
 	for i := range b.Items {

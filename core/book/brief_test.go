@@ -52,7 +52,7 @@ func TestBriefsAreChecked(t *testing.T) {
 		"bars takes each":                    func(b *Brief) { b.Items[1].Each = "" },
 		"table takes at least":               func(b *Brief) { b.Items[2].Figures = nil },
 		"lines takes 1 to 20":                func(b *Brief) { b.Items[3].Lines = nil },
-		`"last month" has two readings`:      func(b *Brief) { b.Items[3].Lines[0].Over = []string{"last month"} },
+		`"last month" has two meanings`:      func(b *Brief) { b.Items[3].Lines[0].Over = []string{"last month"} },
 		`"pie" is not a kind of item`:        func(b *Brief) { b.Items[0].Kind = "pie" },
 		"another item has the id i1":         func(b *Brief) { b.Items[0].ID, b.Items[2].ID = "i1", "i1" },
 		"belong to the brief":                func(b *Brief) { b.Items[0].AsOf = "today" },
@@ -62,8 +62,8 @@ func TestBriefsAreChecked(t *testing.T) {
 		b := sound()
 		spoil(&b)
 		err := b.Check()
-		if want == `"last month" has two readings` {
-			want = "two readings"
+		if want == `"last month" has two meanings` {
+			want = "two meanings"
 		}
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)

@@ -187,7 +187,7 @@ func DaysInMonth(year, month int) int {
 }
 
 // AddMonths moves a day by n civil months, the day of the month clamped to the target's length;
-// clamped tells that this happened (semantics §3).
+// clamped reports whether this happened (semantics §3).
 func (d Day) AddMonths(n int) (moved Day, clamped bool) {
 	y, m, day := d.Date()
 	m += n - 1

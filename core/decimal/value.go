@@ -102,7 +102,7 @@ func (v Value) Sign() int {
 // Exact adds, multiplies and compares without rounding: numbers of any size keep their last digit.
 var Exact = apd.BaseContext
 
-// Widen gives a decimal at least some number of decimals.
+// Widen sets at least some number of decimals.
 func Widen(d *apd.Decimal, decimals int32) error {
 	if -d.Exponent >= decimals {
 		return nil

@@ -71,7 +71,7 @@ func (s *Sums) AddAmount(a *Amount) error {
 	return s.other.Merge(a)
 }
 
-// widen gives the sums more decimals; false where they do not fit.
+// widen sets more decimals and reports whether the sums still fit.
 func (s *Sums) widen(decimals uint8) bool {
 	more := decimals - s.decimals
 	a, ok1 := decimal.Rescale(s.sum, more)

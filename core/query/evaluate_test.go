@@ -310,7 +310,7 @@ func TestQueriesAreChecked(t *testing.T) {
 		want, pointer string
 		q             Query
 	}{
-		{"two readings", "/over/1", Query{Over: []string{"this year", "last month"}}},
+		{"two meanings", "/over/1", Query{Over: []string{"this year", "last month"}}},
 		{"against also takes prior", "/against/0", Query{Over: year, Against: []string{"last year"}}},
 		{"running figure needs each", "/running", Query{Over: year, Running: "year"}},
 		{"unit before needs each", "/previous", Query{Over: year, Previous: true}},

@@ -23,7 +23,7 @@ func Keys() []string {
 	return keys
 }
 
-// fields gives the fields of a query under their keys.
+// fields yields the fields of a query under their keys.
 func fields(v reflect.Value) func(yield func(string, reflect.Value) bool) {
 	return func(yield func(string, reflect.Value) bool) {
 		for i := range v.NumField() {

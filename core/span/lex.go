@@ -223,7 +223,7 @@ func (p *parser) refuseStranger(pos int) {
 	case r == '–' || r == '—' || r == '−' || r == '‐' || r == '‑':
 		p.refuse(pos, end, fmt.Sprintf("%q is not the hyphen of the keyboard", r), rewrite{{pos, end, "-"}})
 	case !unicode.IsPrint(r):
-		p.refuse(pos, end, fmt.Sprintf("the invisible character U+%04X does not belong here", r), rewrite{{pos, end, ""}})
+		p.refuse(pos, end, fmt.Sprintf("the invisible character U+%04X is unexpected here", r), rewrite{{pos, end, ""}})
 	}
 	p.refuse(pos, end, fmt.Sprintf("%q has no meaning here", r))
 }

@@ -82,7 +82,7 @@ func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
 			fmt.Sprintf("%q is not a word of the span language; expected %s", shorten(p.src[t.start:t.end]), expected),
 			rewrites...)
 	}
-	p.refuse(t.start, t.end, fmt.Sprintf("%q does not belong here; expected %s", p.src[t.start:t.end], expected), rewrites...)
+	p.refuse(t.start, t.end, fmt.Sprintf("%q is unexpected here; expected %s", p.src[t.start:t.end], expected), rewrites...)
 }
 
 func shorten(s string) string {
@@ -197,7 +197,7 @@ func (p *parser) mixed(start token, op Op, opToken token) {
 		p.term(nil)
 	}
 	p.refuse(opToken.start, opToken.end,
-		fmt.Sprintf("%q after %q has two readings: put brackets round the part that comes first", next, op),
+		fmt.Sprintf("%q after %q has two meanings: put brackets round the part that comes first", next, op),
 		rewrite{{start.start, start.start, "("}, {chainEnd, chainEnd, ")"}},
 		rewrite{{lastTerm, lastTerm, "("}, {p.prev.end, p.prev.end, ")"}})
 }
@@ -284,7 +284,7 @@ func (p *parser) afterChain(chain, lastTerm token, before int) {
 			p.move(nil)
 		}
 	}
-	p.refuse(before, first.end, "after a chain of spans this has two readings: the last of them, or all",
+	p.refuse(before, first.end, "after a chain of spans this has two meanings: the last of them, or all",
 		rewrite{{chain.start, chain.start, "("}, {before, before, ")"}},
 		rewrite{{lastTerm.start, lastTerm.start, "("}, {p.prev.end, p.prev.end, ")"}})
 }
@@ -306,7 +306,7 @@ func (p *parser) only(x Node) Node {
 		case p.is(kWeekends):
 			days |= civil.Weekend
 		case p.is(kWeekdays):
-			p.refuse(p.tok.start, p.tok.end, "weekdays has two readings: with holidays, or without",
+			p.refuse(p.tok.start, p.tok.end, "weekdays has two meanings: with holidays, or without",
 				rewrite{{p.tok.start, p.tok.end, "Mon/Tue/Wed/Thu/Fri"}}, rewrite{{p.tok.start, p.tok.end, "business days"}})
 		default:
 			p.refuseHere("business days, weekends or days of the week, such as Sat/Sun")

@@ -256,7 +256,7 @@ func (p *parser) past() Node {
 
 func (p *parser) ambiguousLast(at token, n int, u calendar.Unit) {
 	p.refuse(at.start, p.prev.end,
-		fmt.Sprintf("%q has two readings: whole %s that are over, or a stretch that ends today", p.words(at), u.Plural()),
+		fmt.Sprintf("%q has two meanings: whole %s that are over, or a stretch that ends today", p.words(at), u.Plural()),
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}},
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("trailing %d %s", n, u.Counted(n))}})
 }
@@ -276,7 +276,7 @@ func (p *parser) nextFull() Node {
 	}
 	u := p.unit()
 	p.refuse(at.start, p.prev.end,
-		fmt.Sprintf("%q has two readings: whole %s after this one, or a stretch that starts tomorrow", p.words(at), u.Plural()),
+		fmt.Sprintf("%q has two meanings: whole %s after this one, or a stretch that starts tomorrow", p.words(at), u.Plural()),
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("next %d full %s", n, u.Counted(n))}},
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("coming %d %s", n, u.Counted(n))}})
 	return nil

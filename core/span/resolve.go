@@ -66,7 +66,7 @@ func asError(err error) error {
 }
 
 // env is the state of one resolution: the as-of day as it is read at this place, the calendar, and
-// the moves that stand outside, the outermost first, for the dates that do not follow the as-of day.
+// the outer moves, the outermost first, for the dates that do not follow the as-of day.
 type env struct {
 	asOf       civil.Day
 	atClose    bool

@@ -62,7 +62,7 @@ func (e *env) literalUnmoved(n *UnitLiteral) (civil.Interval, error) {
 	return e.cal.Literal(n.Unit, n.Year, n.Number)
 }
 
-// moveFixed applies the moves that stand outside to days that do not follow the as-of day, from the
+// moveFixed applies the outer moves to days that do not follow the as-of day, from the
 // outside in (semantics §4). lit is the literal that v is, nil where it is dates.
 func (e *env) moveFixed(v civil.Interval, lit *UnitLiteral) (civil.Interval, error) {
 	for i := range e.moves.count {

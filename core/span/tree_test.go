@@ -246,7 +246,7 @@ func TestStrangeInput(t *testing.T) {
 		"today\n-\n3\tdays":               "today - 3 days",
 		"from today-ten days onward":      "",
 		"today – 3 days":                  `column 7: '–' is not the hyphen of the keyboard; did you mean "today - 3 days"`,
-		"today\u200b":                     `column 6: the invisible character U+200B does not belong here; did you mean "today"`,
+		"today\u200b":                     `column 6: the invisible character U+200B is unexpected here; did you mean "today"`,
 		"diesen Monat":                    `"diesen" is not a word`,
 		"今月":                              `column 1: "今月" is not a word`,
 		"@Größe":                          `column 4: 'ö' cannot stand in a name`,

@@ -194,7 +194,7 @@ func (c CellText) Texts() []string {
 	return []string{c.Span, c.FirstDay, c.LastDay, c.Days, c.Unit, c.Group, c.Figure, c.Value, c.Flags, ""}
 }
 
-// Cells gives every figure of the answer's rows, but for subtotals, one after the other.
+// Cells yields every figure of the answer's rows, but for subtotals, one after the other.
 func (a *Answer) Cells(yield func(CellText)) {
 	for i := range a.Tables {
 		t := &a.Tables[i]

@@ -49,7 +49,7 @@ func formatChange(v decimal.Value) string {
 	case -1:
 		return "▼ " + strings.TrimPrefix(percent(v), "-")
 	}
-	return "= level"
+	return "unchanged"
 }
 
 // percent writes a fraction as a percentage with one decimal.

@@ -59,7 +59,7 @@ type Cause struct {
 	Aligns bool `json:"aligns"`
 }
 
-// Code tells causes and notes apart for programs.
+// A Code names a cause or a note for programs.
 type Code string
 
 // The causes.

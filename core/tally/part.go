@@ -163,7 +163,7 @@ func (g *Groups) Merge(other *Groups) error {
 	return nil
 }
 
-// Partials gives the partial results of all groups.
+// Partials yields the partial results of all groups.
 func (g *Groups) Partials(yield func(*Partial) bool) {
 	for _, one := range g.List {
 		for segment, t := range one.Parts {

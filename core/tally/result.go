@@ -93,7 +93,7 @@ func (s *summary) note(labels []dataset.Label) error {
 	return nil
 }
 
-// subtotals gives a group and the groups that it is part of: each category may be put together.
+// subtotals yields a group and the groups that it is part of: each category may be put together.
 func subtotals(group []dataset.Label, yield func([]dataset.Label) error) error {
 	for mask := range 1 << len(group) {
 		part := slices.Clone(group)

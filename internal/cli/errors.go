@@ -29,7 +29,7 @@ type expressionError struct {
 
 func (e *expressionError) Error() string { return e.err.Message }
 
-// about tells a local refusal which request it is about, so that its pointer can be followed.
+// about attaches the request to a local refusal, so that its pointer can be followed.
 func about(err error, request any) error {
 	var wrong *query.Error
 	var expression *span.Error

@@ -31,7 +31,7 @@ func (a *app) receiptCreate() *cobra.Command {
 	c := &cobra.Command{
 		Use: "create BRIEF", Short: "Create a receipt of a brief as of a day",
 		Long: `Keeps what a brief says: the as-of day, the days of every span, the definitions by version, the filters,
-the figures, the newest load of each dataset, and a digest of all that. A receipt never changes. A receipt
+the figures, the newest load of each dataset, and a checksum of all that. A receipt never changes. A receipt
 of a total is created by vastspan total ... --receipt TITLE.`,
 		Example: "  vastspan receipt create monday-crossings --as-of latest --title 'Monday brief, 19 October'",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
@@ -61,13 +61,13 @@ func (a *app) createReceipt(ctx context.Context, q types.ReceiptRequest) error {
 	}
 	m := r.JSON201
 	a.print.Linef(
-		"created receipt %d %s: %s, as of %s, %s, digest %s",
+		"created receipt %d %s: %s, as of %s, %s, checksum %s",
 		m.Id,
 		a.at(),
 		m.Title,
 		m.AsOf.Long(),
 		print.Number(len(*m.Cells), "figure"),
-		m.Digest[:12],
+		m.Checksum[:12],
 	)
 	return nil
 }
@@ -96,7 +96,7 @@ func (a *app) receiptList() *cobra.Command {
 		return a.print.Print(
 			*out,
 			print.View{Data: receipts, Look: print.Look{Right: print.Right(0), Shown: print.Days}, Grid: func() *table.Grid {
-				g := &table.Grid{Header: []string{"receipt", "title", "of", "as_of", "created", "author", "digest"}}
+				g := &table.Grid{Header: []string{"receipt", "title", "type", "as_of", "created", "author", "checksum"}}
 				for _, m := range receipts {
 					author := m.Author
 					if m.Schedule != nil {
@@ -111,7 +111,7 @@ func (a *app) receiptList() *cobra.Command {
 							m.AsOf.String(),
 							m.CreatedAt.Format("2006-01-02 15:04"),
 							author,
-							m.Digest[:12],
+							m.Checksum[:12],
 						},
 					)
 				}
@@ -182,8 +182,8 @@ func printReceipt(p *print.Printer, m *types.Receipt) {
 	if !value(m.Verified) {
 		verified = "CHECKSUM WRONG: it is not what was created"
 	}
-	p.Linef("receipt %d: %s, %s\ncreated %s by %s; digest %s, %s\n", m.Id, m.Title, print.AsOf(m.AsOf, value(m.AtClose), value(m.Calendar)),
-		m.CreatedAt.Format("2006-01-02 15:04"), m.Author, m.Digest, verified)
+	p.Linef("receipt %d: %s, %s\ncreated %s by %s; checksum %s, %s\n", m.Id, m.Title, print.AsOf(m.AsOf, value(m.AtClose), value(m.Calendar)),
+		m.CreatedAt.Format("2006-01-02 15:04"), m.Author, m.Checksum, verified)
 	p.Table(cellGrid(m), print.Look{Right: print.Right(7), Shown: func(column int, cell string) string {
 		if column == 7 {
 			return table.Thousands(cell)

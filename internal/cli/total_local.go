@@ -33,7 +33,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
 }
 
-// isFile tells a file from the name of a dataset: names of datasets have neither dots nor slashes.
+// isFile reports whether a name is that of a file, not of a dataset: names of datasets have neither dots nor slashes.
 func isFile(source string) bool {
 	if source == "-" || strings.ContainsAny(source, "./\\") {
 		return true

@@ -110,7 +110,7 @@ var channels = []struct {
 	share float64
 }{{"quay", 0.38}, {"web", 0.41}, {"agent", 0.14}, {"phone", 0.07}}
 
-// noService tells the days on which nothing sails: Christmas Day and the worst storms.
+// noService reports whether a day is one on which nothing sails: Christmas Day and the worst storms.
 func noService(d civil.Day) bool {
 	_, month, day := d.Date()
 	return month == 12 && day == 25 || int(d)%311 == 17

@@ -174,7 +174,7 @@ func (t *csvReader) cut(text []byte) block {
 	return b
 }
 
-// Rows gives the rows of a block with their lines. A row is valid until the next one.
+// Rows yields the rows of a block with their lines. A row is valid until the next one.
 func (b *block) Rows(take func(line int, row []string) error) error {
 	if strings.IndexByte(b.text, '"') < 0 {
 		return b.plain(take)

@@ -44,7 +44,7 @@ type Receipts struct {
 }
 
 // A Receipt is what was reported: the query, the figures with their days, the definitions by version and
-// the newest load of each dataset. It never changes; the digest proves it.
+// the newest load of each dataset. It never changes; the checksum proves it.
 type Receipt struct {
 	ID        int64
 	Title     string
@@ -52,15 +52,15 @@ type Receipt struct {
 	CreatedAt time.Time
 	Schedule  string
 	DueDay    *civil.Day
-	Digest    string
-	Verified  bool // the digest is that of the body
+	Checksum  string
+	Verified  bool // the checksum is that of the body
 	Body      ReceiptBody
 }
 
 // bodyVersion is the version of the form in which bodies are written.
 const bodyVersion = 2
 
-// A ReceiptBody is what the digest is of, as JSON.
+// A ReceiptBody is what the checksum is of, as JSON.
 type ReceiptBody struct {
 	Version     int                `json:"version"`
 	Subject     string             `json:"subject"` // brief or total
@@ -351,7 +351,7 @@ func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, 
 	return body, s.provenance(ctx, f)
 }
 
-func digest(body []byte) string {
+func checksum(body []byte) string {
 	sum := sha256.Sum256(body)
 	return hex.EncodeToString(sum[:])
 }
@@ -366,7 +366,7 @@ func (s *Receipts) save(ctx context.Context, body *ReceiptBody, r *store.Receipt
 	if err != nil {
 		return nil, err
 	}
-	r.Subject, r.AsOf, r.Body, r.Digest = body.Subject, asOf.Time(), string(text), digest(text)
+	r.Subject, r.AsOf, r.Body, r.Checksum = body.Subject, asOf.Time(), string(text), checksum(text)
 	made, err := s.store.AddReceipt(ctx, r)
 	if err != nil || !made {
 		return nil, err
@@ -396,7 +396,7 @@ func (s *Receipts) List(ctx context.Context, p Paging) (Page[Receipt], error) {
 }
 
 func head(r *store.Receipt) Receipt {
-	out := Receipt{ID: r.ID, Title: r.Title, Author: r.Author, CreatedAt: r.MadeAt, Digest: r.Digest, DueDay: dayOrNil(r.DueDay),
+	out := Receipt{ID: r.ID, Title: r.Title, Author: r.Author, CreatedAt: r.MadeAt, Checksum: r.Checksum, DueDay: dayOrNil(r.DueDay),
 		Body: ReceiptBody{Subject: r.Subject, AsOf: store.DayOf(r.AsOf).String()}}
 	if r.Schedule != nil {
 		out.Schedule = *r.Schedule
@@ -404,7 +404,7 @@ func head(r *store.Receipt) Receipt {
 	return out
 }
 
-// Get finds a receipt and checks it against its digest.
+// Get finds a receipt and checks it against its checksum.
 func (s *Receipts) Get(ctx context.Context, id int64) (*Receipt, error) {
 	stored, err := s.store.Receipt(ctx, id)
 	if err != nil {
@@ -416,7 +416,7 @@ func (s *Receipts) Get(ctx context.Context, id int64) (*Receipt, error) {
 // read takes a stored receipt apart, whatever version its body has.
 func read(stored *store.Receipt) (*Receipt, error) {
 	r := head(stored)
-	r.Verified = digest([]byte(stored.Body)) == stored.Digest
+	r.Verified = checksum([]byte(stored.Body)) == stored.Checksum
 	var version struct {
 		Version int `json:"version"`
 	}

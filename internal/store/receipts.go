@@ -15,14 +15,14 @@ import (
 	"vastspan/internal/refused"
 )
 
-// A Receipt is what was reported, frozen. Its body is never changed; the digest is of its bytes.
+// A Receipt is what was reported, frozen. Its body is never changed; the checksum is of its bytes.
 type Receipt struct {
 	ID       int64
 	Title    string
 	Subject  string    // brief or total
 	AsOf     time.Time `gorm:"type:date"`
 	Body     string
-	Digest   string
+	Checksum string `gorm:"column:digest"`
 	Author   string
 	MadeAt   time.Time
 	Schedule *string    // the schedule that it was created by

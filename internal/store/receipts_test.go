@@ -17,7 +17,7 @@ func TestReceiptsNeverChange(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	day, schedule := civil.Of(2026, 10, 1).Time(), "openings"
-	r := &Receipt{Title: "a", Subject: "brief", AsOf: day, Body: "{}", Digest: "d", Author: "test"}
+	r := &Receipt{Title: "a", Subject: "brief", AsOf: day, Body: "{}", Checksum: "d", Author: "test"}
 	if made, err := s.AddReceipt(ctx, r); err != nil || !made || r.ID == 0 {
 		t.Fatalf("%v, %v: %+v", made, err, r)
 	}
@@ -28,7 +28,7 @@ func TestReceiptsNeverChange(t *testing.T) {
 	}
 	// A schedule makes one receipt a day, however often it is asked to.
 	for i, want := range []bool{true, false} {
-		due := &Receipt{Title: "b", Subject: "brief", AsOf: day, Body: "{}", Digest: "d", Author: "test", Schedule: &schedule, DueDay: &day}
+		due := &Receipt{Title: "b", Subject: "brief", AsOf: day, Body: "{}", Checksum: "d", Author: "test", Schedule: &schedule, DueDay: &day}
 		if made, err := s.AddReceipt(ctx, due); err != nil || made != want {
 			t.Errorf("time %d: %v, %v", i+1, made, err)
 		}

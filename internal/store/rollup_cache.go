@@ -130,7 +130,7 @@ type rollup struct {
 	undated    []int // rows of records without a day; they stand at the end
 }
 
-// whole tells of all records; of none where there is no copy.
+// whole covers all records; none where there is no copy.
 func (c *rollup) whole() tally.Coverage {
 	if c == nil {
 		return tally.Coverage{}

@@ -50,7 +50,7 @@ func (s *Store) sums(t *testing.T, d *Dataset, column string) string {
 	return fmt.Sprint(r.Coverage.Undated, " ", r.At(0, nil))
 }
 
-// A copy in memory belongs to one version of its dataset: after a load, and after one was taken back,
+// A copy in memory belongs to one version of its dataset: after a load, and after one was undone,
 // it is not used, whether another is there yet or not.
 func TestRollupsBelongToOneVersion(t *testing.T) {
 	s := open(t)
@@ -75,7 +75,7 @@ func TestRollupsBelongToOneVersion(t *testing.T) {
 		t.Fatal(err)
 	}
 	if got := s.sums(t, d, "x"); got != "1 [1 1 1 1]" {
-		t.Errorf("after it was taken back %s", got)
+		t.Errorf("after it was undone %s", got)
 	}
 	s.rollups.settle()
 	if err := s.RemoveDataset(ctx, "versions", func(*Dataset) error { return nil }); err != nil {

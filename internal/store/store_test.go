@@ -254,7 +254,7 @@ func TestTotalsAgree(t *testing.T) {
 	}
 }
 
-// Day sums stay right through loads and loads taken back, also when a least or greatest value leaves.
+// Day sums stay right through loads and loads undone, also when a minimum or maximum leaves.
 func TestDaySumsFollowLoads(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
@@ -471,7 +471,7 @@ func TestLoadsAtOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	if e, err := s.Coverage(ctx, d); err != nil || e.Records != 20*500 {
-		t.Errorf("after one was taken back there are %d records, %v", e.Records, err)
+		t.Errorf("after one was undone there are %d records, %v", e.Records, err)
 	}
 }
 

@@ -174,7 +174,7 @@ func toReceipt(r *service.Receipt, whole bool) (types.Receipt, error) {
 		CreatedAt: r.CreatedAt,
 		Schedule:  optional(r.Schedule),
 		DueDay:    r.DueDay,
-		Digest:    r.Digest,
+		Checksum:  r.Checksum,
 	}
 	if b.Brief != nil {
 		out.Brief = &b.Brief.Name

@@ -10,7 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// An answer that fails when part of it has gone breaks off: what came is never taken for all there is,
+// An answer that fails when part of it has gone is cut off: what came is never taken for all there is,
 // and no problem is written into it.
 func TestAnAnswerThatFailsBreaksOff(t *testing.T) {
 	gin.SetMode(gin.ReleaseMode)
@@ -23,7 +23,7 @@ func TestAnAnswerThatFailsBreaksOff(t *testing.T) {
 	defer server.Close()
 	r, err := server.Client().Get(server.URL + "/half")
 	if err != nil {
-		return // broken off before anything came
+		return // cut off before anything came
 	}
 	defer r.Body.Close()
 	body, err := io.ReadAll(r.Body)

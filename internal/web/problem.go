@@ -81,14 +81,14 @@ func fail(c *gin.Context, err error) {
 		slog.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	}
 	if c.Writer.Written() {
-		breakOff(c)
+		cutOff(c)
 		return
 	}
 	writeProblem(c, p)
 }
 
-// breakOff ends an answer of which part has gone already, so that the caller takes it for what it is.
-func breakOff(c *gin.Context) {
+// cutOff ends an answer of which part has gone already, so that the caller takes it for what it is.
+func cutOff(c *gin.Context) {
 	c.Abort()
 	under, ok := c.Writer.(interface{ Unwrap() http.ResponseWriter })
 	if !ok {
@@ -96,7 +96,7 @@ func breakOff(c *gin.Context) {
 	}
 	conn, _, err := http.NewResponseController(under.Unwrap()).Hijack()
 	if err != nil {
-		slog.Error("an answer cannot be broken off", "error", err)
+		slog.Error("an answer cannot be cut off", "error", err)
 		return
 	}
 	_ = conn.Close() // it is ended either way

@@ -151,7 +151,7 @@ func TestSpansOverHTTP(t *testing.T) {
 			`"is":"last full month"|"version":1|"note":"first"`,
 		},
 		{"POST", "/api/v1/spans", `{"name":"closed","is":"today"}`, 409, "already exists"},
-		{"POST", "/api/v1/spans", `{"name":"bad","is":"last month"}`, 422, `two readings|"offers":["last full month","trailing 1 month"]`},
+		{"POST", "/api/v1/spans", `{"name":"bad","is":"last month"}`, 422, `two meanings|"offers":["last full month","trailing 1 month"]`},
 		{"POST", "/api/v1/spans", `{"name":"bad","was":"today"}`, 422, `"pointer":"/was"`},
 		{"POST", "/api/v1/spans", `{"name":`, 400, "unreadable"},
 		{"PUT 1", "/api/v1/spans/closed", `{"name":"closed","is":"last 2 full months"}`, 200, `"version":2`},
@@ -260,7 +260,7 @@ func TestRecordsOverHTTP(t *testing.T) {
 			"/api/v1/total",
 			`{"dataset":"sales","over":["today","last month"],"figures":["count"]}`,
 			422,
-			`two readings|"pointer":"/over/1"`,
+			`two meanings|"pointer":"/over/1"`,
 		},
 		{
 			"POST",

@@ -1883,8 +1883,8 @@ export interface components {
             /** Format: date */
             due_day?: string;
             /** @description SHA-256 of what was kept */
-            digest: string;
-            /** @description The digest is that of what is kept; with one receipt */
+            checksum: string;
+            /** @description The checksum is that of what is kept; with one receipt */
             verified?: boolean;
             at_close?: boolean;
             calendar?: string;

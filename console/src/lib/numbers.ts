@@ -38,7 +38,7 @@ export function formatChange(value: string | null | undefined): string {
     case -1:
       return `▼ ${formatPercent(value.slice(1))}`
     default:
-      return '= level'
+      return 'unchanged'
   }
 }
 

@@ -67,8 +67,8 @@
     <tr class="h-9 border-b border-line text-quiet">
       {#if withSpans}<th class={[tight ? 'pr-3' : 'px-4', 'text-left font-normal']}>span</th>{/if}
       {#if withDays}
-        <th class="hidden px-3 text-left font-normal sm:table-cell">days</th>
-        <th class="px-3 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+        <th class="hidden px-3 text-left font-normal sm:table-cell">period</th>
+        <th class="px-3 text-right font-normal">days</th>
       {/if}
       {#if table.each}<th class={[leadPad, 'text-left font-normal']}>{table.each}</th>{/if}
       {#each table.by as c (c)}<th class={[pad, 'text-left font-normal']}>{wordsOf(c)}</th>{/each}

@@ -10,7 +10,7 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import BriefRehearsal from './BriefRehearsal.svelte'
   import { useBriefs, useSaveBrief, type BriefDefinition, type Item } from './briefs'
-  import FreezeButton from './FreezeButton.svelte'
+  import ReceiptButton from './ReceiptButton.svelte'
   import ItemGrid from './ItemGrid.svelte'
   import Prompts from './Prompts.svelte'
 
@@ -130,7 +130,7 @@
     {/if}
     <div class="ml-auto flex flex-wrap gap-2 print:hidden">
       {#if draft}
-        <button class="button" onclick={cancel}>Cancel</button>
+        <button class="button" onclick={cancel}>Discard changes</button>
         <button class="button button-strong" onclick={() => save()}>Save</button>
       {:else}
         <button
@@ -138,7 +138,7 @@
           aria-pressed={rehearsing}
           onclick={() => setParam('rehearse', rehearsing ? null : 'yes')}>◂ Rehearse ▸</button
         >
-        <FreezeButton {name} {title} view={view.data} {body} />
+        <ReceiptButton {name} {title} view={view.data} {body} />
         <button class="button" onclick={() => print()}><Printer class="size-3.5" aria-hidden="true" />Print</button>
         <button class="button button-strong" onclick={edit}>Edit</button>
       {/if}
@@ -151,13 +151,13 @@
       role="alert"
       data-conflict={conflict || undefined}
     >
-      <b class="font-semibold text-worse">{conflict ? 'Changed since' : 'Refused'}</b>
+      <b class="font-semibold text-worse">{conflict ? 'Changed since you opened it' : 'Refused'}</b>
       <span class="min-w-0 flex-1">
         {error.message}{conflict ? ' Nothing of yours is lost: it is still here.' : ''}
       </span>
       {#if conflict}
-        <button class="button" onclick={edit}>Take theirs</button>
-        <button class="button" onclick={() => save(brief.version)}>Save mine over theirs</button>
+        <button class="button" onclick={edit}>Use theirs</button>
+        <button class="button" onclick={() => save(brief.version)}>Overwrite with mine</button>
       {/if}
     </div>
   {/if}

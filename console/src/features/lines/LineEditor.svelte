@@ -98,6 +98,6 @@
   >
   <div class="flex justify-end gap-2">
     {#if ondrop}<button type="button" class="button" onclick={ondrop}>Remove</button>{/if}
-    <button class="button button-strong" disabled={!ready}>Keep</button>
+    <button class="button button-strong" disabled={!ready}>Save</button>
   </div>
 </form>

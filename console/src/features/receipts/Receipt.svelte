@@ -134,8 +134,8 @@
   <p class="mt-2.5 text-quiet">
     Created {new Date(r.created_at).toLocaleString('en-GB', { dateStyle: 'long', timeStyle: 'short' })} by {r.schedule
       ? `schedule ${r.schedule}`
-      : r.author}. Digest <code class="font-mono text-2xs break-all">{r.digest}</code>
-    {r.verified ? 'is verified' : 'does not match what is kept'}. By {(r.definitions ?? [])
+      : r.author}. Checksum <code class="font-mono text-2xs break-all">{r.checksum}</code>
+    {r.verified ? 'verified' : 'does not match what is kept'}. By {(r.definitions ?? [])
       .map((d) => `${d.kind} ${d.name} version ${d.version}`)
       .join(', ')}; {(r.loads ?? []).map((l) => `${l.dataset} through load ${l.newest}`).join(', ')}.
   </p>

@@ -12,7 +12,7 @@
   const created = (text: string) => new Date(text).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
   const csv = () =>
     toCSV([
-      ['receipt', 'title', 'of', 'as_of', 'created_at', 'author', 'schedule', 'digest'],
+      ['receipt', 'title', 'type', 'as_of', 'created_at', 'author', 'schedule', 'checksum'],
       ...(receipts.data ?? []).map((r) => [
         String(r.id),
         r.title,
@@ -21,7 +21,7 @@
         r.created_at,
         r.author,
         r.schedule ?? null,
-        r.digest,
+        r.checksum,
       ]),
     ])
 </script>
@@ -51,11 +51,11 @@
     <table class="w-full" data-receipts>
       <thead>
         <tr class="h-9 border-b border-line text-quiet">
-          <th class="px-4 text-right font-normal">no.</th><th class="px-3 text-left font-normal">title</th><th
-            class="px-3 text-left font-normal">of a</th
+          <th class="px-4 text-right font-normal">number</th><th class="px-3 text-left font-normal">title</th><th
+            class="px-3 text-left font-normal">type</th
           ><th class="px-3 text-left font-normal">as of</th><th class="px-3 text-left font-normal">created</th><th
-            class="px-3 text-left font-normal">by</th
-          ><th class="px-3 text-left font-normal">digest</th>
+            class="px-3 text-left font-normal">author</th
+          ><th class="px-3 text-left font-normal">checksum</th>
         </tr>
       </thead>
       <tbody>
@@ -73,7 +73,7 @@
             <td class="px-3 whitespace-nowrap">{long(r.as_of)}</td>
             <td class="px-3 whitespace-nowrap text-quiet">{created(r.created_at)}</td>
             <td class="px-3 text-quiet">{r.schedule ? `schedule ${r.schedule}` : r.author}</td>
-            <td class="px-3 font-mono text-2xs text-quiet">{r.digest.slice(0, 12)}</td>
+            <td class="px-3 font-mono text-2xs text-quiet">{r.checksum.slice(0, 12)}</td>
           </tr>
         {/each}
       </tbody>

@@ -42,7 +42,7 @@
   </p>
 </div>
 <section class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center">
-  <span class="text-quiet">Together</span>
+  <span class="text-quiet">Spans</span>
   <SpanChips {over} context={asOf.context} onchange={(o) => setParam('over', o)} />
 </section>
 
@@ -55,8 +55,8 @@
     As of <b class="font-semibold text-ink">{long(check.data.as_of)}</b>{check.data.days > 1
       ? ` and the ${check.data.days - 1} days after`
       : ''}; {check.data.checked} spans; {check.data.findings.length === 0
-      ? 'nothing to look at'
-      : `${check.data.findings.length} to look at`}
+      ? 'no problems found'
+      : `${check.data.findings.length} ${check.data.findings.length === 1 ? 'finding' : 'findings'}`}
   </p>
   <ul class="grid gap-2.5" data-findings>
     {#each check.data.findings as f, i (i)}

@@ -116,8 +116,8 @@
             {/each}
           </div>
         </th>
-        <th class="px-3 text-right font-normal">days</th>
-        <th class="px-3.5 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+        <th class="px-3 text-right font-normal">period</th>
+        <th class="px-3.5 text-right font-normal">days</th>
       </tr>
     </thead>
     <tbody>

@@ -36,8 +36,8 @@
             <th class="px-4 text-left font-normal">as of</th>
             <th class="px-2 text-left font-normal">change</th>
             <th class="px-2 text-left font-normal whitespace-nowrap">then</th>
-            <th class="px-2 text-right font-normal">days</th>
-            <th class="px-4 text-right font-normal"><abbr title="number of days" class="no-underline">n</abbr></th>
+            <th class="px-2 text-right font-normal">period</th>
+            <th class="px-4 text-right font-normal">days</th>
           </tr>
         </thead>
         <tbody>

@@ -7,7 +7,7 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
 
   // Makes a span (span is undefined) or changes one. ondone gets the name that is there afterwards,
-  // null after a removal or when making is broken off.
+  // null after a removal or when nothing is created.
   let {
     span,
     context,

@@ -130,7 +130,7 @@
           Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}
         </button>
       {/if}
-      <button class="button" onclick={() => setParam('unlike', 'kept')}>Keep as it is</button>
+      <button class="button" onclick={() => setParam('unlike', 'kept')}>Dismiss</button>
     </section>
   {:else if q.like_for_like}
     <p class="mb-2.5 text-quiet">

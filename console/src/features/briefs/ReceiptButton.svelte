@@ -26,7 +26,7 @@
     error = null
     key = crypto.randomUUID()
   }
-  async function freeze() {
+  async function create() {
     error = null
     const given = own.trim() ? { title: own.trim() } : {}
     const at = { ...body, ...(view ? { as_of: view.as_of } : {}) }
@@ -53,7 +53,7 @@
         <a class="button button-strong" href={`/receipt/${created.id}${carried()}`}>Open it</a>
       {:else}
         <p class="mb-2 text-quiet">
-          Freezes this page as of {view ? long(view.as_of) : '…'}: days, definitions, figures.
+          Keeps this page as of {view ? long(view.as_of) : '…'}: days, definitions, figures.
         </p>
         <label class="label" for="receipt-title">Title</label>
         <div class="flex gap-2">
@@ -65,7 +65,7 @@
             maxlength="400"
             autocomplete="off"
           />
-          <button class="button button-strong" onclick={freeze}>Freeze</button>
+          <button class="button button-strong" onclick={create}>Create</button>
         </div>
         {#if error}<p class="mt-2 text-worse" role="alert">{error.message}</p>{/if}
       {/if}
