@@ -125,7 +125,7 @@ var allowed = map[string][]string{
 		"core/calendar",
 		"core/civil",
 		"core/dataset",
-		"core/decimal",
+		"core/decimal", "core/measure",
 		"core/query",
 		"core/span",
 		"core/table",

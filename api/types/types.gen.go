@@ -574,6 +574,21 @@ type FigureChange struct {
 // FigureChangeState defines model for FigureChange.State.
 type FigureChangeState string
 
+// FigureKind defines model for FigureKind.
+type FigureKind struct {
+	// AnyType The column need not hold numbers
+	AnyType bool `json:"any_type"`
+
+	// Kind As a query writes it, before the column
+	Kind string `json:"kind"`
+
+	// OfColumn It is taken of a column
+	OfColumn bool `json:"of_column"`
+
+	// Words As people read it
+	Words string `json:"words"`
+}
+
 // Finding defines model for Finding.
 type Finding = span.Finding
 
@@ -984,6 +999,9 @@ type SpansPage struct {
 
 // Status defines model for Status.
 type Status struct {
+	// Figures The kinds of figures, in the order in which they are shown
+	Figures []FigureKind `json:"figures"`
+
 	// Revision Grows with every change of a definition
 	Revision int64     `json:"revision"`
 	Today    civil.Day `json:"today"`

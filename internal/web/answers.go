@@ -12,6 +12,7 @@ import (
 
 	"vastspan/api/server"
 	"vastspan/api/types"
+	"vastspan/core/measure"
 	"vastspan/core/table"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
@@ -123,6 +124,10 @@ func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObjec
 		Version:  h.version,
 		Zone:     h.service.Zone().String(),
 		Today:    h.service.Today(),
-		Revision: l.Revision(),
+		Revision: l.Revision(), Figures: each(measure.All(), figureKind),
 	}, nil
+}
+
+func figureKind(e *measure.Entry) types.FigureKind {
+	return types.FigureKind{Kind: string(e.Kind), Words: e.Words, OfColumn: e.OfColumn(), AnyType: e.AnyType}
 }

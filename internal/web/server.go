@@ -38,7 +38,7 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 		fail(c, fmt.Errorf("panic: %v", cause))
 	}))
 	registry := prometheus.NewRegistry()
-	engine.Use(measure(registry), localHosts, limitBody, requests.check)
+	engine.Use(timings(registry), localHosts, limitBody, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
 	strict := server.NewStrictHandlerWithOptions(&handlers{s, version}, nil, server.StrictGinServerOptions{
@@ -62,8 +62,8 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 
 func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }
 
-// measure counts requests and how long they take.
-func measure(registry *prometheus.Registry) gin.HandlerFunc {
+// timings counts requests and how long they take.
+func timings(registry *prometheus.Registry) gin.HandlerFunc {
 	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "vastspan_request_seconds", Help: "How long requests take.", Buckets: prometheus.ExponentialBuckets(0.001, 4, 8),
 	}, []string{"method", "route", "status"})

@@ -906,6 +906,18 @@ export interface components {
              * @description Grows with every change of a definition
              */
             revision: number;
+            /** @description The kinds of figures, in the order in which they are shown */
+            figures: components["schemas"]["FigureKind"][];
+        };
+        FigureKind: {
+            /** @description As a query writes it, before the column */
+            kind: string;
+            /** @description As people read it */
+            words: string;
+            /** @description It is taken of a column */
+            of_column: boolean;
+            /** @description The column need not hold numbers */
+            any_type: boolean;
         };
         /**
          * @description A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds

@@ -1,7 +1,7 @@
 import { createQuery, keepPreviousData, QueryClient } from '@tanstack/svelte-query'
 import { atClose, calendar, param, settledAsOf, statedAsOf } from '../lib/address.svelte'
 import { toISO, toNumber } from '../lib/days'
-import { api, data, type Dataset, type Interval } from './client'
+import { api, data, type Column, type Dataset, type Interval, type Schemas } from './client'
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
@@ -129,6 +129,24 @@ export function useTimelines(expressions: () => string[], asOf: AsOfState) {
       }
       const answer = timeline.answers[Math.max(0, low - 1)]
       return answer ? { intervals: answer.intervals, days: answer.days, error: answer.error?.message ?? null } : null
+    },
+  }
+}
+
+type FigureKind = Schemas['FigureKind']
+
+/** The figures that there are, as the service lists them. */
+export function useFigureKinds() {
+  const status = useStatus()
+  const all = () => status.data?.figures ?? []
+  const wordsFor = (kind: string) => all().find((k) => k.kind === kind)?.words ?? kind
+  return {
+    /** The kinds that a column can be put together by. */
+    of: (c: Column): FigureKind[] => all().filter((k) => k.of_column && (c.role === 'amount' || k.any_type)),
+    /** sum fare → sum of fare */
+    words(figure: string): string {
+      const [kind = '', ...column] = figure.split(' ')
+      return column.length === 0 ? wordsFor(kind) : `${wordsFor(kind)} of ${column.join(' ').replaceAll('_', ' ')}`
     },
   }
 }

@@ -5,19 +5,9 @@ import { param, params, setParam } from './address.svelte'
 // parameter, its parts joined by semicolons; what is on is yes.
 
 export const units = ['day', 'week', 'month', 'quarter', 'half', 'year'] as const
-export const kinds = ['sum', 'mean', 'min', 'max', 'median', 'first', 'last', 'distinct'] as const
-const kindWords: Record<string, string> = { min: 'minimum', max: 'maximum', distinct: 'distinct values' }
 
 export const pluralOf = (unit: string) => (unit === 'half' ? 'halves' : unit + 's')
 export const wordsOf = (name: string) => name.replaceAll('_', ' ')
-export const kindName = (kind: string) => kindWords[kind] ?? kind
-
-/** sum fare → sum of fare */
-export function figureWords(text: string): string {
-  const at = text.indexOf(' ')
-  if (at < 0) return kindName(text)
-  return `${kindName(text.slice(0, at))} of ${wordsOf(text.slice(at + 1))}`
-}
 
 export const figureColumn = (text: string): string => (text.includes(' ') ? text.slice(text.indexOf(' ') + 1) : '')
 

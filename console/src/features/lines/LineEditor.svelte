@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { Dataset } from '../../api/client'
   import type { LineText } from './lines'
-  import { figureWords, kinds } from '../../lib/query'
-  import type { Context } from '../../api/queries'
+
+  import { useFigureKinds, type Context } from '../../api/queries'
   import Select from '../../ui/Select.svelte'
   import Expression from '../spans/Expression.svelte'
 
@@ -23,10 +23,13 @@
 
   // svelte-ignore state_referenced_locally -- the editor starts from the line and goes its own way
   let draft = $state({ ...line, whereText: line.where.join('; ') })
+  const kinds = useFigureKinds()
   const dataset = $derived(datasets.find((d) => d.name === draft.dataset))
   const figures = $derived([
     'count',
-    ...(dataset?.columns.filter((c) => c.role === 'amount').flatMap((c) => kinds.map((k) => `${k} ${c.name}`)) ?? []),
+    ...(dataset?.columns
+      .filter((c) => c.role === 'amount')
+      .flatMap((c) => kinds.of(c).map((k) => `${k.kind} ${c.name}`)) ?? []),
   ])
   const ready = $derived(draft.label.trim() !== '' && draft.over.trim() !== '' && figures.includes(draft.figures))
 
@@ -71,7 +74,7 @@
       label="Figure"
       wide
       value={figures.includes(draft.figures) ? draft.figures : ''}
-      options={figures.map((f) => ({ value: f, label: figureWords(f) }))}
+      options={figures.map((f) => ({ value: f, label: kinds.words(f) }))}
       onchoose={(v) => (draft.figures = v)}
       placeholder="Figure…"
     />

@@ -3,17 +3,17 @@
   import X from '@lucide/svelte/icons/x'
   import { Popover } from 'bits-ui'
   import type { Dataset } from '../../api/client'
-  import { figureWords, kindName, kinds, wordsOf } from '../../lib/query'
+  import { useFigureKinds } from '../../api/queries'
+  import { wordsOf } from '../../lib/query'
 
   // The figures of a question: any way to put any amount together, and how many different values a
   // column has.
   let { dataset, figures, onchange }: { dataset: Dataset; figures: string[]; onchange: (figures: string[]) => void } =
     $props()
 
+  const kinds = useFigureKinds()
   const rows = $derived(
-    dataset.columns
-      .map((c) => ({ column: c, kinds: c.role === 'amount' ? kinds : (['distinct'] as const) }))
-      .sort((a, b) => b.kinds.length - a.kinds.length),
+    dataset.columns.map((c) => ({ column: c, kinds: kinds.of(c) })).sort((a, b) => b.kinds.length - a.kinds.length),
   )
   const put = (f: string) => onchange(figures.includes(f) ? figures.filter((x) => x !== f) : [...figures, f])
 </script>
@@ -21,10 +21,10 @@
 <div class="flex flex-wrap items-center gap-1.5" data-figures>
   {#each figures as f (f)}
     <span class="chip chip-on pr-0.5">
-      {figureWords(f)}
+      {kinds.words(f)}
       <button
         class="rounded p-1 hover:bg-ahead"
-        aria-label={`Leave ${figureWords(f)} out`}
+        aria-label={`Leave ${kinds.words(f)} out`}
         onclick={() => onchange(figures.filter((x) => x !== f))}
         disabled={figures.length === 1}><X class="size-3" /></button
       >
@@ -52,12 +52,12 @@
                 >{/if}</span
             >
             <span class="flex flex-wrap gap-1">
-              {#each r.kinds as k (k)}
-                {@const f = `${k} ${r.column.name}`}
+              {#each r.kinds as k (k.kind)}
+                {@const f = `${k.kind} ${r.column.name}`}
                 <button
                   class={['chip', figures.includes(f) && 'chip-on']}
                   aria-pressed={figures.includes(f)}
-                  onclick={() => put(f)}>{kindName(k)}</button
+                  onclick={() => put(f)}>{k.words}</button
                 >
               {/each}
             </span>
