@@ -1,0 +1,267 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"vastspan/core/book"
+	"vastspan/core/civil"
+	"vastspan/core/measure"
+	"vastspan/core/query"
+	"vastspan/internal/ingest"
+	"vastspan/internal/postgres"
+	"vastspan/internal/store"
+)
+
+var server *postgres.Server
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		folder, err := os.MkdirTemp("", "vastspan-service-")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(folder)
+		if server, err = postgres.Start(context.Background(), folder); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		code := m.Run()
+		if err := server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		return code
+	}())
+}
+
+// desk is a service that stands on Monday, 19 October 2026, and what tests do with it.
+type desk struct {
+	*Service
+	t  *testing.T
+	st *store.Store
+}
+
+func open(t *testing.T) *desk {
+	t.Helper()
+	st, err := store.Open(context.Background(), server.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := st.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	now := func() time.Time { return time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC) }
+	return &desk{New(st, time.UTC, now), t, st}
+}
+
+func (d *desk) load(name, csv string) *store.Load {
+	d.t.Helper()
+	f := File{Dataset: name, Name: "test.csv", Author: "test", Body: strings.NewReader(csv),
+		Hints: ingest.ColumnHints{Date: "day", Amounts: []string{"amount"}, Categories: []string{"region"}}}
+	l, err := d.Datasets.Load(context.Background(), f)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	return l
+}
+
+func (d *desk) span(name, is string) {
+	d.t.Helper()
+	if _, err := d.Spans.Put(context.Background(), book.Span{Name: name, Is: is}, AnyVersion, "test", ""); err != nil {
+		d.t.Fatal(err)
+	}
+}
+
+func (d *desk) receipt(r ReceiptRequest) *Receipt {
+	d.t.Helper()
+	made, err := d.Receipts.Create(context.Background(), r)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	return made
+}
+
+func (d *desk) compare(id int64) *ReceiptComparison {
+	d.t.Helper()
+	c, err := d.Receipts.Compare(context.Background(), id)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	return c
+}
+
+// reasons writes down what changed: item, group, difference or state, and the codes of the reasons.
+func reasons(c *ReceiptComparison) string {
+	var list []string
+	for _, m := range c.Changed {
+		text := fmt.Sprintf("%s/%s %s%s", m.Cell.Item, strings.Join(m.Cell.Group, ","), m.Difference, m.State)
+		for _, r := range m.Reasons {
+			text += " " + r.Code + "(" + r.Name + ")"
+		}
+		list = append(list, text)
+	}
+	return strings.Join(list, "; ")
+}
+
+func sumOf(dataset, over string) query.Query {
+	return query.Query{Dataset: dataset, Over: []string{over}, Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}}
+}
+
+const sales = "day,region,amount\n2026-09-01,all,10\n2026-09-02,North,5\n2026-09-03,(blank),3\n2026-09-04,,2\n2026-10-01,North,7\n"
+
+// Values of a category that read like the product's own words are values like others.
+func TestReceiptsOfCollidingLabels(t *testing.T) {
+	d := open(t)
+	d.load("labels", sales)
+	q := sumOf("labels", "2026-09")
+	q.By = []string{"region"}
+	r := d.receipt(ReceiptRequest{Title: "labels", Query: &q})
+	var cells []string
+	ids := map[string]bool{}
+	for _, c := range r.Body.Cells {
+		cells = append(cells, strings.Join(c.Group, ",")+"="+c.Value.String())
+		ids[c.ID] = true
+	}
+	slices.Sort(cells)
+	if got := strings.Join(cells, " "); got != "(blank)=2 (blank)=3 North=5 all=10 all=20" {
+		t.Errorf("the cells are %s", got)
+	}
+	if len(ids) != 5 {
+		t.Errorf("the identities are %v", ids)
+	}
+	if c := d.compare(r.ID); len(c.Changed) != 0 || c.Compared != 5 {
+		t.Errorf("at once there has changed %s of %d", reasons(c), c.Compared)
+	}
+	d.load("labels", "day,region,amount\n2026-09-09,,1\n")
+	if got := reasons(d.compare(r.ID)); got != "/(blank) 1changed late_records(labels); /all 1changed late_records(labels)" {
+		t.Errorf("after a record without a region: %s", got)
+	}
+}
+
+// Items of one title are told apart by their identity.
+func TestReceiptsOfEqualTitles(t *testing.T) {
+	d := open(t)
+	d.load("titles", sales)
+	b := book.Brief{Name: "twins", Title: "Twins"}
+	for _, over := range []string{"2026-09", "2026-10", "2026-09"} {
+		b.Items = append(b.Items, book.Item{Kind: "figure", Title: "Amount", Query: sumOf("titles", over)})
+	}
+	if _, err := d.Briefs.Put(context.Background(), b, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	r := d.receipt(ReceiptRequest{Brief: "twins"})
+	if c := d.compare(r.ID); len(c.Changed) != 0 || c.Compared != 3 {
+		t.Errorf("at once there has changed %s of %d", reasons(c), c.Compared)
+	}
+	d.load("titles", "day,region,amount\n2026-10-01,North,1\n")
+	if got := reasons(d.compare(r.ID)); got != "Amount/ 1changed late_records(titles)" {
+		t.Errorf("after a record of October: %s", got)
+	}
+}
+
+// A figure's reasons are those that it depends on itself.
+func TestReasonsAreTheFiguresOwn(t *testing.T) {
+	d := open(t)
+	ctx := context.Background()
+	d.load("own-a", sales)
+	d.load("own-b", sales)
+	d.span("own-month", "2026-09")
+	d.span("own-other", "2026-10")
+	b := book.Brief{Name: "own", Title: "Own", Items: []book.Item{
+		{Kind: "figure", Title: "a", Query: sumOf("own-a", "@own-month")},
+		{Kind: "figure", Title: "b", Query: sumOf("own-b", "@own-other")},
+	}}
+	if _, err := d.Briefs.Put(ctx, b, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	r := d.receipt(ReceiptRequest{Brief: "own"})
+	first := d.load("own-b", "day,region,amount\n2026-10-01,North,1\n")
+	if got := reasons(d.compare(r.ID)); got != "b/ 1changed late_records(own-b)" {
+		t.Errorf("a load of the other dataset: %s", got)
+	}
+	d.span("own-month", "2026-09 or 2026-10")
+	if got := reasons(d.compare(r.ID)); got != "a/ 7changed definition_changed(own-month); b/ 1changed late_records(own-b)" {
+		t.Errorf("a span of the other figure: %s", got)
+	}
+	if _, err := d.Datasets.UndoLoad(ctx, "own-b", first.ID); err != nil {
+		t.Fatal(err)
+	}
+	if got := reasons(d.compare(r.ID)); got != "a/ 7changed definition_changed(own-month)" {
+		t.Errorf("a load that came and went: %s", got)
+	}
+	// A dataset that is removed is blamed on nothing but itself.
+	if err := d.Datasets.Remove(ctx, "own-b", AnyVersion); err != nil {
+		t.Fatal(err)
+	}
+	c := d.compare(r.ID)
+	for _, m := range c.Changed {
+		for _, why := range m.Reasons {
+			if m.Cell.Item == "b" && why.Name == "own-month" {
+				t.Errorf("a figure of the removed dataset is blamed on a span: %s", reasons(c))
+			}
+		}
+	}
+	if len(c.Missing) != 1 || !strings.Contains(c.Missing[0], "no dataset is named own-b") {
+		t.Errorf("what is missing is %q", c.Missing)
+	}
+	if len(c.Since) == 0 {
+		t.Error("nothing is said to have happened since")
+	}
+}
+
+// A receipt of the first form, without ids, is read and compared by what it holds.
+func TestFirstReceiptsAreCompared(t *testing.T) {
+	d := open(t)
+	ctx := context.Background()
+	l := d.load("first", sales)
+	body, err := json.Marshal(map[string]any{
+		"subject": "total", "dataset": "first", "as_of": "2026-10-19", "calendar": "civil",
+		"question": map[string]any{"over": []string{"2026-09"}, "figures": []any{map[string]string{"kind": "sum", "column": "amount"}},
+			"by": []string{"region"}},
+		"cells": []any{
+			map[string]any{"dataset": "first", "date": "day", "expression": "2026-09", "days": "2026-09-01/2026-09-30", "group": []string{"North"},
+				"figure": "sum_amount", "value": "5"},
+			map[string]any{"dataset": "first", "date": "day", "expression": "2026-09", "days": "2026-09-01/2026-09-30", "group": []string{"all"},
+				"figure": "sum_amount", "value": "11"},
+		},
+		"loads": []any{map[string]any{"dataset": "first", "newest": l.ID}},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	kept := &store.Receipt{Title: "old", Subject: "total", AsOf: civil.Of(2026, 10, 19).Time(), Body: string(body),
+		Checksum: checksum(body), Author: "test"}
+	if _, err := d.st.AddReceipt(ctx, kept); err != nil {
+		t.Fatal(err)
+	}
+	r, err := d.Receipts.Get(ctx, kept.ID)
+	if err != nil || !r.Verified || len(r.Body.Cells) != 2 || r.Body.Query.Figures[0].String() != "sum amount" {
+		t.Fatalf("it is read as %+v, %v", r, err)
+	}
+	// The first value named all is taken for what it looks like, as nothing else is known.
+	c := d.compare(kept.ID)
+	if c.Compared != 2 || len(c.Changed) != 1 || c.Changed[0].Cell.Group[0] != "all" {
+		t.Errorf("compared by what it holds: %s of %d", reasons(c), c.Compared)
+	}
+}
+
+// A key that was used before gives the receipt that was created then.
+func TestOneReceiptForOneKey(t *testing.T) {
+	d := open(t)
+	d.load("keys", sales)
+	q := sumOf("keys", "2026-09")
+	first := d.receipt(ReceiptRequest{Title: "a", Key: "k", Query: &q})
+	if second := d.receipt(ReceiptRequest{Title: "b", Key: "k", Query: &q}); second.ID != first.ID || second.Title != "a" {
+		t.Errorf("the second is %d %s, the first %d", second.ID, second.Title, first.ID)
+	}
+}
