@@ -330,7 +330,7 @@ func TestQueriesAreChecked(t *testing.T) {
 		{"say what goes down", "/across", Query{Over: year, By: []string{"region"}, Across: "region"}},
 		{"expected one of the categories", "/across", Query{Over: year, By: []string{"region"}, Across: "zone"}},
 		{"more than 40000 periods", "/over/3", Query{Over: []string{"trailing 4000 days", "trailing 4001 days", "trailing 4002 days", "trailing 4003 days"}, Each: "day", Running: "year", Rolling: 7}},
-		{"compared with prior period: the stretch", "/against/0", Query{Over: []string{"from 0001-02-01 through today"}, Against: []string{"prior"}}},
+		{"compared with prior period: the period", "/against/0", Query{Over: []string{"from 0001-02-01 through today"}, Against: []string{"prior"}}},
 	} {
 		_, err := ask(t, list, civil.Of(2026, 10, 19), c.q)
 		wrong, ok := err.(*Error)

@@ -41,7 +41,7 @@ type Member struct {
 }
 
 // Check looks at spans that are meant to go together, as of one day: which give errors or no days,
-// share days or leave gaps, carry cautions, or are compared with a stretch of another length.
+// share days or leave gaps, carry cautions, or are compared with a period of another length.
 func Check(ctx context.Context, members []Member, s Scope) ([]Finding, error) {
 	c := checker{scope: s, findings: []Finding{}}
 	sets := make([]civil.Set, len(members))
@@ -166,7 +166,7 @@ func (c *checker) gaps(members []Member, sets []civil.Set) {
 			continue
 		}
 		before, after := members[endingAt(sets, gap.Start)].Name, members[startingAt(sets, gap.End)].Name
-		c.add(Gap, "stretch one of the two to the other, if the days between are meant to count",
+		c.add(Gap, "extend one of the two to the other, if the days between are meant to count",
 			fmt.Sprintf("%s between them is in none", short(civil.SetOf(gap))), before, after)
 	}
 }

@@ -7,7 +7,7 @@ import (
 	"vastspan/core/civil"
 )
 
-// An Against says what a span is compared with (semantics §7): the same span moved, the stretch just
+// An Against says what a span is compared with (semantics §7): the same span moved, the period just
 // before it, or another span.
 type Against struct {
 	Text  string // as it was given, tidied: "1 year earlier", "prior", "@plan-month"
@@ -54,7 +54,7 @@ func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	return prior(n, s)
 }
 
-// prior returns the stretch just before a span, of the same kind: the span a number of units earlier
+// prior returns the period just before a span, of the same kind: the span a number of units earlier
 // where its form has units, whatever modifiers stand on it, else as many days, ending right before
 // it starts.
 func prior(n Node, s Scope) (civil.Set, error) {
@@ -96,16 +96,16 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	}
 	bounds := set.Bounds()
 	if bounds.Open() {
-		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no stretch just before it", n)}
+		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no period just before it", n)}
 	}
 	before := civil.Interval{Start: bounds.Start - civil.Day(bounds.Days()), End: bounds.Start}
 	if before.Start < civil.MinDay {
-		return civil.Set{}, &Error{Message: fmt.Sprintf("the stretch before %s begins before 0001-01-01", n)}
+		return civil.Set{}, &Error{Message: fmt.Sprintf("the period before %s begins before 0001-01-01", n)}
 	}
 	return civil.SetOf(before), nil
 }
 
-// sameKindBefore returns the move to the stretch before, nil for a form without units of its own.
+// sameKindBefore returns the move to the period before, nil for a form without units of its own.
 func sameKindBefore(n Node) *Move {
 	switch n := n.(type) {
 	case *This:

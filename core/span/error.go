@@ -48,7 +48,7 @@ type refusal struct {
 	rewrites   []rewrite
 }
 
-// A rewrite is one reading that is offered: the source with some stretches replaced.
+// A rewrite is one reading that is offered: the source with some periods replaced.
 type rewrite []edit
 
 type edit struct {

@@ -169,7 +169,7 @@ func (e *env) within(n, x Node) (civil.Interval, error) {
 	case 1:
 		return set.At(0), nil
 	}
-	return civil.Interval{}, &Error{Message: fmt.Sprintf("%s: %s is %d stretches as of %s, not one", n, x, set.Len(), e.asOf)}
+	return civil.Interval{}, &Error{Message: fmt.Sprintf("%s: %s is %d periods as of %s, not one", n, x, set.Len(), e.asOf)}
 }
 
 // starts returns the index of the first unit that starts inside an interval; for a business day it is
@@ -299,7 +299,7 @@ func (e *env) base(p *Point) (civil.Day, error) {
 	return h.Last(), nil
 }
 
-func (e *env) stretch(n *FromThrough) (civil.Interval, error) {
+func (e *env) period(n *FromThrough) (civil.Interval, error) {
 	from, err := e.point(&n.From)
 	if err != nil {
 		return civil.Interval{}, err

@@ -124,7 +124,7 @@ func TestErrorsOfResolution(t *testing.T) {
 		{"trailing 3 days", "0001-01-02", "outside"},
 		{"today, 1 year later", "9999-06-01", "outside"},
 		{"month 13 of this year", "2026-10-19", "not that many months"},
-		{"month 1 of (today or 2026-01-05)", "2026-10-19", "2 stretches"},
+		{"month 1 of (today or 2026-01-05)", "2026-10-19", "2 periods"},
 		{"start of (today and tomorrow)", "2026-10-19", "has no days"},
 		{"start of all dates", "2026-10-19", "it has no first day"},
 		{"last day of from today onward", "2026-10-19", "it has no last day"},

@@ -256,7 +256,7 @@ func (p *parser) past() Node {
 
 func (p *parser) ambiguousLast(at token, n int, u calendar.Unit) {
 	p.refuse(at.start, p.prev.end,
-		fmt.Sprintf("%q has two meanings: whole %s that are over, or a stretch that ends today", p.words(at), u.Plural()),
+		fmt.Sprintf("%q has two meanings: whole %s that are over, or a period that ends today", p.words(at), u.Plural()),
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}},
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("trailing %d %s", n, u.Counted(n))}})
 }
@@ -276,7 +276,7 @@ func (p *parser) nextFull() Node {
 	}
 	u := p.unit()
 	p.refuse(at.start, p.prev.end,
-		fmt.Sprintf("%q has two meanings: whole %s after this one, or a stretch that starts tomorrow", p.words(at), u.Plural()),
+		fmt.Sprintf("%q has two meanings: whole %s after this one, or a period that starts tomorrow", p.words(at), u.Plural()),
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("next %d full %s", n, u.Counted(n))}},
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("coming %d %s", n, u.Counted(n))}})
 	return nil
@@ -361,7 +361,7 @@ func (p *parser) from() Node {
 		p.refuse(p.tok.start, p.tok.end, fmt.Sprintf("%q leaves open whether the last day is inside", p.src[p.tok.start:p.tok.end]),
 			rewrite{{p.tok.start, p.tok.end, "through"}})
 	case p.tok.kind == endOfText:
-		p.refuse(at.start, p.prev.end, "the stretch has no end: expected through and a point, or onward",
+		p.refuse(at.start, p.prev.end, "the period has no end: expected through and a point, or onward",
 			rewrite{{p.prev.end, p.prev.end, " onward"}}, rewrite{{p.prev.end, p.prev.end, " through today"}})
 	}
 	p.refuseHere("through and a point, or onward")

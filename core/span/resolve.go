@@ -142,7 +142,7 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		d, err := e.point(&n.Point)
 		return civil.One(d), err
 	case *FromThrough:
-		return e.stretch(n)
+		return e.period(n)
 	case *FromOnward:
 		d, err := e.point(&n.From)
 		return civil.Interval{Start: d, End: civil.OpenEnd}, err

@@ -300,7 +300,7 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 			return span(start, w.walk(start, 1, n.N)+1)
 		}
 		return span(start, w.move(start, n.N, n.Unit))
-	case *SetOp: // of one stretch, as "of" needs it
+	case *SetOp: // of one period, as "of" needs it
 		set, ok := w.days(n, a, atClose)
 		return set.Bounds(), ok && set.Len() == 1
 	case *Nth:
@@ -341,7 +341,7 @@ func (w *twin) starting(u calendar.Unit, of Node, a civil.Day, atClose bool, fro
 	return civil.Interval{Start: found[from].Start, End: found[through].End}, true
 }
 
-// days answers forms that may be several stretches, by asking of every day whether it is inside.
+// days answers forms that may be several periods, by asking of every day whether it is inside.
 func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
 	keep := func(x Node, inside func(civil.Day) bool) (civil.Set, bool) {
 		set, ok := w.days(x, a, atClose)

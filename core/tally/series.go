@@ -55,7 +55,7 @@ func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day
 		}
 		days := set.Intersect(civil.SetOf(whole))
 		if days.Empty() {
-			// Between the stretches of a span: no row is skipped, and none of its days count.
+			// Between the periods of a span: no row is skipped, and none of its days count.
 			units = append(units, Unit{Label: label, Whole: whole, Partial: true, Future: whole.Start > asOf})
 			continue
 		}
@@ -69,8 +69,8 @@ func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day
 }
 
 // Running returns the days that a running figure of a row adds up: from the start of the unit of reset
-// that holds the row, through the row. A span of several stretches keeps to its own days; one
-// stretch reaches back to the start of the unit, before the span if need be.
+// that holds the row, through the row. A span of several periods keeps to its own days; one
+// period reaches back to the start of the unit, before the span if need be.
 func Running(set civil.Set, row Unit, cal *calendar.Calendar, reset calendar.Unit) (civil.Set, error) {
 	if row.Future || row.Days.Empty() {
 		return civil.Set{}, nil

@@ -19,7 +19,7 @@ import (
 	"vastspan/core/tally"
 )
 
-// The slow and obvious way to total: all records in a list, looked at one by one for every stretch
+// The slow and obvious way to total: all records in a list, looked at one by one for every period
 // and group, with whole thousandths in place of decimals.
 
 type naiveRecord struct {
@@ -168,14 +168,14 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		text := r.texts[q.By[i]]
 		return dataset.Label{Text: text, Set: text != ""}
 	}
-	in := func(r naiveRecord, stretch int) bool { return q.Periods[stretch].Contains(days[r.line]) }
+	in := func(r naiveRecord, period int) bool { return q.Periods[period].Contains(days[r.line]) }
 	anywhere := func(r naiveRecord) bool {
 		return slices.ContainsFunc(q.Periods, func(s civil.Set) bool { return s.Contains(days[r.line]) })
 	}
-	pick := func(stretch int, group []dataset.Label, of func(naiveRecord, int) dataset.Label) []naiveRecord {
+	pick := func(period int, group []dataset.Label, of func(naiveRecord, int) dataset.Label) []naiveRecord {
 		var list []naiveRecord
 		for _, r := range kept {
-			fits := in(r, stretch)
+			fits := in(r, period)
 			for i, g := range group {
 				fits = fits && (g == dataset.All || g == of(r, i))
 			}
@@ -247,8 +247,8 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	if len(q.By) == 0 {
 		groups = [][]dataset.Label{nil}
 	}
-	return write(coverage, groups, top, folded, q, func(stretch int, group []dataset.Label) []decimal.Value {
-		list := pick(stretch, group, of)
+	return write(coverage, groups, top, folded, q, func(period int, group []dataset.Label) []decimal.Value {
+		list := pick(period, group, of)
 		var values []decimal.Value
 		for _, f := range q.Figures {
 			values = append(values, l.figure(t, list, f))

@@ -90,7 +90,7 @@ export interface DaysThen {
 }
 
 /**
- * Follows expressions over a stretch of as-of days around the one at hand, fetched at once, so that
+ * Follows expressions over a period of as-of days around the one at hand, fetched at once, so that
  * moving the day needs no call a step.
  */
 export function useTimelines(expressions: () => string[], asOf: AsOfState) {
