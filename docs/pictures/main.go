@@ -46,13 +46,14 @@ const (
 	across     = "/totals?over=last%20full%20quarter&figures=sum%20fare&each=month&by=route&across=route&top=3&against=1%20year%20earlier"
 	atTheEnds  = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
 	monday     = "/brief/monday-crossings"
+	rehearsed  = "/brief/board-season?rehearse=yes&as_of=2026-10-01"
 	eighthItem = "[data-brief] [data-item='7'] tbody tr"
 )
 
 var pages = []page{
 	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
 	{name: "console-span", path: "/span/month-so-far", ready: "[data-rehearsal] tbody tr:nth-child(5)", height: 1100},
-	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: "[data-calendar-year] section:nth-child(12)", height: 960},
+	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: ".grid > section:nth-child(12)", height: 960},
 	{name: "console-check", path: "/check", ready: "[data-findings] li", height: 800},
 	{name: "console-totals", path: twoMonths, ready: rowOf(12), height: 860},
 	{name: "console-breakdown", path: ofTheYear, ready: rowOf(13), height: 1060},
@@ -60,7 +61,7 @@ var pages = []page{
 	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880},
 	{name: "console-records", path: atTheEnds, ready: "[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)", height: 960},
 	{name: "console-brief", path: monday, ready: eighthItem, height: 1010},
-	{name: "console-brief-dark", path: "/brief/board-season?rehearse=yes&as_of=2026-10-01", ready: "[data-item='6'] canvas", height: 1180, dark: true},
+	{name: "console-brief-dark", path: rehearsed, ready: "[data-item='6'] canvas", height: 1180, dark: true},
 	{name: "console-brief-printed", path: monday, ready: eighthItem, width: 760, height: 560, print: true},
 	{name: "console-receipt", path: "/receipt/1", ready: "[data-receipt] [data-changed]", height: 800, late: true},
 	{name: "console-phone", path: "/brief/board-season", ready: "[data-brief] [data-item='3']", width: 390, height: 844},
