@@ -6,10 +6,13 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -311,4 +314,46 @@ func setDate(selector, day string) chromedp.Action {
 		),
 		nil,
 	)
+}
+
+// An item is dragged by its handle with a finger; the page is saved in the new order.
+func TestItemsAreDraggedByTouch(t *testing.T) {
+	s, _ := briefs(t)
+	ctx := browser(t)
+	var titles []string
+	order := chromedp.Evaluate(`[...document.querySelectorAll('[data-brief] [data-item]')].map(e => e.ariaLabel)`, &titles)
+	type point struct{ X, Y float64 }
+	var from, to point
+	middle := func(selector string, p *point) chromedp.Action {
+		return chromedp.Evaluate(fmt.Sprintf(
+			`(() => { const b = document.querySelector(%q).getBoundingClientRect(); return {X: b.x + b.width / 2, Y: b.y + b.height / 2} })()`,
+			selector), p)
+	}
+	do(t, ctx, "the page is edited", emulation.SetTouchEmulationEnabled(true), chromedp.Navigate(s.address+"/brief/monday-crossings"),
+		chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery), chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch),
+		chromedp.WaitVisible(`[aria-label="Title of item 2"]`, chromedp.ByQuery), order,
+		middle(`[aria-label^="Drag Fares, month so far"]`, &from), middle("[data-item='2']", &to))
+	before := slices.Clone(titles)
+	touch := func(kind input.TouchType, p point) chromedp.Action {
+		list := []*input.TouchPoint{{X: p.X, Y: p.Y}}
+		if kind == input.TouchEnd {
+			list = nil
+		}
+		return input.DispatchTouchEvent(kind, list)
+	}
+	steps := []chromedp.Action{touch(input.TouchStart, from)}
+	for i := 1; i <= 20; i++ {
+		at := point{from.X + (to.X-from.X)*float64(i)/20, from.Y + (to.Y-from.Y)*float64(i)/20}
+		steps = append(steps, touch(input.TouchMove, at), chromedp.Sleep(40*time.Millisecond))
+	}
+	steps = append(steps, chromedp.Sleep(500*time.Millisecond), touch(input.TouchEnd, to),
+		chromedp.Poll(`document.querySelector('[data-item="0"]')?.ariaLabel !== 'Fares, month so far'`, nil), order)
+	do(t, ctx, "an item is dragged", steps...)
+	if len(titles) != len(before) || titles[0] == before[0] {
+		t.Fatalf("the order was %q, now %q", before, titles)
+	}
+	do(t, ctx, "and saved", chromedp.Click(`//button[.="Save"]`, chromedp.BySearch), chromedp.WaitVisible(`//button[.="Edit"]`, chromedp.BySearch))
+	if now := s.brief("monday-crossings"); now.Items[0].Title != titles[0] {
+		t.Errorf("the first item is kept as %s, on the page it is %s", now.Items[0].Title, titles[0])
+	}
 }

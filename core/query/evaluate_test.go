@@ -400,3 +400,20 @@ func told(a *Answer) string {
 	}
 	return b.String()
 }
+
+// Made like-for-like, a span that ends before the as-of day stays as it is, and nothing is said of a cut.
+func TestOnlyWhatReachesOnIsCut(t *testing.T) {
+	list := []sale{{civil.Of(2026, 9, 10), "North", 100, false}, {civil.Of(2025, 9, 10), "North", 50, false}}
+	a, err := ask(t, list, civil.Of(2026, 10, 19), Query{Over: []string{"last full month", "this month"}, Against: []string{"1 year earlier"}, LikeForLike: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a.Spans[0].Expression != "last full month" || a.Spans[1].Expression != "this month so far" {
+		t.Errorf("the spans are %s and %s", a.Spans[0].Expression, a.Spans[1].Expression)
+	}
+	for _, n := range a.Notes {
+		if n.Level == table.Caution {
+			t.Errorf("there is a caution: %s", n.Text)
+		}
+	}
+}

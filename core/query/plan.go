@@ -270,10 +270,11 @@ func (p *plan) add(i int, text string) error {
 		return errorAt(err, "/over/%d", i)
 	}
 	p.query.Over[i] = n.String()
-	if p.query.LikeForLike {
-		n = &span.SoFar{X: n}
-	}
 	resolution, err := span.Explain(n, p.Scope)
+	if err == nil && p.query.LikeForLike && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
+		n = &span.SoFar{X: n} // it is cut where it reaches past the as-of day, and only there
+		resolution, err = span.Explain(n, p.Scope)
+	}
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
