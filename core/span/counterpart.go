@@ -105,25 +105,6 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	return civil.SetOf(before), nil
 }
 
-// sameKindBefore returns the move to the period before, nil for a form without units of its own.
-func sameKindBefore(n Node) *Move {
-	switch n := n.(type) {
-	case *This:
-		return &Move{N: -1, Unit: n.Unit}
-	case *ToDate:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *Trailing:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *Coming:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *LastFull:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *NextFull:
-		return &Move{N: -n.N, Unit: n.Unit}
-	}
-	return nil
-}
-
 // Name returns what people call the comparison: 1 year earlier, prior period, @plan-month.
 func (a Against) Name() string {
 	if a.prior {

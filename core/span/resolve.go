@@ -111,50 +111,6 @@ func (e *env) placed(n Node, err error) error {
 	return &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
 }
 
-// interval returns the days of a form that is one interval, or none.
-func (e *env) interval(n Node) (civil.Interval, error) {
-	switch n := n.(type) {
-	case *Relative:
-		return e.validDay(e.asOf + civil.Day(n.Offset))
-	case *This:
-		return e.this(n.Unit)
-	case *ToDate:
-		return e.toDate(n)
-	case *LastFull:
-		return e.lastFull(n)
-	case *NextFull:
-		return e.nextFull(n)
-	case *RestOf:
-		return e.restOf(n)
-	case *Trailing:
-		return e.trailing(n)
-	case *Coming:
-		return e.coming(n)
-	case *Nth:
-		return e.nth(n)
-	case *FirstLast:
-		return e.outer(n)
-	case *DateRange:
-		return e.moveFixed(civil.Through(n.First, n.Last), nil)
-	case *UnitLiteral:
-		return e.literal(n)
-	case *PointDay:
-		d, err := e.point(&n.Point)
-		return civil.One(d), err
-	case *FromThrough:
-		return e.period(n)
-	case *FromOnward:
-		d, err := e.point(&n.From)
-		return civil.Interval{Start: d, End: civil.OpenEnd}, err
-	case *Through:
-		d, err := e.point(&n.Through)
-		return civil.Interval{Start: civil.OpenStart, End: d + 1}, err
-	case *AllDates:
-		return civil.AllDays, nil
-	}
-	panic(fmt.Sprintf("span: a node of type %T", n))
-}
-
 // follow resolves another named span, in its own calendar if it has one.
 func (e *env) follow(n *Name) (civil.Set, error) {
 	target, cal, err := e.enter(n)
