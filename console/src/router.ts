@@ -26,3 +26,25 @@ export const { navigate, route } = createRouter({
   '/calendars': Calendars,
   '*': NotFound,
 })
+
+/** The pages in the order of the navigation, with the key that leads to each after g. */
+export const pages = [
+  {
+    title: 'Ask',
+    pages: [
+      { path: '/briefs', of: '/brief/', name: 'Briefs', key: 'b' },
+      { path: '/totals', name: 'Totals', key: 't' },
+      { path: '/lines', name: 'Lines', key: 'l' },
+      { path: '/records', name: 'Records', key: 'r' },
+    ],
+  },
+  {
+    title: 'Definitions',
+    pages: [
+      { path: '/', of: '/span/', name: 'Spans', key: 's' },
+      { path: '/calendars', name: 'Calendars', key: 'c' },
+      { path: '/check', name: 'Check', key: 'k' },
+    ],
+  },
+  { title: 'Kept', pages: [{ path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' }] },
+] as { title: string; pages: { path: string; of?: string; name: string; key: string }[] }[]

@@ -4,7 +4,7 @@
   import { useReceipts } from '../features/receipts/receipts'
   import { useCalendars, useDatasets, useSpans } from '../api/queries'
   import { carried, param } from '../lib/address.svelte'
-  import { route } from '../router'
+  import { pages, route } from '../router'
   import AsOfBar from './AsOfBar.svelte'
   import Shortcuts from './Shortcuts.svelte'
   import Mark from './Mark.svelte'
@@ -16,26 +16,13 @@
   const calendars = useCalendars()
   const briefs = useBriefs()
   const receipts = useReceipts()
-  const groups = $derived([
-    {
-      title: 'Ask',
-      pages: [
-        { path: '/briefs', of: '/brief/', name: 'Briefs', count: briefs.data?.length },
-        { path: '/totals', name: 'Totals' },
-        { path: '/lines', name: 'Lines' },
-        { path: '/records', name: 'Records' },
-      ],
-    },
-    {
-      title: 'Definitions',
-      pages: [
-        { path: '/', of: '/span/', name: 'Spans', count: spans.data?.length },
-        { path: '/calendars', name: 'Calendars', count: calendars.data?.length },
-        { path: '/check', name: 'Check' },
-      ],
-    },
-    { title: 'Kept', pages: [{ path: '/receipts', of: '/receipt/', name: 'Receipts', count: receipts.data?.length }] },
-  ] as { title: string; pages: { path: string; of?: string; name: string; count?: number }[] }[])
+  // How many there are of what some pages list.
+  const counts = $derived<Record<string, number | undefined>>({
+    Briefs: briefs.data?.length,
+    Spans: spans.data?.length,
+    Calendars: calendars.data?.length,
+    Receipts: receipts.data?.length,
+  })
 
   // A dataset that was chosen on one page is the one looked at on the next.
   const link = (path: string) => {
@@ -56,7 +43,7 @@
       <Mark />
       <span class="sr-only text-[1.0625rem] font-semibold tracking-tight sm:not-sr-only">Vast Span</span>
     </a>
-    {#each groups as group, g (group.title)}
+    {#each pages as group, g (group.title)}
       {#if g > 0}<h2 class="mt-5 mb-1 hidden px-2.5 text-2xs text-quiet md:block">{group.title}</h2>{/if}
       {#each group.pages as page (page.path)}
         {@const here = route.pathname === page.path || (page.of !== undefined && route.pathname.startsWith(page.of))}
@@ -69,8 +56,8 @@
           aria-current={here ? 'page' : undefined}
         >
           {page.name}
-          {#if page.count !== undefined}<span class={['hidden font-normal md:inline', !here && 'text-quiet']}
-              >{page.count}</span
+          {#if counts[page.name] !== undefined}<span class={['hidden font-normal md:inline', !here && 'text-quiet']}
+              >{counts[page.name]}</span
             >{/if}
         </a>
       {/each}

@@ -2,7 +2,7 @@
   import Keyboard from '@lucide/svelte/icons/keyboard'
   import { Dialog } from 'bits-ui'
   import { carried } from '../lib/address.svelte'
-  import { navigate } from '../router'
+  import { navigate, pages } from '../router'
 
   // Every key there is, and the keys that go from page to page.
   let open = $state(false)
@@ -11,17 +11,7 @@
     'card fixed top-1/2 left-1/2 z-50 max-h-[90vh] w-[min(40rem,94vw)] overflow-y-auto p-5 shadow-xl',
     '-translate-x-1/2 -translate-y-1/2',
   ]
-
-  const pages: Record<string, { path: string; name: string }> = {
-    b: { path: '/briefs', name: 'Briefs' },
-    t: { path: '/totals', name: 'Totals' },
-    l: { path: '/lines', name: 'Lines' },
-    r: { path: '/records', name: 'Records' },
-    s: { path: '/', name: 'Spans' },
-    c: { path: '/calendars', name: 'Calendars' },
-    k: { path: '/check', name: 'Check' },
-    f: { path: '/receipts', name: 'Receipts' },
-  }
+  const keyed = pages.flatMap((group) => group.pages)
   const sheet: { title: string; keys: [string, string][] }[] = [
     {
       title: 'The as-of day',
@@ -30,7 +20,7 @@
         ['Shift ← →', 'a month back, a month on'],
       ],
     },
-    { title: 'Pages: g, then', keys: Object.entries(pages).map(([k, p]): [string, string] => [k, p.name]) },
+    { title: 'Pages: g, then', keys: keyed.map((p): [string, string] => [p.key, p.name]) },
     {
       title: 'A brief while it is edited',
       keys: [
@@ -55,10 +45,13 @@
     if (e.key === '?') {
       open = true
       e.preventDefault()
-    } else if (waiting && pages[e.key]) {
+      return
+    }
+    const page = waiting ? keyed.find((p) => p.key === e.key) : undefined
+    if (page) {
       waiting = false
       e.preventDefault()
-      void navigate((pages[e.key]?.path ?? '/') as '/', { search: carried().slice(1) })
+      void navigate(page.path as '/', { search: carried().slice(1) })
     } else {
       waiting = e.key === 'g'
       if (waiting) setTimeout(() => (waiting = false), 1500)
