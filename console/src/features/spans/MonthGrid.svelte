@@ -24,7 +24,7 @@
   })
 </script>
 
-<div class="grid grid-cols-2 gap-x-5 gap-y-4 sm:grid-cols-3">
+<div class="grid grid-cols-2 gap-x-3 gap-y-4 sm:grid-cols-3">
   {#each grids as g (g.first)}
     {@const p = parts(g.first)}
     <table class="w-full table-fixed self-start text-center" aria-label={`${months[p.month - 1]} ${p.year}`}>

@@ -37,13 +37,13 @@
             <th class="px-2 text-left font-normal">change</th>
             <th class="px-2 text-left font-normal whitespace-nowrap">then</th>
             <th class="px-2 text-right font-normal">period</th>
-            <th class="px-4 text-right font-normal">days</th>
+            <th class="pr-3 pl-2 text-right font-normal">days</th>
           </tr>
         </thead>
         <tbody>
           {#each rehearsal.data?.turns ?? [] as t (t.first_as_of)}
             <tr class="h-8 border-t border-line/60 hover:bg-ahead">
-              <td class="px-4 whitespace-nowrap"
+              <td class="pr-2 pl-4 whitespace-nowrap"
                 ><button class="hover:text-asof" onclick={() => setAsOf(t.first_as_of)}>{long(t.first_as_of)}</button
                 ></td
               >
@@ -55,7 +55,7 @@
               >
               <td class="px-2 whitespace-nowrap text-quiet">{t.then}</td>
               <td class="px-2 text-right whitespace-nowrap">{t.error?.message ?? ranges(t.from)}</td>
-              <td class="px-4 text-right whitespace-nowrap text-quiet"
+              <td class="pr-3 pl-2 text-right whitespace-nowrap text-quiet"
                 >{total(t.from)}{t.then !== 'stays' && total(t.to) !== total(t.from) ? ` → ${total(t.to)}` : ''}</td
               >
             </tr>

@@ -50,7 +50,7 @@
     <a class="button mt-4" href={'/' + carried()}>To the spans</a>
   </section>
 {:else}
-  <div class="grid items-start gap-3.5 lg:grid-cols-2">
+  <div class="grid items-start gap-3.5 lg:grid-cols-[9fr_11fr]">
     <SpanEditor {span} context={asOf.context} ondone={done} />
     <Why {span} context={asOf.context} />
     <section class="card p-4" aria-label="Days">

@@ -56,10 +56,10 @@
   {/each}
   {#each q.against_dataset as b (b)}
     <span class="chip chip-on pr-0.5">
-      records of {datasetOf(b)}
+      {datasetOf(b)}
       <button
         class="rounded p-1 hover:bg-ahead"
-        aria-label={`Leave the records of ${datasetOf(b)} out`}
+        aria-label={`Leave ${datasetOf(b)} out`}
         onclick={() =>
           setParam(
             'against_dataset',
