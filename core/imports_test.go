@@ -74,11 +74,11 @@ var allowed = map[string][]string{
 		"internal/cli/print",
 		"internal/demo",
 		"internal/holidays",
-		"internal/ingest",
+
 		"internal/postgres",
 		"internal/refused",
 		"internal/service",
-		"internal/store",
+
 		"internal/web",
 	},
 	"internal/cli/print": {"core/civil", "core/dataset", "core/decimal", "core/query", "core/table"},
@@ -130,10 +130,10 @@ var allowed = map[string][]string{
 		"core/span",
 		"core/table",
 		"core/tally",
-		"internal/ingest",
+
 		"internal/refused",
 		"internal/service",
-		"internal/store",
+
 		"internal/web/console",
 	},
 	"internal/web/console": {},

@@ -10,7 +10,7 @@ import (
 	"vastspan/api/types"
 	"vastspan/core/query"
 	"vastspan/core/span"
-	"vastspan/internal/ingest"
+	"vastspan/internal/service"
 )
 
 // problemError is a refusal that came from the service.
@@ -72,7 +72,7 @@ func pointed(request any, pointer string) (string, bool) {
 func (a *app) printError(err error) {
 	var expression *expressionError
 	var problem *problemError
-	var faults *ingest.Faults
+	var faults *service.Faults
 	switch {
 	case errors.As(err, &expression):
 		a.printExpressionError(expression.text, expression.err)

@@ -17,7 +17,6 @@ import (
 	"vastspan/api/client"
 	"vastspan/internal/postgres"
 	"vastspan/internal/service"
-	"vastspan/internal/store"
 	"vastspan/internal/web"
 )
 
@@ -94,12 +93,11 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	defer func() { err = errors.Join(err, closeDatabase()) }()
-	st, err := store.Open(ctx, url)
+	svc, err := service.Open(ctx, url, zone, time.Now)
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, st.Close()) }()
-	svc := service.New(st, zone, time.Now)
+	defer func() { err = errors.Join(err, svc.Close()) }()
 	if prepare != nil {
 		if err := prepare(ctx, svc); err != nil {
 			return err

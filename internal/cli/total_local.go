@@ -16,7 +16,7 @@ import (
 	"vastspan/core/measure"
 	"vastspan/core/query"
 	"vastspan/internal/cli/print"
-	"vastspan/internal/ingest"
+	"vastspan/internal/service"
 )
 
 // fileFlags say how a file is read.
@@ -60,26 +60,12 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		}
 		defer clean()
 	}
-	reader, err := ingest.Open("", in)
+	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: f.file.allowUndated, Hints: f.hints(&q)})
 	if err != nil {
-		return fmt.Errorf("%s: %w", file, err)
-	}
-	schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.hints(&q))
-	if err != nil {
-		return fmt.Errorf("%s: %w", file, err)
+		return err
 	}
 	q.Date = "" // it is the file's own now
-	asOf, err := d.asOf(f.contextFlags, func() (civil.Day, bool, error) {
-		newest, ok, err := ingest.Newest(ctx, reader, schema, f.file.allowUndated)
-		if err != nil {
-			return 0, false, err
-		}
-		if _, err := in.(io.Seeker).Seek(0, io.SeekStart); err != nil {
-			return 0, false, err
-		}
-		reader, err = ingest.Open("", in)
-		return newest, ok, err
-	})
+	asOf, err := d.asOf(f.contextFlags, func() (civil.Day, bool, error) { return local.Newest(ctx) })
 	if err != nil {
 		return err
 	}
@@ -93,12 +79,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 			name,
 		)
 	}}
-	records := query.Records{
-		Name:   file,
-		Schema: schema,
-		Source: &ingest.Source{Reader: reader, Schema: schema, AllowUndated: f.file.allowUndated},
-	}
-	answer, err := e.Answer(ctx, q, records)
+	answer, err := e.Answer(ctx, q, local.Records())
 	if err != nil {
 		return about(err, q)
 	}
@@ -109,8 +90,8 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 }
 
 // hints are what a query says about a file's columns: its figures need amounts, its categories text.
-func (f *totalFlags) hints(q *query.Query) ingest.ColumnHints {
-	h := ingest.ColumnHints{
+func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
+	h := service.ColumnHints{
 		Date:       q.Date,
 		Zone:       f.file.zone,
 		DateOrder:  dataset.DateOrder(f.file.dateOrder),

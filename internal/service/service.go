@@ -58,6 +58,18 @@ func New(st *store.Store, zone *time.Location, now func() time.Time) *Service {
 	return s
 }
 
+// Open opens the database at an address and returns a service on it; Close must follow.
+func Open(ctx context.Context, url string, zone *time.Location, now func() time.Time) (*Service, error) {
+	st, err := store.Open(ctx, url)
+	if err != nil {
+		return nil, err
+	}
+	return New(st, zone, now), nil
+}
+
+// Close closes the database.
+func (s *Service) Close() error { return s.store.Close() }
+
 // Ping reports whether the database answers.
 func (s *Service) Ping(ctx context.Context) error { return s.store.Ping(ctx) }
 

@@ -9,9 +9,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
-	"vastspan/internal/ingest"
 	"vastspan/internal/service"
-	"vastspan/internal/store"
 )
 
 func (h *handlers) ListDatasets(ctx context.Context, r server.ListDatasetsRequestObject) (server.ListDatasetsResponseObject, error) {
@@ -132,7 +130,7 @@ func (h *handlers) ListValues(ctx context.Context, r server.ListValuesRequestObj
 	if err != nil {
 		return nil, err
 	}
-	return server.ListValues200JSONResponse{Items: each(values, func(v *store.CategoryValue) types.CategoryValue {
+	return server.ListValues200JSONResponse{Items: each(values, func(v *service.CategoryValue) types.CategoryValue {
 		return types.CategoryValue{Value: v.Value, Records: v.Records}
 	})}, nil
 }
@@ -144,7 +142,7 @@ func file(name string, p types.LoadFileParams) service.File {
 		Name:         or(p.File),
 		AllowUndated: or(p.AllowUndated),
 		Key:          or(p.IdempotencyKey),
-		Hints: ingest.ColumnHints{
+		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
 		},
@@ -193,7 +191,7 @@ func coveredDays(c tally.Coverage) (oldest, newest *civil.Day) {
 	return &c.Oldest, &c.Newest
 }
 
-func toLoad(l *store.Load) types.Load {
+func toLoad(l *service.Load) types.Load {
 	out := types.Load{
 		Id:       l.ID,
 		File:     l.File,
@@ -204,12 +202,12 @@ func toLoad(l *store.Load) types.Load {
 		UndoneAt: l.UndoneAt,
 	}
 	if l.Oldest != nil && l.Newest != nil {
-		oldest, newest := store.DayOf(*l.Oldest), store.DayOf(*l.Newest)
+		oldest, newest := service.DayOf(*l.Oldest), service.DayOf(*l.Newest)
 		out.Oldest, out.Newest = &oldest, &newest
 	}
 	return out
 }
 
-func toFault(f *ingest.Fault) types.Fault {
+func toFault(f *service.Fault) types.Fault {
 	return types.Fault{Line: f.Line, Column: optional(f.Column), Value: optional(f.Value), Expected: f.Expected}
 }

@@ -12,8 +12,8 @@ import (
 
 	"vastspan/api/types"
 	"vastspan/core/span"
-	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
+	"vastspan/internal/service"
 )
 
 // problem returns problem details (RFC 9457) of a kind, which its code names.
@@ -53,7 +53,7 @@ func problemOf(err error) types.Problem {
 	if errors.As(err, &expression) {
 		p.Expression = expression
 	}
-	var faults *ingest.Faults
+	var faults *service.Faults
 	if errors.As(err, &faults) {
 		list := each(faults.Rows, toFault)
 		p.Faults = &list

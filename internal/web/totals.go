@@ -10,7 +10,6 @@ import (
 	"vastspan/core/table"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
-	"vastspan/internal/store"
 )
 
 func (h *handlers) Total(ctx context.Context, r server.TotalRequestObject) (server.TotalResponseObject, error) {
@@ -80,7 +79,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 	return out, nil
 }
 
-func cellsOf(r *store.Record) types.RecordCells { return r.Cells }
+func cellsOf(r *service.Record) types.RecordCells { return r.Cells }
 
 // defaultBoundary is how many records each side of a boundary has where nothing is said.
 const defaultBoundary = 3
@@ -123,7 +122,7 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 // boundaryGrid returns the records around boundaries as CSV has them.
 func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
 	g := &table.Grid{Header: append([]string{"boundary", "day", "side"}, l.Dataset.Schema.Names()...)}
-	add := func(b *service.Boundary, inside bool, records []store.Record) {
+	add := func(b *service.Boundary, inside bool, records []service.Record) {
 		name, side := "ends", "out"
 		if b.Begins {
 			name = "begins"
