@@ -34,7 +34,7 @@ var (
 	asOf  = civil.Of(2026, 10, 19)
 )
 
-// spans are the eight periods of each question; each has its counterpart a year earlier.
+// spans are the eight periods of each query; each has its counterpart a year earlier.
 var spans = []string{
 	"last full month",
 	"month to date",

@@ -489,14 +489,14 @@ type ClientInterface interface {
 	// Corresponds with POST /records (the `ListRecords` operationId).
 	ListRecords(ctx context.Context, body ListRecordsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListBoundariesWithBody The last and the first few records on both sides of each edge of a span
+	// ListBoundariesWithBody The last and the first few records on both sides of each boundary of a span
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /records/boundaries (the `ListBoundaries` operationId).
 	ListBoundariesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListBoundaries The last and the first few records on both sides of each edge of a span
+	// ListBoundaries The last and the first few records on both sides of each boundary of a span
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1681,7 +1681,7 @@ func (c *Client) ListRecords(ctx context.Context, body ListRecordsJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// ListBoundariesWithBody The last and the first few records on both sides of each edge of a span
+// ListBoundariesWithBody The last and the first few records on both sides of each boundary of a span
 //
 // Takes any type of body and a specified content type.
 //
@@ -1698,7 +1698,7 @@ func (c *Client) ListBoundariesWithBody(ctx context.Context, contentType string,
 	return c.Client.Do(req)
 }
 
-// ListBoundaries The last and the first few records on both sides of each edge of a span
+// ListBoundaries The last and the first few records on both sides of each boundary of a span
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6140,14 +6140,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /records (the `ListRecords` operationId).
 	ListRecordsWithResponse(ctx context.Context, body ListRecordsJSONRequestBody, reqEditors ...RequestEditorFn) (*ListRecordsResponse, error)
 
-	// ListBoundariesWithBodyWithResponse The last and the first few records on both sides of each edge of a span
+	// ListBoundariesWithBodyWithResponse The last and the first few records on both sides of each boundary of a span
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /records/boundaries (the `ListBoundaries` operationId).
 	ListBoundariesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListBoundariesResponse, error)
 
-	// ListBoundariesWithResponse The last and the first few records on both sides of each edge of a span
+	// ListBoundariesWithResponse The last and the first few records on both sides of each boundary of a span
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -10285,7 +10285,7 @@ func (c *ClientWithResponses) ListRecordsWithResponse(ctx context.Context, body 
 	return ParseListRecordsResponse(rsp)
 }
 
-// ListBoundariesWithBodyWithResponse The last and the first few records on both sides of each edge of a span
+// ListBoundariesWithBodyWithResponse The last and the first few records on both sides of each boundary of a span
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -10298,7 +10298,7 @@ func (c *ClientWithResponses) ListBoundariesWithBodyWithResponse(ctx context.Con
 	return ParseListBoundariesResponse(rsp)
 }
 
-// ListBoundariesWithResponse The last and the first few records on both sides of each edge of a span
+// ListBoundariesWithResponse The last and the first few records on both sides of each boundary of a span
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //

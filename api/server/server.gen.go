@@ -155,7 +155,7 @@ type ServerInterface interface {
 	// ListRecords The records of a span with what they add up to; as CSV all of them, the oldest first
 	// (POST /records)
 	ListRecords(c *gin.Context)
-	// ListBoundaries The last and the first few records on both sides of each edge of a span
+	// ListBoundaries The last and the first few records on both sides of each boundary of a span
 	// (POST /records/boundaries)
 	ListBoundaries(c *gin.Context)
 	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
@@ -5411,7 +5411,7 @@ type StrictServerInterface interface {
 	// ListRecords The records of a span with what they add up to; as CSV all of them, the oldest first
 	// (POST /records)
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
-	// ListBoundaries The last and the first few records on both sides of each edge of a span
+	// ListBoundaries The last and the first few records on both sides of each boundary of a span
 	// (POST /records/boundaries)
 	ListBoundaries(ctx context.Context, request ListBoundariesRequestObject) (ListBoundariesResponseObject, error)
 	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps

@@ -2,7 +2,7 @@ package civil
 
 // An Interval is the half-open period of days [Start, End). Half-open edges are what makes
 // neighbouring intervals neither overlap nor leave a gap (semantics §1). The zero value is empty.
-// Start may be Since and End may be Onward: the interval is then open on that side.
+// Start may be OpenStart and End may be OpenEnd: the interval is then open on that side.
 type Interval struct {
 	Start, End Day
 }

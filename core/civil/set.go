@@ -170,7 +170,7 @@ func (s Set) Except(t Set) Set {
 	return b.set
 }
 
-// Keep returns the days of a closed set for which keep answers true.
+// Keep returns the days of a closed set for which keep returns true.
 func (s Set) Keep(keep func(Day) bool) Set {
 	var b builder
 	for v := range s.Intervals() {

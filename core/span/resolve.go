@@ -103,7 +103,7 @@ func (e *env) eval(n Node) (civil.Set, error) {
 	return civil.SetOf(v), nil
 }
 
-// placed returns an error the form and the as-of day that it belongs to.
+// placed adds the form and the as-of day that an error belongs to.
 func (e *env) placed(n Node, err error) error {
 	if refused, ok := err.(*Error); ok {
 		return refused

@@ -86,16 +86,16 @@ func (e *env) moveFixed(v civil.Interval, lit *UnitLiteral) (civil.Interval, err
 		}
 		lit = nil
 		var err error
-		if v, err = e.moveStretch(v, m); err != nil {
+		if v, err = e.moveInterval(v, m); err != nil {
 			return v, err
 		}
 	}
 	return v, nil
 }
 
-// moveStretch moves an interval: whole civil months stay whole where the move is months or longer
+// moveInterval moves an interval: whole civil months stay whole where the move is months or longer
 // in a month-based calendar, anything else goes by its first and its last day.
-func (e *env) moveStretch(v civil.Interval, m move) (civil.Interval, error) {
+func (e *env) moveInterval(v civil.Interval, m move) (civil.Interval, error) {
 	_, _, day := v.Start.Date()
 	if m.unit >= calendar.Month && m.cal.MonthBased() && day == 1 && v.Last().IsMonthEnd() {
 		first, _, err := m.cal.Move(v.Start, m.n, m.unit)

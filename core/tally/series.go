@@ -21,7 +21,7 @@ type Unit struct {
 // MaxUnits is how many units a span may be broken down into.
 const MaxUnits = 5000
 
-// Each returns every unit of a calendar that meets a closed span, in time order, none skipped.
+// Each lists every unit of a calendar that meets a closed span, in time order, none skipped.
 func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day) ([]Unit, error) {
 	bounds := set.Bounds()
 	switch {

@@ -25,7 +25,7 @@ const (
 	folder = "docs/screenshots"
 	asOf   = "2026-10-19"
 
-	usualWidth = 1280 // of a page, in pixels
+	defaultWidth = 1280 // of a page, in pixels
 )
 
 // A page is a picture of the console. ready is what stands on the page when it is complete.
@@ -181,7 +181,7 @@ func take(ctx context.Context, p page, address string) error {
 	}
 	width := p.width
 	if width == 0 {
-		width = usualWidth
+		width = defaultWidth
 	}
 	medium := "screen"
 	if p.print {

@@ -32,7 +32,7 @@ func (a *app) recordsCommand() *cobra.Command {
 		Short: "List the records of a span, and what they add up to",
 		Long: `Lists the records behind a total: the same span and filters give the same records. With --running an
 amount is added up from record to record, and the last one ends in the total's figure. With --boundary
-the last and the first records on both sides of each edge of the span are shown: what is just in and
+the last and the first records on both sides of each boundary of the span are shown: what is just in and
 what is just out. With --all every record comes, as CSV.`,
 		Example: `  vastspan records crossings --over @closed-month --where 'route=Gull Rock' --as-of latest --limit 20
   vastspan records crossings --over 'last full month' --running fare --oldest --as-of latest
@@ -50,7 +50,7 @@ what is just out. With --all every record comes, as CSV.`,
 	flags.BoolVar(&f.oldest, "oldest", false, "the oldest records first (default the newest)")
 	flags.IntVar(&f.limit, "limit", 50, "records a page, 1 to 1000")
 	flags.StringVar(&f.after, "after", "", "where the page before ended, as it said")
-	flags.IntVar(&f.boundary, "boundary", 0, "show so many records on both sides of each edge of the span")
+	flags.IntVar(&f.boundary, "boundary", 0, "show so many records on both sides of each boundary of the span")
 	flags.BoolVar(&f.all, "all", false, "all records as CSV, the oldest first")
 	c.MarkFlagsMutuallyExclusive("all", "boundary", "running")
 	c.MarkFlagsMutuallyExclusive("all", "boundary", "after")

@@ -25,7 +25,7 @@ type ScanOptions struct {
 	InOrder bool
 }
 
-// Rows returns the rows of one block: take is called with each row's line and cells, which hold until
+// Rows yields the rows of one block: take is called with each row's line and cells, which hold until
 // it returns. Faults are gathered; after the first one no more rows are given.
 type Rows func(take func(line int, cells []dataset.Cell) error) error
 
@@ -217,7 +217,7 @@ func (p *parser) clone() *parser {
 	return &own
 }
 
-// rows returns the rows of a block as cells, and gathers its faults.
+// rows yields the rows of a block as cells, and gathers its faults.
 func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 	p.valid = b.Valid()
 	err := b.Rows(func(line int, row []string) error {

@@ -14,7 +14,7 @@ import (
 	"vastspan/core/dataset"
 )
 
-// slow returns few bytes at a time, so that blocks end anywhere.
+// slow hands out few bytes at a time, so that blocks end anywhere.
 type slow struct {
 	text string
 	rng  *rand.Rand

@@ -159,7 +159,7 @@ type Boundary struct {
 // maxBoundaries is how many boundaries of a span are looked at.
 const maxBoundaries = 40
 
-// Boundaries returns the last and the first few records on both sides of each edge of a span: what is just
+// Boundaries returns the last and the first few records on both sides of each boundary of a span: what is just
 // in and what is just out.
 func (s *Records) Boundaries(ctx context.Context, q RecordsQuery, each int) (*Listed, []Boundary, error) {
 	l, err := s.listed(ctx, &q)

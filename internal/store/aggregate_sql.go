@@ -92,7 +92,7 @@ func (r *source) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Collec
 	return found, err
 }
 
-// Coverage returns how many records a dataset holds, with and without a day, and from when to when.
+// Coverage returns how many records a dataset holds, with a day and without, and which days they span.
 func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error) {
 	if c, err := s.rollups.current(ctx, d); err != nil || c != nil {
 		return c.whole(), err

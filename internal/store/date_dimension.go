@@ -47,7 +47,7 @@ type DayTables struct {
 	Spans     map[string]civil.Set // closed sets, cut to the days of the table
 }
 
-// DaysMade returns for which as-of day and which revision of the definitions the day tables stand;
+// DaysMade returns the as-of day and the revision of the definitions that the day tables were made for;
 // false where they were never made.
 func (s *Store) DaysMade(ctx context.Context) (asOf civil.Day, revision int64, made bool, err error) {
 	var rows []struct {

@@ -37,7 +37,7 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, e
 	return list, err
 }
 
-// EachRecord returns a dataset's records with a day one after the other; none is kept.
+// EachRecord passes a dataset's records with a day on, one after the other; none is kept.
 func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func(Record) error) error {
 	if err := d.Schema.CheckFilters(l.Where); err != nil {
 		return err

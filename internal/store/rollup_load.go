@@ -178,7 +178,7 @@ func (f *loadRollup) merge() (*sumTable, bool, error) {
 	return whole, true, nil
 }
 
-// each returns a combination's days with their places.
+// each yields a combination's days with their places.
 func (c *combination) each(yield func(day civil.Day, dated bool, place int) error) error {
 	if c.undated != 0 {
 		if err := yield(0, false, int(c.undated)-1); err != nil {

@@ -106,7 +106,7 @@ func (w *pass) passes(row int) bool {
 	return true
 }
 
-// coverage returns that of the records that pass.
+// coverage returns the coverage of the records that pass.
 func (w *pass) coverage() tally.Coverage {
 	if len(w.filters) == 0 {
 		return w.rollup.coverage
@@ -125,7 +125,7 @@ func (w *pass) coverage() tally.Coverage {
 	return e
 }
 
-// each returns the facts of all segments that are wanted.
+// each yields the partial results of all segments that are wanted.
 func (w *pass) each(ctx context.Context, yield func(tally.Partial) error) error {
 	dated := w.days[:len(w.days)-len(w.undated)]
 	from := func(d civil.Day) int { return sort.Search(len(dated), func(i int) bool { return dated[i] >= d }) }

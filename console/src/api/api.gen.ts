@@ -725,7 +725,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The last and the first few records on both sides of each edge of a span */
+        /** The last and the first few records on both sides of each boundary of a span */
         post: operations["listBoundaries"];
         delete?: never;
         options?: never;

@@ -7,7 +7,7 @@
   import Expression from './Expression.svelte'
   import DatePair from './DatePair.svelte'
 
-  // The spans of a question: named ones to pick, or an expression to type.
+  // The spans of a query: named ones to pick, or an expression to type.
   let {
     over,
     context,

@@ -3,7 +3,7 @@
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
-  // How a question is broken down: units, and what their rows are given beside the figure.
+  // How a query is broken down: units, and what their rows are given beside the figure.
   let { query: q }: { query: PageQuery } = $props()
 
   const set = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)

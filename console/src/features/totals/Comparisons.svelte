@@ -7,7 +7,7 @@
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
-  // What a question compares with: other days of the same records, or other records of the same days.
+  // What a query compares with: other days of the same records, or other records of the same days.
   let { dataset, datasets, query: q }: { dataset: Dataset; datasets: Dataset[]; query: PageQuery } = $props()
 
   const datasetOf = (text: string) => text.split(' ')[0] ?? ''

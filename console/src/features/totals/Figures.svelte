@@ -6,7 +6,7 @@
   import { useFigureKinds } from '../../api/queries'
   import { wordsOf } from '../../lib/query'
 
-  // The figures of a question: any way to put any amount together, and how many different values a
+  // The figures of a query: any way to put any amount together, and how many different values a
   // column has.
   let { dataset, figures, onchange }: { dataset: Dataset; figures: string[]; onchange: (figures: string[]) => void } =
     $props()

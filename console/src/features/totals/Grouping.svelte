@@ -5,7 +5,7 @@
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
-  // The categories of a question, at most two; one of them may be set across, and the top values kept.
+  // The categories of a query, at most two; one of them may be set across, and the top values kept.
   let { dataset, query: q }: { dataset: Dataset; query: PageQuery } = $props()
 
   const categories = $derived(dataset.columns.filter((c) => c.role === 'category').map((c) => c.name))
