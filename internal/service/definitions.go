@@ -235,6 +235,10 @@ func (l *loading) add(kind, name string, def any) {
 		l.err = err
 		return
 	}
+	if !refused.IsTextJSON(body) {
+		l.err = refused.Wrongf("%s %s holds characters that are no text: NUL, or bytes that are not UTF-8", kind, name)
+		return
+	}
 	one := BookChange{Kind: kind, Name: name, Change: "added", After: body}
 	from := int64(0)
 	if i := slices.IndexFunc(l.have, func(d store.Definition) bool { return d.Kind == kind && d.Name == name }); i >= 0 {

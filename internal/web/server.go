@@ -9,11 +9,13 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"vastspan/api"
@@ -38,7 +40,7 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 		fail(c, fmt.Errorf("panic: %v", cause))
 	}))
 	registry := prometheus.NewRegistry()
-	engine.Use(timings(registry), localHosts, limitBody, requests.check)
+	engine.Use(timings(registry), plainAnswers, localHosts, limitBody, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
 	strict := server.NewStrictHandlerWithOptions(&handlers{s, version}, nil, server.StrictGinServerOptions{
@@ -62,12 +64,17 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 
 func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }
 
+// methods are those that are counted by name.
+var methods = []string{
+	http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions,
+}
+
 // timings counts requests and how long they take.
 func timings(registry *prometheus.Registry) gin.HandlerFunc {
 	seconds := prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "vastspan_request_seconds", Help: "How long requests take.", Buckets: prometheus.ExponentialBuckets(0.001, 4, 8),
 	}, []string{"method", "route", "status"})
-	registry.MustRegister(seconds)
+	registry.MustRegister(seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return func(c *gin.Context) {
 		start := time.Now()
 		c.Next()
@@ -75,7 +82,19 @@ func timings(registry *prometheus.Registry) gin.HandlerFunc {
 		if route == "" {
 			route = "console"
 		}
-		seconds.WithLabelValues(c.Request.Method, route, strconv.Itoa(c.Writer.Status())).Observe(time.Since(start).Seconds())
+		method := c.Request.Method
+		if !slices.Contains(methods, method) {
+			method = "other"
+		}
+		seconds.WithLabelValues(method, route, strconv.Itoa(c.Writer.Status())).Observe(time.Since(start).Seconds())
+	}
+}
+
+// plainAnswers keeps browsers from guessing types and from keeping answers of the interface.
+func plainAnswers(c *gin.Context) {
+	c.Header("X-Content-Type-Options", "nosniff")
+	if isAPI(c.Request.URL.Path) {
+		c.Header("Cache-Control", "no-store")
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"net/url"
 	"regexp"
 
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"vastspan/api"
+	"vastspan/internal/refused"
 )
 
 // prefix is where the HTTP interface is served.
@@ -63,6 +65,10 @@ func (v *validator) check(c *gin.Context) {
 	for _, p := range c.Params {
 		params[p.Key] = p.Value
 	}
+	if address, err := url.PathUnescape(c.Request.URL.RequestURI()); err != nil || !refused.IsText(address) {
+		badRequest(c, errors.New("the address holds characters that are no text: NUL, or bytes that are not UTF-8"))
+		return
+	}
 	isJSON := c.ContentType() == "application/json"
 	wantsJSON := route.Operation.RequestBody != nil && route.Operation.RequestBody.Value.Content["application/json"] != nil
 	if wantsJSON && !isJSON {
@@ -77,6 +83,10 @@ func (v *validator) check(c *gin.Context) {
 		data, err := io.ReadAll(c.Request.Body)
 		if err != nil {
 			badRequest(c, err)
+			return
+		}
+		if !refused.IsTextJSON(data) {
+			badRequest(c, errors.New("the body holds characters that are no text: NUL, or bytes that are not UTF-8"))
 			return
 		}
 		c.Request.Body = io.NopCloser(bytes.NewReader(data))

@@ -429,6 +429,23 @@ func TestLimits(t *testing.T) {
 	})
 }
 
+// What is no text is refused at the door, wherever it stands.
+func TestWhatIsNoText(t *testing.T) {
+	open(t).talk([]exchange{
+		{"POST", "/api/v1/spans", `{"name":"nul","is":"today","about":"a\u0000b"}`, 400, "no text"},
+		{"POST", "/api/v1/spans", "{\"name\":\"nul\",\"is\":\"today\",\"about\":\"\xff\"}", 400, "no text"},
+		{"POST", "/api/v1/spans?note=a%00b", `{"name":"nul","is":"today"}`, 400, "no text"},
+		{"GET", "/api/v1/spans/a%00b", "", 400, "no text"},
+		{"GET", "/api/v1/spans/%ff", "", 400, "no text"},
+		{"POST", "/api/v1/total", `{"dataset":"x","over":["2026"],"figures":["count"],"where":["a=\u0000"]}`, 400, "no text"},
+		{"POST", "/api/v1/datasets/nul/loads?date=day", "day,t\n2026-01-01,a\x00b\n", 422, "without NUL"},
+		{"POST", "/api/v1/datasets/nul/loads?date=day", "day,\x00t\n2026-01-01,ab\n", 422, "the name of column 2 is no text"},
+		{"POST", "/api/v1/datasets/nul/loads?date=day&file=%00", "day,t\n2026-01-01,ab\n", 400, "no text"},
+		{"POST", "/api/v1/book", "book: 1\nspans:\n  - {name: x, is: today, about: \"a\\0b\"}\n", 422, "no text"},
+		{"GET", "/api/v1/spans/nul", "", 404, "no span is named nul"},
+	})
+}
+
 // Only pages of the service itself, addressed to this machine, are answered.
 func TestStrangersAreRefused(t *testing.T) {
 	s := open(t)
@@ -459,6 +476,22 @@ func TestStrangersAreRefused(t *testing.T) {
 	if status, kind, text := s.ask("GET", "/metrics", ""); status != 200 || !strings.Contains(kind, "text/plain") ||
 		!strings.Contains(text, `vastspan_request_seconds_count{method="POST",route="/api/v1/resolve",status="200"} 2`) {
 		t.Errorf("the metrics are %d %s:\n%.400s", status, kind, text)
+	}
+	if status, kind, text := s.ask("BREW", "/api/v1/spans", ""); status != 404 || !strings.HasPrefix(kind, "application/problem+json") {
+		t.Errorf("an unknown method: %d %s:\n%s", status, kind, text)
+	}
+	for _, want := range []string{`method="other"`, "go_goroutines ", "process_open_fds "} {
+		if _, _, text := s.ask("GET", "/metrics", ""); !strings.Contains(text, want) || strings.Contains(text, "BREW") {
+			t.Errorf("the metrics do not say %s, or say too much", want)
+		}
+	}
+	answer, err := http.Get(s.url + "/api/v1/status")
+	if err != nil {
+		t.Fatal(err)
+	}
+	answer.Body.Close()
+	if answer.Header.Get("X-Content-Type-Options") != "nosniff" || answer.Header.Get("Cache-Control") != "no-store" {
+		t.Errorf("the headers are %v", answer.Header)
 	}
 	if _, err := Listen("0.0.0.0:0"); err == nil || !strings.Contains(err.Error(), "loopback only") {
 		t.Errorf("listening to all the world: %v", err)
