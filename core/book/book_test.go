@@ -134,3 +134,14 @@ spans:
 		t.Errorf("fixed-before uses %v", got)
 	}
 }
+
+func TestASecondDocumentIsRefused(t *testing.T) {
+	for text, fine := range map[string]bool{
+		"book: 1\n": true, "---\nbook: 1\n": true, "book: 1\n---\n": true, "book: 1\n...\n": true,
+		"book: 1\n---\nbook: 1\nspans:\n  - {name: a, is: today}\n": false, "book: 1\n---\nx: [\n": false,
+	} {
+		if _, err := Read([]byte(text)); (err == nil) != fine {
+			t.Errorf("%q gives %v", text, err)
+		}
+	}
+}

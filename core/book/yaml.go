@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -17,7 +18,14 @@ func Decode(data []byte) (Book, error) {
 	if len(bytes.TrimSpace(data)) == 0 {
 		return b, errors.New("the book is empty: expected book: 1")
 	}
-	if err := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict()).Decode(&b); err != nil {
+	decoder := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict())
+	if err := decoder.Decode(&b); err != nil {
+		return b, place(err)
+	}
+	var second any
+	if err := decoder.Decode(&second); err == nil && second != nil {
+		return b, errors.New("the book holds a second document, behind ---: expected one")
+	} else if err != nil && !errors.Is(err, io.EOF) {
 		return b, place(err)
 	}
 	if b.Version != 1 {

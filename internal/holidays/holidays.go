@@ -36,6 +36,9 @@ func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, error) {
 		return nil, err
 	}
 	days = slices.DeleteFunc(days, func(d civil.Day) bool { return d.Year() < firstYear || d.Year() > lastYear })
+	if len(days) == 0 {
+		return nil, fmt.Errorf("no holiday from %d to %d is in it: expected all-day events, or a list with a date a line", firstYear, lastYear)
+	}
 	slices.Sort(days)
 	return slices.Compact(days), nil
 }

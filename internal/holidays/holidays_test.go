@@ -86,3 +86,13 @@ func TestBadRules(t *testing.T) {
 		}
 	}
 }
+
+// A file without a day is refused: it must not take the place of a list that has some.
+func TestAFileWithoutHolidays(t *testing.T) {
+	event := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nDTSTART;TZID=Europe/Lisbon:20260101T000000\nEND:VEVENT\nEND:VCALENDAR\n"
+	for _, text := range []string{"", "# nothing yet\n", "2020-01-01\n", event} {
+		if days, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), "no holiday from 2024 to 2028") {
+			t.Errorf("%q gives %v, %v", text, days, err)
+		}
+	}
+}

@@ -117,9 +117,29 @@ func due(l *book.Library, sc *store.Schedule, d civil.Day) (bool, error) {
 	return err == nil && days.Contains(d), err
 }
 
-// Add creates a schedule. Days from since on are due, those that are past already too; the zero day is
-// tomorrow.
-func (s *Schedules) Add(ctx context.Context, sc Schedule) (*Schedule, error) {
+// boundPast refuses a schedule that makes too many days due at once.
+func (s *Schedules) boundPast(ctx context.Context, l *book.Library, sc *store.Schedule, since civil.Day) error {
+	count := 0
+	for d := since; d <= s.Today(); d++ {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if is, err := due(l, sc, d); err != nil || !is {
+			continue // a day that gives an error is looked at again when it is due
+		}
+		if count++; count > maxCaughtUp {
+			return Refused(&query.Error{Pointer: "/since", Err: fmt.Errorf("since %s makes more than %d past days due at once: say a later day",
+				since, maxCaughtUp)})
+		}
+	}
+	return nil
+}
+
+// maxCaughtUp is how many days that are past already a new schedule may make due.
+const maxCaughtUp = 400
+
+// Add creates a schedule. Days from since on are due, those that are past already too; nil is tomorrow.
+func (s *Schedules) Add(ctx context.Context, sc Schedule, since *civil.Day) (*Schedule, error) {
 	if err := naming.Check(sc.Name); err != nil {
 		return nil, refused.Wrong(err)
 	}
@@ -133,8 +153,8 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule) (*Schedule, error) {
 	if err != nil {
 		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
 	}
-	if sc.Since == 0 {
-		sc.Since = s.Today() + 1
+	if sc.Since = s.Today() + 1; since != nil {
+		sc.Since = *since
 	}
 	stored := &store.Schedule{
 		Name:     sc.Name,
@@ -151,6 +171,9 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule) (*Schedule, error) {
 	}
 	if _, err := due(l, stored, sc.Since); err != nil {
 		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
+	}
+	if err := s.boundPast(ctx, l, stored, sc.Since); err != nil {
+		return nil, err
 	}
 	if err := s.store.AddSchedule(ctx, stored); err != nil {
 		return nil, err

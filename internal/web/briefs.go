@@ -211,7 +211,8 @@ func (h *handlers) AddSchedule(ctx context.Context, r server.AddScheduleRequestO
 	b := r.Body
 	s, err := h.service.Schedules.Add(
 		ctx,
-		service.Schedule{Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Since: or(b.Since), Author: author},
+		service.Schedule{Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Author: author},
+		b.Since,
 	)
 	if err != nil {
 		return nil, err
