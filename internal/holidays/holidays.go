@@ -104,6 +104,9 @@ func eventDays(event *ics.VEvent, lastYear int) ([]civil.Day, error) {
 		return nil, nil // at a time of day
 	}
 	length, err := eventLength(event, first)
+	if err == nil && length > maxEvent {
+		err = fmt.Errorf("it is %d days long: expected at most %d", length, maxEvent)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -119,6 +122,9 @@ func eventDays(event *ics.VEvent, lastYear int) ([]civil.Day, error) {
 	}
 	return days, nil
 }
+
+// maxEvent is how many days one event may last.
+const maxEvent = 366
 
 // eventLength returns an event's length in days: DTEND is the day after the last, DURATION whole days
 // or weeks, and neither means one day.
@@ -153,6 +159,9 @@ func occurrences(event *ics.VEvent, first civil.Day, lastYear int) ([]civil.Day,
 		option, err := rrule.StrToROption(p.Value)
 		if err != nil {
 			return nil, fmt.Errorf("its rule %q: %w", p.Value, err)
+		}
+		if option.Freq > rrule.DAILY {
+			return nil, fmt.Errorf("its rule %q repeats within a day: expected one that repeats by days or longer", p.Value)
 		}
 		option.Dtstart = first.Time()
 		rule, err := rrule.NewRRule(*option)

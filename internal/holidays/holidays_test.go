@@ -96,3 +96,16 @@ func TestAFileWithoutHolidays(t *testing.T) {
 		}
 	}
 }
+
+// What would never end is refused at once.
+func TestEventsAreBounded(t *testing.T) {
+	for extra, want := range map[string]string{
+		"RRULE:FREQ=SECONDLY": "repeats within a day", "RRULE:FREQ=HOURLY": "repeats within a day",
+		"DURATION:P999999999D": "expected at most 366", "DTEND;VALUE=DATE:99991231": "expected at most 366",
+	} {
+		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nDTSTART;VALUE=DATE:20260101\n" + extra + "\nEND:VEVENT\nEND:VCALENDAR\n"
+		if days, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s gives %d days, %v", extra, len(days), err)
+		}
+	}
+}
