@@ -97,15 +97,17 @@ func (t *sumTable) place(c *combination, day civil.Day, dated bool) int {
 	return int(*at) - 1
 }
 
-// slot finds a day in a combination's run, which is made longer where need be.
+// slot finds a day in a combination's run, which is made longer where need be. Towards the past it is
+// made longer by half of itself at least, so that days may come in any order.
 func (t *sumTable) slot(c *combination, day civil.Day) *int32 {
 	if len(c.places) == 0 {
 		c.first = day
 	}
 	before := len(c.places)
 	if day < c.first {
-		c.places = slices.Concat(make([]int32, c.first-day), c.places)
-		c.first = day
+		more := max(c.first-day, civil.Day(len(c.places)/2))
+		c.places = slices.Concat(make([]int32, more), c.places)
+		c.first -= more
 	}
 	if n := int(day-c.first) + 1; n > len(c.places) {
 		c.places = append(c.places, make([]int32, n-len(c.places))...)

@@ -178,3 +178,33 @@ func TestDaySumsOfManyColumns(t *testing.T) {
 		}
 	}
 }
+
+// Days may come in any order: a run grows by a part of itself, towards the past as well.
+func TestDaysMayComeInAnyOrder(t *testing.T) {
+	const days = 20_000
+	for name, day := range map[string]func(i int) civil.Day{
+		"oldest first": func(i int) civil.Day { return civil.Day(i) },
+		"newest first": func(i int) civil.Day { return civil.Day(days - 1 - i) },
+		"mixed":        func(i int) civil.Day { return civil.Day(i * 7919 % days) },
+	} {
+		table, c := &sumTable{index: map[string]*combination{}}, &combination{}
+		grown, length := 0, 0
+		for i := range days {
+			*table.slot(c, day(i)) = int32(day(i)) + 1
+			if len(c.places) != length {
+				grown, length = grown+1, len(c.places)
+			}
+		}
+		for d := range days {
+			if got := *table.slot(c, civil.Day(d)); got != int32(d)+1 {
+				t.Fatalf("%s: day %d holds %d", name, d, got)
+			}
+		}
+		if len(c.places) > 2*days || table.slots != len(c.places) {
+			t.Errorf("%s: the run of %d days is %d long, counted as %d", name, days, len(c.places), table.slots)
+		}
+		if name == "newest first" && grown > 100 {
+			t.Errorf("%s: the run was made longer %d times", name, grown)
+		}
+	}
+}
