@@ -1,6 +1,6 @@
 package civil
 
-// An Interval is the half-open period of days [Start, End). Half-open edges are what makes
+// An Interval is the half-open run of days [Start, End). Half-open edges are what makes
 // neighbouring intervals neither overlap nor leave a gap (semantics §1). The zero value is empty.
 // Start may be OpenStart and End may be OpenEnd: the interval is then open on that side.
 type Interval struct {

@@ -4,37 +4,18 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/query"
 	"vastspan/internal/ingest"
-	"vastspan/internal/store"
 )
-
-// What callers need of files and what is stored, so that they need not look further down.
-type (
-	// ColumnHints are what is stated about a file's columns.
-	ColumnHints = ingest.ColumnHints
-	// Faults is the error of a file with wrong values, each of which is a Fault.
-	Faults = ingest.Faults
-	Fault  = ingest.Fault
-	// Load is one load of a dataset.
-	Load = store.Load
-	// Record is one record as text.
-	Record = store.Record
-	// CategoryValue is a value of a category with the number of its records.
-	CategoryValue = store.CategoryValue
-)
-
-// DayOf returns the day that a stored date holds.
-func DayOf(t time.Time) civil.Day { return store.DayOf(t) }
 
 // A Local is a file that is totalled where it is, without a service. It is read once for each answer, and
 // once more for its newest day.
 type Local struct {
 	name         string
+	mediaType    string
 	body         io.Reader
 	reader       ingest.Reader
 	schema       *dataset.Schema
@@ -43,7 +24,7 @@ type Local struct {
 
 // OpenLocal reads the header of a file and finds out what its columns hold.
 func OpenLocal(f File) (*Local, error) {
-	l := &Local{name: f.Name, body: f.Body, allowUndated: f.AllowUndated}
+	l := &Local{name: f.Name, mediaType: f.MediaType, body: f.Body, allowUndated: f.AllowUndated}
 	var err error
 	if l.reader, err = ingest.Open(f.MediaType, f.Body); err == nil {
 		l.schema, err = ingest.Infer(l.reader.Header(), l.reader.Sample(), f.Hints)
@@ -68,7 +49,7 @@ func (l *Local) Newest(ctx context.Context) (civil.Day, bool, error) {
 	if _, err := back.Seek(0, io.SeekStart); err != nil {
 		return 0, false, err
 	}
-	l.reader, err = ingest.Open("", l.body)
+	l.reader, err = ingest.Open(l.mediaType, l.body)
 	return newest, ok, err
 }
 

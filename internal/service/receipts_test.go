@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -15,32 +14,13 @@ import (
 	"vastspan/core/measure"
 	"vastspan/core/query"
 	"vastspan/internal/ingest"
-	"vastspan/internal/postgres"
+	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/store"
 )
 
-var server *postgres.Server
+var database string // its address
 
-func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		folder, err := os.MkdirTemp("", "vastspan-service-")
-		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		defer os.RemoveAll(folder)
-		if server, err = postgres.Start(context.Background(), folder); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		code := m.Run()
-		if err := server.Stop(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		return code
-	}())
-}
+func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 
 // desk is a service that stands on Monday, 19 October 2026, and what tests do with it.
 type desk struct {
@@ -51,7 +31,7 @@ type desk struct {
 
 func open(t *testing.T) *desk {
 	t.Helper()
-	st, err := store.Open(context.Background(), server.URL)
+	st, err := store.Open(context.Background(), database)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -38,6 +38,24 @@ type Service struct {
 	DayTables   *DayTables
 }
 
+// What callers need of files and what is stored, so that they need not look further down.
+type (
+	// ColumnHints are what is stated about a file's columns.
+	ColumnHints = ingest.ColumnHints
+	// Faults is the error of a file with wrong values, each of which is a Fault.
+	Faults = ingest.Faults
+	Fault  = ingest.Fault
+	// Load is one load of a dataset.
+	Load = store.Load
+	// Record is one record as text.
+	Record = store.Record
+	// CategoryValue is a value of a category with the number of its records.
+	CategoryValue = store.CategoryValue
+)
+
+// DayOf returns the day that a stored date holds.
+func DayOf(t time.Time) civil.Day { return store.DayOf(t) }
+
 // New makes a service. zone is where it reads today from the clock.
 func New(st *store.Store, zone *time.Location, now func() time.Time) *Service {
 	clock := Clock{zone, now}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -19,36 +18,17 @@ import (
 	"vastspan/core/measure"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
-	"vastspan/internal/postgres"
+	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/refused"
 )
 
-var server *postgres.Server
+var database string // its address
 
-func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		folder, err := os.MkdirTemp("", "vastspan-store-")
-		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		defer os.RemoveAll(folder)
-		if server, err = postgres.Start(context.Background(), folder); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		code := m.Run()
-		if err := server.Stop(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		return code
-	}())
-}
+func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 
 func open(t *testing.T) *Store {
 	t.Helper()
-	s, err := Open(context.Background(), server.URL)
+	s, err := Open(context.Background(), database)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,42 +3,21 @@ package web
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"vastspan/internal/postgres"
+	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/service"
 	"vastspan/internal/store"
 )
 
-var database *postgres.Server
+var database string // its address
 
-func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		folder, err := os.MkdirTemp("", "vastspan-web-")
-		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		defer os.RemoveAll(folder)
-		if database, err = postgres.Start(context.Background(), folder); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		code := m.Run()
-		if err := database.Stop(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		return code
-	}())
-}
+func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 
 // site is a service that stands on Monday, 19 October 2026.
 type site struct {
@@ -48,7 +27,7 @@ type site struct {
 
 func open(t *testing.T) *site {
 	t.Helper()
-	st, err := store.Open(context.Background(), database.URL)
+	st, err := store.Open(context.Background(), database)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -97,7 +97,7 @@
     />
   </div>
   <label class="flex items-center gap-2"
-    ><input type="checkbox" bind:checked={draft.planned} /> Its records are planned: units ahead count</label
+    ><input type="checkbox" bind:checked={draft.planned} /> Its records are planned: units in the future count</label
   >
   <div class="flex justify-end gap-2">
     {#if ondrop}<button type="button" class="button" onclick={ondrop}>Remove</button>{/if}
