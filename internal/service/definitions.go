@@ -65,24 +65,32 @@ func (d *Definitions) compiled(ctx context.Context) (*compiled, error) {
 	if c := d.current.Load(); c != nil && c.library.Revision() == revision {
 		return c, nil
 	}
+	if store.InSnapshot(ctx) { // which must not wait for what others read: they may wait for its connection
+		return d.read(ctx)
+	}
 	// Whoever asks at the same time waits for one reading; it must not end with the first who asked.
-	v, err, _ := d.reading.Do(strconv.FormatInt(revision, 10), func() (any, error) {
-		defs, revision, err := d.store.Definitions(context.WithoutCancel(ctx))
-		if err != nil {
-			return nil, err
-		}
-		l, err := compile(defs, revision)
-		if err != nil {
-			return nil, fmt.Errorf("the stored definitions do not fit together: %w", err)
-		}
-		c := &compiled{l, defs}
-		d.current.Store(c)
-		return c, nil
-	})
+	v, err, _ := d.reading.Do(strconv.FormatInt(revision, 10), func() (any, error) { return d.read(context.WithoutCancel(ctx)) })
 	if err != nil {
 		return nil, err
 	}
 	return v.(*compiled), nil
+}
+
+// read reads what is stored, compiles it and keeps it, unless something newer is kept.
+func (d *Definitions) read(ctx context.Context) (*compiled, error) {
+	defs, revision, err := d.store.Definitions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l, err := compile(defs, revision)
+	if err != nil {
+		return nil, fmt.Errorf("the stored definitions do not fit together: %w", err)
+	}
+	c := &compiled{l, defs}
+	if old := d.current.Load(); old == nil || old.library.Revision() < revision {
+		d.current.Store(c)
+	}
+	return c, nil
 }
 
 // compile puts stored definitions together as a library.

@@ -65,6 +65,10 @@ type ReceiptComparison struct {
 
 // Compare asks the query of a receipt again, as of the same day, and lists what has changed and why.
 func (s *Receipts) Compare(ctx context.Context, id int64) (*ReceiptComparison, error) {
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*ReceiptComparison, error) { return s.compare(ctx, id) })
+}
+
+func (s *Receipts) compare(ctx context.Context, id int64) (*ReceiptComparison, error) {
 	r, err := s.Get(ctx, id)
 	if err != nil {
 		return nil, err

@@ -24,6 +24,7 @@ import (
 
 // receiptStore is what receipts are kept in, and what tells how records came.
 type receiptStore interface {
+	snapshots
 	AddReceipt(ctx context.Context, r *store.Receipt) (bool, error)
 	Receipts(ctx context.Context, before int64, limit int) ([]store.Receipt, error)
 	Receipt(ctx context.Context, id int64) (*store.Receipt, error)
@@ -267,19 +268,18 @@ func (s *Receipts) Create(ctx context.Context, r ReceiptRequest) (*Receipt, erro
 		return nil, refused.Wrongf("a receipt of a total needs a title")
 	case r.Query != nil:
 		var err error
-		if body, err = s.totalBody(ctx, *r.Query); err != nil {
+		if body, err = inSnapshot(ctx, s.store, func(ctx context.Context) (*ReceiptBody, error) {
+			return s.totalBody(ctx, *r.Query)
+		}); err != nil {
 			return nil, err
 		}
 	default:
-		b, err := s.briefs.Get(ctx, r.Brief)
-		if err != nil {
+		var err error
+		if body, err = s.ofBrief(ctx, r.Brief, r.View); err != nil {
 			return nil, err
 		}
 		if r.Title == "" {
-			r.Title = b.Definition.Title
-		}
-		if body, err = s.briefBody(ctx, &b.Definition, r.View); err != nil {
-			return nil, err
+			r.Title = body.Brief.Title
 		}
 	}
 	stored := &store.Receipt{Title: r.Title, Author: r.Author}
@@ -291,6 +291,18 @@ func (s *Receipts) Create(ctx context.Context, r ReceiptRequest) (*Receipt, erro
 		return s.Create(ctx, r)
 	}
 	return kept, err
+}
+
+// ofBrief returns the body of a receipt of a stored brief: its figures, versions and loads are of one
+// state of the database.
+func (s *Receipts) ofBrief(ctx context.Context, name string, c ViewContext) (*ReceiptBody, error) {
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*ReceiptBody, error) {
+		b, err := s.briefs.Get(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		return s.briefBody(ctx, &b.Definition, c)
+	})
 }
 
 func (s *Receipts) briefBody(ctx context.Context, b *book.Brief, c ViewContext) (*ReceiptBody, error) {

@@ -6,11 +6,14 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/query"
 	"vastspan/internal/ingest"
@@ -243,5 +246,74 @@ func TestOneReceiptForOneKey(t *testing.T) {
 	first := d.receipt(ReceiptRequest{Title: "a", Key: "k", Query: &q})
 	if second := d.receipt(ReceiptRequest{Title: "b", Key: "k", Query: &q}); second.ID != first.ID || second.Title != "a" {
 		t.Errorf("the second is %d %s, the first %d", second.ID, second.Title, first.ID)
+	}
+}
+
+// All figures of a receipt are of one state of the records, that of the newest load it names, whatever
+// comes while it is made. Each load brings one record of the amount 1.
+func TestReceiptsAreOfOneState(t *testing.T) {
+	d := open(t)
+	ctx := context.Background()
+	first := d.load("moving", "day,region,amount\n2026-09-01,North,1\n")
+	b := book.Brief{Name: "moving", Title: "Moving"}
+	for i, f := range []measure.Figure{
+		{Kind: measure.Count}, {Kind: "sum", Column: "amount"}, {Kind: measure.Count}, {Kind: "sum", Column: "amount"},
+	} {
+		q := sumOf("moving", "2026-09")
+		q.Figures = []measure.Figure{f}
+		if i > 1 { // of the records themselves, beside those of the day sums
+			q.Where = dataset.Filters{{Column: "amount", Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("1")}}}
+		}
+		b.Items = append(b.Items, book.Item{Kind: "figure", Title: "Figure", Query: q})
+	}
+	if _, err := d.Briefs.Put(ctx, b, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	var mu sync.Mutex
+	records := map[int64]string{first.ID: "1"} // after each load
+	receipts := 4000
+	if testing.Short() {
+		receipts = 1000
+	}
+	var working, loading sync.WaitGroup
+	var made atomic.Int64
+	loading.Go(func() {
+		for n := 2; made.Load() < int64(receipts); n++ {
+			l := d.load("moving", "day,region,amount\n2026-09-02,North,1\n")
+			mu.Lock()
+			records[l.ID] = fmt.Sprint(n)
+			mu.Unlock()
+		}
+	})
+	bodies := make(chan *Receipt, receipts)
+	for range 4 {
+		working.Go(func() {
+			for made.Add(1) <= int64(receipts) {
+				r, err := d.Receipts.Create(ctx, ReceiptRequest{Brief: "moving"})
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				bodies <- r
+			}
+		})
+	}
+	working.Wait()
+	loading.Wait()
+	close(bodies)
+	wrong := 0
+	for r := range bodies {
+		want := records[r.Body.Loads[0].Newest]
+		for _, c := range r.Body.Cells {
+			if c.Value.String() != want {
+				wrong++
+				if wrong < 5 {
+					t.Errorf("%s is %s; with load %d there are %s records", c.Figure, c.Value, r.Body.Loads[0].Newest, want)
+				}
+			}
+		}
+	}
+	if wrong > 0 || len(records) < 20 {
+		t.Errorf("%d figures are wrong, while %d loads came", wrong, len(records))
 	}
 }

@@ -20,6 +20,7 @@ import (
 
 // recordStore is what records are listed from.
 type recordStore interface {
+	snapshots
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Records(ctx context.Context, d *store.Dataset, l store.Listing) ([]store.Record, error)
 	EachRecord(ctx context.Context, d *store.Dataset, l store.Listing, take func(store.Record) error) error
@@ -95,6 +96,10 @@ func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) 
 
 // Page lists a dataset's records by the same span and filters as a total, and what they come to.
 func (s *Records) Page(ctx context.Context, q RecordsQuery, p Paging) (*RecordPage, error) {
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*RecordPage, error) { return s.page(ctx, q, p) })
+}
+
+func (s *Records) page(ctx context.Context, q RecordsQuery, p Paging) (*RecordPage, error) {
 	l, err := s.listed(ctx, &q)
 	if err != nil {
 		return nil, err
@@ -161,7 +166,15 @@ const maxBoundaries = 40
 
 // Boundaries returns the last and the first few records on both sides of each boundary of a span: what is just
 // in and what is just out.
-func (s *Records) Boundaries(ctx context.Context, q RecordsQuery, each int) (*Listed, []Boundary, error) {
+func (s *Records) Boundaries(ctx context.Context, q RecordsQuery, each int) (l *Listed, list []Boundary, err error) {
+	err = s.store.Snapshot(ctx, func(ctx context.Context) (err error) {
+		l, list, err = s.boundaries(ctx, q, each)
+		return err
+	})
+	return l, list, err
+}
+
+func (s *Records) boundaries(ctx context.Context, q RecordsQuery, each int) (*Listed, []Boundary, error) {
 	l, err := s.listed(ctx, &q)
 	if err != nil {
 		return nil, nil, err

@@ -235,11 +235,7 @@ func (s *Schedules) run(ctx context.Context, sc *store.Schedule) (int, error) {
 
 // create creates the receipt of a day; 0 where it exists already.
 func (s *Schedules) create(ctx context.Context, sc *store.Schedule, d civil.Day) (int, error) {
-	b, err := s.briefs.Get(ctx, sc.Brief)
-	if err != nil {
-		return 0, err
-	}
-	body, err := s.receipts.briefBody(ctx, &b.Definition, ViewContext{Context: query.Context{AsOf: d.String()}})
+	body, err := s.receipts.ofBrief(ctx, sc.Brief, ViewContext{Context: query.Context{AsOf: d.String()}})
 	if err != nil {
 		return 0, err
 	}
@@ -247,7 +243,7 @@ func (s *Schedules) create(ctx context.Context, sc *store.Schedule, d civil.Day)
 	r, err := s.receipts.save(
 		ctx,
 		body,
-		&store.Receipt{Title: fmt.Sprintf("%s, %s", b.Definition.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day},
+		&store.Receipt{Title: fmt.Sprintf("%s, %s", body.Brief.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day},
 	)
 	if err != nil || r == nil {
 		return 0, err

@@ -13,6 +13,21 @@ import (
 	"vastspan/internal/store"
 )
 
+// snapshots let several questions be answered from one state of the database.
+type snapshots interface {
+	// Snapshot runs work that reads one thing at a time with the context it is given.
+	Snapshot(ctx context.Context, work func(context.Context) error) error
+}
+
+// inSnapshot returns what work makes of one state of the database.
+func inSnapshot[T any](ctx context.Context, s snapshots, work func(context.Context) (T, error)) (made T, err error) {
+	err = s.Snapshot(ctx, func(ctx context.Context) (err error) {
+		made, err = work(ctx)
+		return err
+	})
+	return made, err
+}
+
 // recordSource is where datasets are totalled.
 type recordSource interface {
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
@@ -22,6 +37,7 @@ type recordSource interface {
 // totalStore is a recordSource that adds records up.
 type totalStore interface {
 	recordSource
+	snapshots
 	Source(d *store.Dataset) tally.Source
 }
 
@@ -49,11 +65,13 @@ func (s *Totals) evaluator(l *book.Library, asOf civil.Day, c query.Context, kno
 
 // Total answers a query.
 func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error) {
-	l, err := s.definitions.Library(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return s.totalWith(ctx, l, q, false)
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*query.Answer, error) {
+		l, err := s.definitions.Library(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return s.totalWith(ctx, l, q, false)
+	})
 }
 
 // totalWith answers a query with the definitions of a library; known leaves records after the as-of day
@@ -89,11 +107,13 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query, 
 
 // Lines answers several lines at once. As of latest is the newest day of the first line's dataset.
 func (s *Totals) Lines(ctx context.Context, lines query.Lines) (*query.Lineup, error) {
-	l, err := s.definitions.Library(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return s.linesWith(ctx, l, lines, false)
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*query.Lineup, error) {
+		l, err := s.definitions.Library(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return s.linesWith(ctx, l, lines, false)
+	})
 }
 
 func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lines, known bool) (*query.Lineup, error) {

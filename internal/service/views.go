@@ -6,8 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/query"
@@ -50,11 +48,12 @@ type ViewContext struct {
 	Prompts map[string]string
 }
 
-// maxParallel is how many items of a brief are answered at a time.
-const maxParallel = 4
-
-// View answers a brief.
+// View answers a brief from one state of the records and definitions.
 func (s *Views) View(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
+	return inSnapshot(ctx, s.totals.store, func(ctx context.Context) (*BriefView, error) { return s.view(ctx, b, c) })
+}
+
+func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
 	if err := b.Check(); err != nil {
 		return nil, refused.Wrong(err)
 	}
@@ -84,18 +83,13 @@ func (s *Views) View(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 		return nil, Refused(err)
 	}
 	v.Calendar, v.AtClose = scope.Calendar.Name(), c.AtClose
-	group, inner := errgroup.WithContext(ctx)
-	group.SetLimit(maxParallel)
 	for i := range v.Brief.Items {
-		group.Go(func() error {
-			v.Items[i] = s.item(inner, v.library, v.Brief.Items[i], c.Context, v.Prompts)
-			if err := v.Items[i].Err; err != nil && !IsRefusal(err) {
-				return err
-			}
-			return nil
-		})
+		v.Items[i] = s.item(ctx, v.library, v.Brief.Items[i], c.Context, v.Prompts)
+		if err := v.Items[i].Err; err != nil && !IsRefusal(err) {
+			return nil, err
+		}
 	}
-	return v, group.Wait()
+	return v, nil
 }
 
 // prompts returns what was given for the prompts of a brief, or their defaults.

@@ -60,11 +60,11 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 		}
 		g = r.dataset.rollupGrain()
 	}
-	err := r.store.transaction(ctx, func(tx *gorm.DB) error {
+	err := r.store.reading(ctx, func(tx *gorm.DB) error {
 		var err error
 		found, err = r.snapshot(tx, g, p, into)
 		return err
-	}, readOnly)
+	})
 	return found, err
 }
 
@@ -98,7 +98,7 @@ func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error
 		return c.whole(), err
 	}
 	var coverage tally.Coverage
-	rows, err := s.db.WithContext(ctx).Raw(statement("coverage", d.rollupGrain())).Rows()
+	rows, err := s.reader(ctx).Raw(statement("coverage", d.rollupGrain())).Rows()
 	if err != nil {
 		return coverage, err
 	}
@@ -140,7 +140,7 @@ type labels struct {
 func (r *source) labels(p *tally.Plan, top *tally.Top) labels {
 	l := labels{by: len(p.By), top: top != nil}
 	for i, name := range p.By {
-		c := quote(name)
+		c := r.dataset.column(name)
 		if i > 0 || top == nil {
 			l.columns = append(l.columns, c)
 			continue
@@ -178,14 +178,31 @@ func (l *labels) scan() (into []any, read func() []dataset.Label) {
 	}
 }
 
+// maxAmounts is how many amounts one statement asks for: PostgreSQL answers with 1664 columns at most.
+const maxAmounts = 400
+
+// partials asks for partial results, of some amounts at a time where there are many.
 func (r *source) partials(tx *gorm.DB, g grain, p *tally.Plan, l labels, into tally.Collector) (tally.Coverage, error) {
+	coverage, err := r.partialsOf(tx, g, p, l, 0, into)
+	for from := maxAmounts; from < len(p.Amounts) && err == nil; from += maxAmounts {
+		_, err = r.partialsOf(tx, g, p, l, from, into)
+	}
+	return coverage, err
+}
+
+// partialsOf asks for partial results of the amounts from one on, and with the first of them for how
+// many records there are.
+func (r *source) partialsOf(
+	tx *gorm.DB, g grain, p *tally.Plan, l labels, from int, into tally.Collector,
+) (tally.Coverage, error) {
 	var coverage tally.Coverage
 	type amount struct {
 		Count, Sum, Min, Max string
 		Bounds               bool
 	}
-	amounts := make([]amount, len(p.Amounts))
-	for i, a := range p.Amounts {
+	asked := p.Amounts[from:min(from+maxAmounts, len(p.Amounts))]
+	amounts := make([]amount, len(asked))
+	for i, a := range asked {
 		parts := g.amount(a.Column)
 		amounts[i] = amount{parts[0], parts[1], parts[2], parts[3], a.Needs&measure.NeedsBounds != 0}
 	}
@@ -208,11 +225,14 @@ func (r *source) partials(tx *gorm.DB, g grain, p *tally.Plan, l labels, into ta
 	}
 	defer rows.Close()
 	for rows.Next() {
-		partial, part, err := scanPartial(rows, p, l)
+		partial, part, err := scanPartial(rows, p, l, from, len(asked))
 		if err != nil {
 			return coverage, err
 		}
 		part.addTo(&coverage)
+		if from > 0 {
+			partial.Count = 0 // they came with the first amounts
+		}
 		if part.oldest.Valid && p.Wanted(partial.Segment) {
 			if err := into.Partial(partial); err != nil {
 				return coverage, err
@@ -222,13 +242,13 @@ func (r *source) partials(tx *gorm.DB, g grain, p *tally.Plan, l labels, into ta
 	return coverage, rows.Err()
 }
 
-func scanPartial(rows *sql.Rows, p *tally.Plan, l labels) (tally.Partial, days, error) {
+func scanPartial(rows *sql.Rows, p *tally.Plan, l labels, from, asked int) (tally.Partial, days, error) {
 	var part days
 	var segment sql.NullInt64 // of a record without a day there is none
 	var f tally.Partial
 	f.Sums = make([]measure.Sums, len(p.Amounts))
-	counts := make([]int64, len(p.Amounts))
-	texts := make([][3]sql.NullString, len(p.Amounts))
+	counts := make([]int64, asked)
+	texts := make([][3]sql.NullString, asked)
 	into, read := l.scan()
 	into = append(append([]any{&segment}, into...), &part.oldest, &part.newest, &f.Count)
 	for i := range counts {
@@ -246,7 +266,7 @@ func scanPartial(rows *sql.Rows, p *tally.Plan, l labels) (tally.Partial, days, 
 		if err := scanAmount(&a, texts[i]); err != nil {
 			return f, part, err
 		}
-		if err := f.Sums[i].AddAmount(&a); err != nil {
+		if err := f.Sums[from+i].AddAmount(&a); err != nil {
 			return f, part, err
 		}
 	}
@@ -287,7 +307,7 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 	f := p.Figures[by]
 	e, _ := measure.Lookup(f.Kind)
 	data := map[string]any{
-		"Label":   quote(p.By[0]),
+		"Label":   r.dataset.column(p.By[0]),
 		"Day":     g.Day,
 		"First":   segments(p, 0),
 		"Records": g.rowRecords,
@@ -324,7 +344,7 @@ func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.Day,
 		g = d.rollupGrain()
 	}
 	var newest sql.NullTime
-	err := s.db.WithContext(ctx).Raw("SELECT max(" + g.Day + ") FROM " + g.Table).Row().Scan(&newest)
+	err := s.reader(ctx).Raw("SELECT max(" + g.Day + ") FROM " + g.Table).Row().Scan(&newest)
 	if err != nil || !newest.Valid {
 		return 0, false, err
 	}

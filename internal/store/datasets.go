@@ -54,7 +54,25 @@ const (
 	dayColumn    = "_day" // the day of a timestamp, in the dataset's zone
 )
 
-func (d *Dataset) table() string { return quote("records", d.Name) }
+// table returns the table that holds a dataset's records, under names that no user chose.
+func (d *Dataset) table() string { return quote("stored", d.Name) }
+
+// view returns the view that shows the records under their users' names, for other tools.
+func (d *Dataset) view() string { return quote("records", d.Name) }
+
+// column returns the stored name of a column: its number in the schema. Names of users may be any
+// text, those that PostgreSQL keeps for itself among them.
+func (d *Dataset) column(name string) string { return storedColumn(d.Schema.Index(name)) }
+
+func storedColumn(i int) string { return fmt.Sprintf("c%d", i+1) }
+
+func (d *Dataset) columns(names []string) []string {
+	list := make([]string, len(names))
+	for i, name := range names {
+		list[i] = d.column(name)
+	}
+	return list
+}
 
 // day returns the SQL of the column that holds a record's day.
 func (d *Dataset) day() string {
@@ -62,7 +80,7 @@ func (d *Dataset) day() string {
 	if c.Type == dataset.Timestamp {
 		return quote(dayColumn)
 	}
-	return quote(c.Name)
+	return d.column(c.Name)
 }
 
 func sqlType(t dataset.Type) string {
@@ -80,13 +98,13 @@ func sqlType(t dataset.Type) string {
 // Datasets lists the datasets by name.
 func (s *Store) Datasets(ctx context.Context) ([]Dataset, error) {
 	var sets []Dataset
-	err := s.db.WithContext(ctx).Order("name").Find(&sets).Error
+	err := s.reader(ctx).Order("name").Find(&sets).Error
 	return sets, err
 }
 
 // Dataset finds a dataset.
 func (s *Store) Dataset(ctx context.Context, name string) (*Dataset, error) {
-	return findDataset(s.db.WithContext(ctx), name)
+	return findDataset(s.reader(ctx), name)
 }
 
 func findDataset(tx *gorm.DB, name string) (*Dataset, error) {
@@ -102,7 +120,7 @@ func findDataset(tx *gorm.DB, name string) (*Dataset, error) {
 // on.
 func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) ([]Load, error) {
 	var loads []Load
-	tx := s.db.WithContext(ctx).Where("dataset_id = ?", d.ID).Order("id DESC").Limit(limit)
+	tx := s.reader(ctx).Where("dataset_id = ?", d.ID).Order("id DESC").Limit(limit)
 	if before > 0 {
 		tx = tx.Where("id < ?", before)
 	}
@@ -112,7 +130,7 @@ func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) 
 
 // Load finds a load of a dataset.
 func (s *Store) Load(ctx context.Context, d *Dataset, id int64) (*Load, error) {
-	return findLoad(s.db.WithContext(ctx), d, id)
+	return findLoad(s.reader(ctx), d, id)
 }
 
 func findLoad(tx *gorm.DB, d *Dataset, id int64) (*Load, error) {
@@ -139,7 +157,7 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 		if err := tx.Delete(d).Error; err != nil {
 			return err
 		}
-		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums()).Error
+		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums() + " CASCADE").Error
 	})
 	if err == nil {
 		s.rollups.evict(id)
@@ -202,12 +220,27 @@ func (d *Dataset) create(tx *gorm.DB) error {
 		columns = append(columns, quote(dayColumn)+" date")
 	}
 	for _, c := range d.Schema.Columns {
-		columns = append(columns, quote(c.Name)+" "+sqlType(c.Type))
+		columns = append(columns, d.column(c.Name)+" "+sqlType(c.Type))
 	}
 	if err := d.createRollup(tx); err != nil {
 		return err
 	}
-	return tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error
+	if err := tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error; err != nil {
+		return err
+	}
+	return d.createView(tx)
+}
+
+// createView shows the table's columns under their users' names.
+func (d *Dataset) createView(tx *gorm.DB) error {
+	columns := []string{quote(recordColumn), quote(loadColumn)}
+	if d.day() == quote(dayColumn) {
+		columns = append(columns, quote(dayColumn))
+	}
+	for i, c := range d.Schema.Columns {
+		columns = append(columns, storedColumn(i)+" AS "+quote(c.Name))
+	}
+	return tx.Exec("CREATE VIEW " + d.view() + " AS SELECT " + strings.Join(columns, ", ") + " FROM " + d.table()).Error
 }
 
 // createIndexes makes the table's index, once its first records are there: that is several times as

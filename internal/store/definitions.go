@@ -50,11 +50,11 @@ type Change struct {
 // Definitions lists all definitions in the order in which they were made, with a number that grows
 // with every change of any of them.
 func (s *Store) Definitions(ctx context.Context) (defs []Definition, revision int64, err error) {
-	err = s.transaction(ctx, func(tx *gorm.DB) error {
+	err = s.reading(ctx, func(tx *gorm.DB) error {
 		var err error
 		defs, revision, err = readDefinitions(tx)
 		return err
-	}, readOnly)
+	})
 	return defs, revision, err
 }
 
@@ -73,7 +73,7 @@ func readRevision(tx *gorm.DB) (revision int64, err error) {
 
 // Revision returns the number that grows with every change of a definition.
 func (s *Store) Revision(ctx context.Context) (int64, error) {
-	return readRevision(s.db.WithContext(ctx))
+	return readRevision(s.reader(ctx))
 }
 
 // Change makes changes in one transaction, none or all, and returns what they made, in their order; a
@@ -152,7 +152,7 @@ func (c Change) checkVersion(have []Definition) error {
 // Versions lists how a definition stood, newest first.
 func (s *Store) Versions(ctx context.Context, kind string, name string) ([]DefinitionVersion, error) {
 	var versions []DefinitionVersion
-	err := s.db.WithContext(ctx).Where("kind = ? AND name = ?", kind, name).Order("version DESC").Find(&versions).Error
+	err := s.reader(ctx).Where("kind = ? AND name = ?", kind, name).Order("version DESC").Find(&versions).Error
 	if err == nil && len(versions) == 0 {
 		err = refused.Missing(kind, name)
 	}

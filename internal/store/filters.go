@@ -1,8 +1,11 @@
 package store
 
 import (
+	"database/sql/driver"
 	"strconv"
 	"strings"
+
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -38,7 +41,7 @@ func (d *Dataset) conditions(filters dataset.Filters) []condition {
 
 func (d *Dataset) condition(f dataset.Filter) condition {
 	c := d.Schema.Columns[d.Schema.Index(f.Column)] // it has been checked
-	expression, cast := quote(f.Column), ""
+	expression, cast := d.column(f.Column), ""
 	var values []string
 	blank := false
 	for _, l := range f.Values {
@@ -64,13 +67,11 @@ func (d *Dataset) condition(f dataset.Filter) condition {
 		return condition{expression + " BETWEEN ?" + cast + " AND ?" + cast, []any{values[0], values[1]}}
 	}
 	among := condition{"false", nil}
-	if len(values) > 0 {
-		holders := make([]string, len(values))
-		args := make([]any, len(values))
-		for i, v := range values {
-			holders[i], args[i] = "?"+cast, v
-		}
-		among = condition{expression + " IN (" + strings.Join(holders, ", ") + ")", args}
+	switch {
+	case len(values) == 1:
+		among = condition{expression + " = ?" + cast, []any{values[0]}}
+	case len(values) > 1: // one argument, however many there are: a statement takes 65,535
+		among = condition{expression + " = ANY (?::text[]" + arrayOf(cast) + ")", []any{textArray(values)}}
 	}
 	// A comparison with blank is neither true nor false; what blanks do is said in full.
 	if f.Op == dataset.IsNot {
@@ -85,15 +86,32 @@ func (d *Dataset) condition(f dataset.Filter) condition {
 	return condition{"(" + among.sql + ")", among.args}
 }
 
+// arrayOf returns the cast of an array for that of its elements.
+func arrayOf(cast string) string {
+	if cast == "" {
+		return ""
+	}
+	return cast + "[]"
+}
+
+// A textArray is an argument of type text[].
+type textArray []string
+
+// Value implements driver.Valuer.
+func (a textArray) Value() (driver.Value, error) {
+	text, err := pgtype.NewMap().Encode(pgtype.TextArrayOID, pgtype.TextFormatCode, []string(a), nil)
+	return string(text), err
+}
+
 // dayOf returns the SQL of the day of a column of dates or times.
 func (d *Dataset) dayOf(c dataset.Column) string {
 	switch {
 	case c.Role == dataset.DayRole:
 		return d.day()
 	case c.Type == dataset.Timestamp:
-		return "(" + quote(c.Name) + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
+		return "(" + d.column(c.Name) + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
 	}
-	return quote(c.Name)
+	return d.column(c.Name)
 }
 
 // dateColumn returns the column that says on which day records lie: a named one, or the dataset's own.

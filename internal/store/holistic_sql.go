@@ -18,7 +18,7 @@ import (
 // points asks for the earliest or the latest value of each segment and group.
 func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last bool, into tally.Collector) error {
 	date := r.dataset.dateColumn(p.Date)
-	day, value := r.dataset.dayOf(date), quote(p.Amounts[amount].Column)
+	day, value := r.dataset.dayOf(date), r.dataset.column(p.Amounts[amount].Column)
 	data := map[string]any{
 		"Day":       day,
 		"At":        day + " - date '0001-01-01'",
@@ -30,7 +30,7 @@ func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last b
 		"Direction": "",
 	}
 	if date.Type == dataset.Timestamp {
-		data["At"] = "(extract(epoch FROM " + quote(date.Name) + ") * 1000000)::bigint"
+		data["At"] = "(extract(epoch FROM " + r.dataset.column(date.Name) + ") * 1000000)::bigint"
 	}
 	if last {
 		data["Direction"] = " DESC"
@@ -95,7 +95,7 @@ func (r *source) holistic(tx *gorm.DB, p *tally.Plan, l labels, into tally.Colle
 	}
 	values := make([]string, len(p.ValueColumns))
 	for i, name := range p.ValueColumns {
-		values[i] = quote(name)
+		values[i] = r.dataset.column(name)
 	}
 	where, args := where(append(r.dataset.conditions(p.Where), within(day, p.Bounds())...))
 	query := statement(

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -156,7 +157,7 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 		columns = append(columns, quote(dayColumn))
 	}
 	for _, c := range d.Schema.Columns {
-		columns = append(columns, quote(c.Name))
+		columns = append(columns, d.column(c.Name))
 	}
 	var readError error
 	err := copyInto(ctx, conn, d.table(), columns, func(out io.Writer) error {
@@ -177,7 +178,28 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 	if readError != nil && !errors.Is(readError, errTaken) {
 		return l, readError
 	}
-	return l, err
+	return l, tooLong(err, len(d.Schema.Columns))
+}
+
+// tooLong words the error of a record that is too long for a row of a table: values of many columns,
+// each too short to be kept elsewhere.
+func tooLong(err error, columns int) error {
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) || pg.Code != "54000" {
+		return err
+	}
+	var size, most, record int
+	if _, err := fmt.Sscanf(pg.Message, "row is too big: size %d, maximum size %d", &size, &most); err != nil {
+		return pg
+	}
+	if _, at, found := strings.Cut(pg.Where, ", line "); found {
+		_, _ = fmt.Sscan(strings.TrimRight(at, ",: "), &record) // 0 where it is not said
+	}
+	return refused.Wrongf(
+		"record %d of the file is too long: the values of its %d columns take %d bytes, and %d can be kept (a text longer than 24 counts 24); "+
+			"leave columns out, or put several into one",
+		record, columns, size, most,
+	)
 }
 
 // errTaken ends the writing of rows when the database takes no more; the error is the database's.

@@ -64,7 +64,7 @@ var unlessThere = clause.OnConflict{DoNothing: true}
 // Receipts lists receipts before a number, newest first, without their bodies; 0 is from the newest on.
 func (s *Store) Receipts(ctx context.Context, before int64, limit int) ([]Receipt, error) {
 	var list []Receipt
-	tx := s.db.WithContext(ctx).Omit("body").Order("id DESC").Limit(limit)
+	tx := s.reader(ctx).Omit("body").Order("id DESC").Limit(limit)
 	if before > 0 {
 		tx = tx.Where("id < ?", before)
 	}
@@ -75,7 +75,7 @@ func (s *Store) Receipts(ctx context.Context, before int64, limit int) ([]Receip
 // ReceiptByKey finds the receipt that was created with a key.
 func (s *Store) ReceiptByKey(ctx context.Context, key string) (*Receipt, error) {
 	var r Receipt
-	err := s.db.WithContext(ctx).Where("idempotency = ?", key).Take(&r).Error
+	err := s.reader(ctx).Where("idempotency = ?", key).Take(&r).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, refused.Missing("receipt with the key", key)
 	}
@@ -85,7 +85,7 @@ func (s *Store) ReceiptByKey(ctx context.Context, key string) (*Receipt, error) 
 // Receipt finds a receipt.
 func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 	var r Receipt
-	err := s.db.WithContext(ctx).Where("id = ?", id).Take(&r).Error
+	err := s.reader(ctx).Where("id = ?", id).Take(&r).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, refused.Missing("receipt", fmt.Sprint(id))
 	}
@@ -95,7 +95,7 @@ func (s *Store) Receipt(ctx context.Context, id int64) (*Receipt, error) {
 // NewestLoad returns the number of the newest load of a dataset; 0 where there is none.
 func (s *Store) NewestLoad(ctx context.Context, d *Dataset) (int64, error) {
 	var id int64
-	err := s.db.WithContext(ctx).Model(&Load{}).Where("dataset_id = ?", d.ID).Select("coalesce(max(id), 0)").Scan(&id).Error
+	err := s.reader(ctx).Model(&Load{}).Where("dataset_id = ?", d.ID).Select("coalesce(max(id), 0)").Scan(&id).Error
 	return id, err
 }
 
@@ -107,9 +107,7 @@ func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, days
 		conditions = append(conditions, inside(day, days))
 	}
 	clauses, args := where(conditions)
-	rows, err := s.db.WithContext(
-		ctx,
-	).Raw(
+	rows, err := s.reader(ctx).Raw(
 		strings.Join([]string{"SELECT ", quote(loadColumn), ", count(*) FROM ", d.table(), " ", clauses, " GROUP BY 1"}, ""),
 		args...).Rows()
 	if err != nil {

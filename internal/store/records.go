@@ -50,9 +50,9 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 	var columns []string
 	for _, c := range d.Schema.Columns {
 		if c.Type == dataset.Timestamp {
-			columns = append(columns, quote(c.Name))
+			columns = append(columns, d.column(c.Name))
 		} else {
-			columns = append(columns, quote(c.Name)+"::text")
+			columns = append(columns, d.column(c.Name)+"::text")
 		}
 	}
 	direction, beyond := " DESC", " < "
@@ -76,7 +76,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 			"Limit":     l.Limit,
 		},
 	)
-	return s.transaction(ctx, func(tx *gorm.DB) error {
+	return s.reading(ctx, func(tx *gorm.DB) error {
 		rows, err := tx.Raw(query, args...).Rows()
 		if err != nil {
 			return err
@@ -92,7 +92,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 			}
 		}
 		return rows.Err()
-	}, readOnly)
+	})
 }
 
 // listed returns the conditions of a listing, but for where it begins.
@@ -122,8 +122,8 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	}
 	clauses, args := where(append(d.listed(l), after(d.dayOf(d.dateColumn(l.Date)), through, l.After)))
 	var sum sql.NullString
-	query := "SELECT sum(" + quote(amount) + ")::text FROM " + d.table() + " " + clauses
-	if err := s.db.WithContext(ctx).Raw(query, args...).Row().Scan(&sum); err != nil {
+	query := "SELECT sum(" + d.column(amount) + ")::text FROM " + d.table() + " " + clauses
+	if err := s.reader(ctx).Raw(query, args...).Row().Scan(&sum); err != nil {
 		return decimal.Value{}, err
 	}
 	return decimal.Parse(sum.String)
@@ -174,11 +174,9 @@ type CategoryValue struct {
 
 // Values lists the values of a category, the most frequent first.
 func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int) ([]CategoryValue, error) {
-	c := quote(column)
+	c := d.column(column)
 	var values []CategoryValue
-	err := s.db.WithContext(
-		ctx,
-	).Raw(
+	err := s.reader(ctx).Raw(
 		"SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",
 		limit,
 	).Scan(

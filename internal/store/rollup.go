@@ -49,7 +49,7 @@ func sumColumn(amount int, part string) string { return quote(fmt.Sprintf("_a%d_
 func (d *Dataset) createRollup(tx *gorm.DB) error {
 	columns := []string{quote(sumDay) + " date", quote(sumRecords) + " bigint NOT NULL"}
 	for _, name := range d.rollupCategories() {
-		columns = append(columns, quote(name)+" text")
+		columns = append(columns, d.column(name)+" text")
 	}
 	for i := range d.rollupAmounts() {
 		columns = append(
@@ -82,20 +82,12 @@ func (d *Dataset) counted(which string) string {
 		"rollup_count",
 		map[string]any{
 			"Day":        d.day(),
-			"Categories": quoted(d.rollupCategories()),
-			"Amounts":    quoted(d.rollupAmounts()),
+			"Categories": d.columns(d.rollupCategories()),
+			"Amounts":    d.columns(d.rollupAmounts()),
 			"Table":      d.table(),
 			"Which":      which,
 		},
 	)
-}
-
-func quoted(names []string) []string {
-	list := make([]string, len(names))
-	for i, name := range names {
-		list[i] = quote(name)
-	}
-	return list
 }
 
 // fillRollup makes the day sums anew from all records.
@@ -134,7 +126,7 @@ func (d *Dataset) rebuildRollup(tx *gorm.DB) error {
 func (d *Dataset) rollupColumns() []string {
 	columns := []string{quote(sumDay), quote(sumRecords)}
 	for _, name := range d.rollupCategories() {
-		columns = append(columns, quote(name))
+		columns = append(columns, d.column(name))
 	}
 	for i := range d.rollupAmounts() {
 		for _, part := range []string{"count", "sum", "min", "max"} {
@@ -157,7 +149,7 @@ func (d *Dataset) addRollup(tx *gorm.DB) error {
 		statement(
 			"rollup_add",
 			map[string]any{"Table": d.sums(), "Day": quote(sumDay), "Records": quote(sumRecords), "Columns": d.rollupColumns(),
-				"Categories": quoted(d.rollupCategories()), "Amounts": amounts},
+				"Categories": d.columns(d.rollupCategories()), "Amounts": amounts},
 		),
 	).Error
 }
@@ -210,7 +202,7 @@ func (g grain) amount(name string) [4]string {
 
 func (d *Dataset) recordGrain(date string) grain {
 	return grain{d.table(), d.dayOf(d.dateColumn(date)), "count(*)", "1", false, func(name string) [4]string {
-		c := quote(name)
+		c := d.column(name)
 		return [4]string{"(" + c + " IS NOT NULL)::int", c, c, c}
 	}}
 }
@@ -239,7 +231,7 @@ type Verification struct {
 // Verify recounts a dataset's records and compares them with its day sums, in one snapshot.
 func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 	var v Verification
-	err := s.transaction(ctx, func(tx *gorm.DB) error {
+	err := s.reading(ctx, func(tx *gorm.DB) error {
 		return tx.Raw(
 			statement(
 				"rollup_verify",
@@ -248,6 +240,6 @@ func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 		).Scan(
 			&v,
 		).Error
-	}, readOnly)
+	})
 	return &v, err
 }

@@ -55,7 +55,7 @@ func (cs *rollupCache) close() {
 // current returns the copy of a dataset as it is now; nil where there is none, and one is begun.
 func (cs *rollupCache) current(ctx context.Context, d *Dataset) (*rollup, error) {
 	var version int64
-	if err := cs.store.db.WithContext(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
+	if err := cs.store.reader(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
 		return nil, err
 	}
 	cs.mu.Lock()
@@ -195,10 +195,6 @@ func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int)
 		c.amounts = append(c.amounts, amountColumn{name: name, held: true, counts: make([]int64, 0, rows), sums: make([]int64, 0, rows),
 			mins: make([]int64, 0, rows), maxs: make([]int64, 0, rows), each: make([]uint8, 0, rows)})
 	}
-	var names []string
-	for _, column := range schema.Columns {
-		names = append(names, quote(column.Name))
-	}
 	pipe, out := io.Pipe()
 	failed := make(chan error, 1)
 	go func() {
@@ -206,7 +202,7 @@ func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int)
 			_, err := driver.(*stdlib.Conn).Conn().PgConn().CopyTo(
 				ctx,
 				out,
-				"COPY (SELECT "+strings.Join(names, ", ")+" FROM "+d.sums()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)",
+				"COPY (SELECT "+strings.Join(d.rollupColumns(), ", ")+" FROM "+d.sums()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)",
 			)
 			return err
 		})

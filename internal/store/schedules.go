@@ -26,7 +26,7 @@ type Schedule struct {
 // Schedules lists the schedules by name.
 func (s *Store) Schedules(ctx context.Context) ([]Schedule, error) {
 	var list []Schedule
-	err := s.db.WithContext(ctx).Order("name").Find(&list).Error
+	err := s.reader(ctx).Order("name").Find(&list).Error
 	return list, err
 }
 
@@ -43,7 +43,7 @@ func (s *Store) AddSchedule(ctx context.Context, sc *Schedule) error {
 // Schedule finds a schedule.
 func (s *Store) Schedule(ctx context.Context, name string) (*Schedule, error) {
 	var sc Schedule
-	err := s.db.WithContext(ctx).Where("name = ?", name).Take(&sc).Error
+	err := s.reader(ctx).Where("name = ?", name).Take(&sc).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, refused.Missing("schedule", name)
 	}

@@ -101,6 +101,9 @@ func migrate(db *gorm.DB) error {
 					}
 					return nil
 				}},
+				// Tables of the first form have their columns under their users' names; what comes after is
+				// made for stored names.
+				{ID: "2026-11-stored-names", Migrate: storeNames},
 				{ID: "2026-11-day-tables", Migrate: createDayTables},
 				{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
 					sets, err := existing(tx)
@@ -159,6 +162,35 @@ func connection(db *gorm.DB, work func(tx *gorm.DB) error) error {
 // transaction runs work in one transaction of the connection pool.
 func (s *Store) transaction(ctx context.Context, work func(tx *gorm.DB) error, options ...*sql.TxOptions) error {
 	return s.db.WithContext(ctx).Transaction(work, options...)
+}
+
+// Snapshot runs work on one state of the database: all that is read with the context that work is given
+// is read from one connection, as it was when the first of it was read. Such work reads one thing at a
+// time and changes nothing.
+func (s *Store) Snapshot(ctx context.Context, work func(context.Context) error) error {
+	if InSnapshot(ctx) {
+		return work(ctx)
+	}
+	return s.transaction(ctx, func(tx *gorm.DB) error { return work(context.WithValue(ctx, snapshotKey{}, tx)) }, readOnly)
+}
+
+// snapshotKey is the key of the transaction of a snapshot in its context.
+type snapshotKey struct{}
+
+// InSnapshot reports whether a context is that of a snapshot.
+func InSnapshot(ctx context.Context) bool { return ctx.Value(snapshotKey{}) != nil }
+
+// reader returns what is read from: the snapshot of the context, where it is in one.
+func (s *Store) reader(ctx context.Context) *gorm.DB {
+	if tx, ok := ctx.Value(snapshotKey{}).(*gorm.DB); ok {
+		return tx.WithContext(ctx)
+	}
+	return s.db.WithContext(ctx)
+}
+
+// reading runs work that reads one state of the database.
+func (s *Store) reading(ctx context.Context, work func(tx *gorm.DB) error) error {
+	return s.Snapshot(ctx, func(ctx context.Context) error { return work(s.reader(ctx)) })
 }
 
 // isUnique reports whether an error is that a key is already taken.

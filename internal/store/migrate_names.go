@@ -1,0 +1,63 @@
+package store
+
+import (
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+)
+
+// storeNames gives the columns of records and day sums stored names of their own, and puts a view
+// with the users' names where the table was.
+func storeNames(tx *gorm.DB) error {
+	if err := tx.Exec("CREATE SCHEMA stored").Error; err != nil {
+		return err
+	}
+	sets, err := existing(tx)
+	if err != nil {
+		return err
+	}
+	for i := range sets {
+		d := &sets[i]
+		if err := d.renameColumns(tx, "records"); err != nil {
+			return err
+		}
+		if err := d.renameColumns(tx, "sums"); err != nil {
+			return err
+		}
+		if err := tx.Exec("ALTER TABLE " + quote("records", d.Name) + " SET SCHEMA stored").Error; err != nil {
+			return err
+		}
+		if err := d.createView(tx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// renameColumns gives the columns of one of a dataset's tables, where it is there, their stored names.
+func (d *Dataset) renameColumns(tx *gorm.DB, schema string) error {
+	var have []string
+	err := tx.Raw("SELECT column_name FROM information_schema.columns WHERE table_schema = ? AND table_name = ?", schema, d.Name).
+		Scan(&have).Error
+	if err != nil {
+		return err
+	}
+	// A user's column may bear another's stored name: all get out of the way first. No user's name begins
+	// with an underscore.
+	var steps [2][]string
+	for i, c := range d.Schema.Columns {
+		if !slices.Contains(have, c.Name) {
+			continue
+		}
+		away, stored := fmt.Sprintf("_c%d", i+1), storedColumn(i)
+		steps[0] = append(steps[0], quote(c.Name)+" TO "+away)
+		steps[1] = append(steps[1], away+" TO "+stored)
+	}
+	for _, step := range slices.Concat(steps[0], steps[1]) {
+		if err := tx.Exec("ALTER TABLE " + quote(schema, d.Name) + " RENAME COLUMN " + step).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,171 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/tally"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
+)
+
+var allDays = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: civil.OpenEnd})
+
+func (s *Store) run(t *testing.T, d *Dataset, q tally.Request) *tally.Result {
+	t.Helper()
+	p, err := tally.NewPlan(q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := tally.Run(context.Background(), p, s.RecordSource(d))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// Columns may have names that the database keeps for itself or reads as something else, and each
+// other's stored names.
+func TestOddColumnNames(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	odd := []string{
+		"ctid", "xmin", "cmin", "cmax", "xmax", "tableoid", "paid?", "a@b", "@name", `"`, `a"b`, "'", "c1", "c2", "c3", "$1", "select",
+		"%s", "{{.Day}}", "a;b", `\`, "größe", "day(s)",
+	}
+	for i, name := range odd {
+		for role := range 3 {
+			header := []string{"day", "x", "v"}
+			header[role] = name
+			hints := ingest.ColumnHints{Date: header[0], Categories: []string{header[1]}, Amounts: []string{header[2]}}
+			line := strings.ReplaceAll(strings.Join(header, `","`), `"`, `""`)
+			line = `"` + strings.ReplaceAll(line, `"",""`, `","`) + `"`
+			set := fmt.Sprintf("odd-%d-%d", i, role)
+			s.mustLoad(t, set, line+"\n2026-01-01,a,1\n2026-01-02,b,2\n2026-01-02,b,4\n", hints, false)
+			d, err := s.Dataset(ctx, set)
+			if err != nil {
+				t.Fatal(err)
+			}
+			filters := dataset.Filters{
+				{Column: header[0], Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("2026-01-02")}},
+				{Column: header[1], Op: dataset.Is, Values: []dataset.Label{dataset.LabelOf("b"), dataset.LabelOf("c")}},
+				{Column: header[2], Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("3")}},
+			}
+			records, err := s.Records(ctx, d, Listing{Days: allDays, Where: filters})
+			if err != nil || len(records) != 1 || *records[0].Cells[2] != "4" {
+				t.Errorf("%q as %d: records %v, %v", name, role, records, err)
+			}
+			values, err := s.Values(ctx, d, header[1], 9)
+			if err != nil || len(values) != 2 || *values[0].Value != "b" {
+				t.Errorf("%q as %d: values %v, %v", name, role, values, err)
+			}
+			q := tally.Request{
+				Periods: []civil.Set{allDays}, By: header[1:2], Where: filters[:2], Top: 1,
+				Figures: figuresOf("sum "+header[2], "median "+header[2], "first "+header[2], "distinct "+header[0]),
+			}
+			if got := fmt.Sprint(s.run(t, d, q).At(0, []dataset.Label{dataset.LabelOf("b")})); got != "[6 3 2 1]" {
+				t.Errorf("%q as %d: totals %s", name, role, got)
+			}
+			if v, err := s.Verify(ctx, d); err != nil || v.Wrong != 0 || v.Records != 3 {
+				t.Errorf("%q as %d: verified %v, %v", name, role, v, err)
+			}
+			var shown float64
+			err = s.db.Raw("SELECT sum(" + quote(header[2]) + ") FROM " + d.view()).Scan(&shown).Error
+			if err != nil || shown != 7 {
+				t.Errorf("%q as %d: the view shows %v, %v", name, role, shown, err)
+			}
+			if err := s.RemoveDataset(ctx, set, func(*Dataset) error { return nil }); err != nil {
+				t.Errorf("%q as %d is not removed: %v", name, role, err)
+			}
+		}
+	}
+}
+
+// Tables may be as wide as is promised; what does not fit is said.
+func TestWideTables(t *testing.T) {
+	s := open(t)
+	header, ones, long := []string{"day"}, []string{"2026-01-01"}, []string{"2026-01-02"}
+	for i := 1; i < 1400; i++ {
+		header = append(header, fmt.Sprintf("n%d", i))
+		ones = append(ones, fmt.Sprint(i))
+		long = append(long, "1"+strings.Repeat("7", 59))
+	}
+	rows := []string{strings.Join(header, ","), strings.Join(ones, ","), strings.Join(long, ",")}
+	s.mustLoad(t, "wide", strings.Join(rows[:2], "\n"), ingest.ColumnHints{}, false)
+	d, err := s.Dataset(context.Background(), "wide")
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := tally.Request{Periods: []civil.Set{allDays}}
+	for _, name := range header[1:] {
+		q.Figures = append(q.Figures, figuresOf("sum "+name)...)
+	}
+	q.Figures = append(q.Figures, figuresOf("count")...)
+	for i, v := range s.run(t, d, q).At(0, nil) {
+		want := fmt.Sprint(i + 1)
+		if i == len(q.Figures)-1 {
+			want = "1"
+		}
+		if v.String() != want {
+			t.Fatalf("figure %d is %s", i, v)
+		}
+	}
+	_, err = s.load("wide", rows[0]+"\n"+rows[2], ingest.ColumnHints{}, false)
+	e := (*refused.Error)(nil)
+	if !errors.As(err, &e) || !strings.Contains(err.Error(), "record 1 of the file is too long: the values of its 1400 columns") {
+		t.Errorf("a record that is too long: %v", err)
+	}
+}
+
+// Tables of the first form, whose columns have their users' names, are brought over: those that bear
+// another column's stored name, too.
+func TestTablesOfTheFirstForm(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	hints := ingest.ColumnHints{Date: "c2", Categories: []string{"c3"}, Amounts: []string{"c1"}}
+	const text = "c2,c3,c1\n2026-01-01,a,1\n2026-01-02,b,2\n"
+	s.mustLoad(t, "crossed", text, hints, false)
+	var others []string
+	if err := s.db.Raw("SELECT name FROM datasets WHERE name <> 'crossed'").Scan(&others).Error; err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range others {
+		if err := s.RemoveDataset(ctx, name, func(*Dataset) error { return nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, statement := range []string{
+		"DROP VIEW records.crossed", "ALTER TABLE stored.crossed SET SCHEMA records", "DROP SCHEMA stored",
+		"ALTER TABLE records.crossed RENAME c1 TO x", "ALTER TABLE records.crossed RENAME c2 TO y",
+		"ALTER TABLE records.crossed RENAME c3 TO c1", "ALTER TABLE records.crossed RENAME x TO c2",
+		"ALTER TABLE records.crossed RENAME y TO c3",
+		"ALTER TABLE sums.crossed RENAME c2 TO c3",
+		"DELETE FROM migrations WHERE id = '2026-11-stored-names'",
+	} {
+		if err := s.db.Exec(statement).Error; err != nil {
+			t.Fatal(statement, err)
+		}
+	}
+	again := open(t)
+	again.mustLoad(t, "crossed", text, hints, false)
+	d, err := again.Dataset(ctx, "crossed")
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := tally.Request{Periods: []civil.Set{allDays}, Figures: figuresOf("sum c1"), By: []string{"c3"}}
+	if r := again.run(t, d, q); fmt.Sprint(r.At(0, []dataset.Label{dataset.LabelOf("b")})) != "[4]" {
+		t.Errorf("b comes to %v", r.At(0, []dataset.Label{dataset.LabelOf("b")}))
+	}
+	if v, err := again.Verify(ctx, d); err != nil || v.Wrong != 0 || v.Records != 4 {
+		t.Errorf("verified %v, %v", v, err)
+	}
+	var shown int
+	if err := again.db.Raw("SELECT sum(c1) FROM records.crossed WHERE c3 = 'b'").Scan(&shown).Error; err != nil || shown != 4 {
+		t.Errorf("the view shows %d, %v", shown, err)
+	}
+}
