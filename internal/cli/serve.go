@@ -144,7 +144,7 @@ func (s *serving) openDatabase(
 	if s.database != "" {
 		return s.database, func() error { return nil }, nil
 	}
-	unlock, err := lockFolder(folder)
+	unlock, err := postgres.Lock(folder)
 	if err != nil {
 		return "", nil, err
 	}
@@ -153,13 +153,6 @@ func (s *serving) openDatabase(
 		unlock()
 		return "", nil, err
 	}
-	go func() {
-		select {
-		case <-pg.Done():
-			stop(errors.New("the database server has ended by itself; its log is in " + folder))
-		case <-ctx.Done():
-		}
-	}()
 	return pg.URL, func() error {
 		defer unlock()
 		return pg.Stop()
@@ -213,19 +206,4 @@ func whoListens(ctx context.Context, address string) string {
 		}
 	}
 	return "another program"
-}
-
-// lockFolder keeps two services from running on one folder.
-func lockFolder(folder string) (unlock func(), err error) {
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return nil, err
-	}
-	f, err := os.OpenFile(filepath.Join(folder, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
-	if err != nil {
-		return nil, err
-	}
-	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
-		return nil, errors.Join(fmt.Errorf("another service already runs on %s", folder), f.Close())
-	}
-	return func() { _ = f.Close() }, nil // closing gives the lock up
 }

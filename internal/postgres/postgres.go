@@ -9,6 +9,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
+	"log/slog"
 	"net"
 	"net/url"
 	"os"
@@ -18,23 +20,31 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // superuser is the database role that owns the private server.
 const superuser = "vastspan"
 
-// A Server is a running private PostgreSQL server.
+// A Server is a running private PostgreSQL server. Where it ends by itself it is started again, at the
+// same address.
 type Server struct {
 	URL string // for clients, with the password
 
-	folder  string
-	process *os.Process
-	adopted bool          // left by a crash and taken over: not our child
-	exited  chan struct{} // closed when our child has ended
+	bin, folder, password string
+	cred                  *syscall.Credential
+	port                  int
+
+	mu      sync.Mutex
+	process *process
+	trouble error         // why it does not run; nil while it does
+	stopped chan struct{} // closed when Stop is called
+	watched sync.WaitGroup
 }
 
 // FindBinaries returns the folder of the newest PostgreSQL server that Debian's packages installed.
@@ -71,52 +81,199 @@ func owner() (*syscall.Credential, error) {
 
 // Start brings a server up whose files are in a folder: made if it is not there, taken over if one
 // left by a crash still runs on it. The folder must be reachable by the account that the server
-// runs as.
+// runs as, and no other service may be at work on it: see Lock.
 func Start(ctx context.Context, folder string) (*Server, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
 	}
-	bin, err := FindBinaries()
-	if err != nil {
+	s := &Server{folder: folder, stopped: make(chan struct{})}
+	if s.bin, err = FindBinaries(); err != nil {
 		return nil, err
 	}
-	cred, err := owner()
-	if err != nil {
+	if s.cred, err = owner(); err != nil {
 		return nil, err
 	}
-	password, err := prepare(ctx, bin, folder, cred)
-	if err != nil {
+	if s.password, err = prepare(ctx, s.bin, folder, s.cred); err != nil {
 		return nil, err
 	}
-	s, err := adopt(folder, password)
-	if err != nil {
+	if err := s.up(ctx); err != nil {
 		return nil, err
 	}
-	if s == nil {
-		if s, err = launch(bin, folder, password, cred); err != nil {
-			return nil, err
+	s.watched.Go(s.watch)
+	return s, nil
+}
+
+// up takes over the server that runs on the folder, or launches one, and waits until it answers.
+func (s *Server) up(ctx context.Context) error {
+	old, port, err := running(dataFolder(s.folder))
+	if err != nil {
+		return err
+	}
+	if old != nil {
+		s.setPort(port)
+		switch err := s.awaitReady(ctx, old); {
+		case err == nil:
+			s.set(old, nil)
+			return nil
+		case !errors.Is(err, errEnded): // it is left alone
+			return err
 		}
 	}
-	if err := s.awaitReady(ctx); err != nil {
-		return nil, errors.Join(err, s.Stop())
+	if s.port == 0 {
+		if port, err = freePort(); err != nil {
+			return err
+		}
+		s.setPort(port)
 	}
-	return s, nil
+	for until := time.Now().Add(leftoverWait); ; {
+		p, err := s.launch()
+		if err != nil {
+			return err
+		}
+		err = s.awaitReady(ctx, p)
+		if err == nil {
+			s.set(p, nil)
+			return nil
+		}
+		p.end()
+		// What is left of a server that was killed ends soon.
+		if !errors.Is(err, errEnded) || !strings.Contains(s.lastLog(), "pre-existing shared memory block") || time.Now().After(until) {
+			return err
+		}
+	}
+}
+
+// leftoverWait is how long the processes of a server that was killed are waited for.
+const leftoverWait = 20 * time.Second
+
+func (s *Server) setPort(port int) { s.port, s.URL = port, serverURL(port, s.password) }
+
+func (s *Server) set(p *process, trouble error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.process, s.trouble = p, trouble
+}
+
+// Trouble says why the server does not run; nil while it does.
+func (s *Server) Trouble() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.trouble
+}
+
+// Waits between two attempts to start a server again that has ended by itself.
+const (
+	firstWait = 100 * time.Millisecond
+	longWait  = 10 * time.Second
+)
+
+// watch starts the server again whenever it has ended by itself, until it is stopped.
+func (s *Server) watch() {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	go func() {
+		select {
+		case <-s.stopped:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	for {
+		select {
+		case <-s.stopped:
+			return
+		case <-s.process.exited:
+		}
+		wait := firstWait
+		s.set(s.process, s.ended())
+		slog.Error("the database server has ended by itself and is started again", "reason", s.Trouble())
+		for {
+			select {
+			case <-s.stopped:
+				return
+			case <-time.After(wait):
+			}
+			err := s.up(ctx)
+			if err == nil {
+				slog.Info("the database server runs again")
+				break
+			}
+			if ctx.Err() != nil {
+				return
+			}
+			wait = min(2*wait, longWait)
+			s.set(s.process, err)
+			slog.Error("the database server does not start", "error", err, "next", wait)
+		}
+	}
+}
+
+// ended says that the server has ended, and why where its log does.
+func (s *Server) ended() error {
+	text := s.lastLog()
+	switch {
+	case strings.Contains(text, "No space left on device"):
+		return errors.New("the database server has ended: no space is left on the device of " + s.folder)
+	}
+	for _, line := range strings.Split(text, "\n") {
+		_, reason, found := strings.Cut(line, "PANIC:  ")
+		if !found {
+			_, reason, found = strings.Cut(line, "FATAL:  ")
+		}
+		// Sessions end with FATAL, too.
+		if found && !strings.Contains(reason, "the database system is") && !strings.Contains(reason, "connection") {
+			return fmt.Errorf("the database server has ended: %s; its log is %s", reason, s.logFile())
+		}
+	}
+	return fmt.Errorf("the database server has ended; its log is %s", s.logFile())
+}
+
+// lastLog returns the end of the log, of the server that ran last.
+func (s *Server) lastLog() string {
+	text := tail(s.logFile(), 16<<10)
+	return text[max(0, strings.LastIndex(text, "starting PostgreSQL")):]
+}
+
+// tail returns the last bytes of a file.
+func tail(path string, bytes int64) string {
+	f, err := os.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	if _, err := f.Seek(-bytes, io.SeekEnd); err != nil {
+		_, _ = f.Seek(0, io.SeekStart) // it is shorter
+	}
+	text, _ := io.ReadAll(f)
+	return string(text)
 }
 
 func dataFolder(folder string) string   { return filepath.Join(folder, "data") }
 func passwordFile(folder string) string { return filepath.Join(folder, "password") }
 
+func (s *Server) logFile() string { return filepath.Join(s.folder, "server.log") }
+
 // prepare makes the data folder where there is none and gives the server's password. initdb works
 // in a folder beside, which is moved into place when it is whole, so that a break leaves nothing
 // half made.
 func prepare(ctx context.Context, bin, folder string, cred *syscall.Credential) (string, error) {
+	// What breaks have left; an orphan may still be writing there, and its folder then goes the next time.
+	if left, err := filepath.Glob(dataFolder(folder) + ".making*"); err == nil {
+		for _, path := range left {
+			_ = os.RemoveAll(path)
+		}
+	}
 	if _, err := os.Stat(dataFolder(folder)); err == nil {
-		password, err := os.ReadFile(passwordFile(folder))
+		text, err := os.ReadFile(passwordFile(folder))
 		if err != nil {
 			return "", fmt.Errorf("the database in %s has lost its password file: %w", folder, err)
 		}
-		return string(bytes.TrimSpace(password)), nil
+		password := string(bytes.TrimSpace(text))
+		if password == "" {
+			return "", fmt.Errorf("the password file of the database in %s is empty", folder)
+		}
+		return password, nil
 	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return "", err
@@ -126,63 +283,35 @@ func prepare(ctx context.Context, bin, folder string, cred *syscall.Credential) 
 		return "", err
 	}
 	password := hex.EncodeToString(secret)
-	if err := os.WriteFile(passwordFile(folder), []byte(password+"\n"), 0o600); err != nil {
+	file, err := openOwned(passwordFile(folder), os.O_WRONLY|os.O_TRUNC, cred)
+	if err != nil {
 		return "", err
 	}
-	making := dataFolder(folder) + ".making"
-	if err := os.RemoveAll(making); err != nil {
+	if _, err = file.WriteString(password + "\n"); err != nil {
+		return "", errors.Join(err, file.Close())
+	}
+	if err := file.Close(); err != nil {
 		return "", err
 	}
-	if err := os.Mkdir(making, 0o700); err != nil {
+	making, err := os.MkdirTemp(folder, "data.making-*")
+	if err != nil {
 		return "", err
 	}
 	if cred != nil {
-		for _, path := range []string{making, folder, passwordFile(folder)} {
-			if err := os.Chown(path, int(cred.Uid), int(cred.Gid)); err != nil {
+		for _, path := range []string{making, folder} {
+			if err := os.Lchown(path, int(cred.Uid), int(cred.Gid)); err != nil {
 				return "", err
 			}
 		}
 	}
-	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "--pgdata", making, "--username", superuser,
+	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "--pgdata", making, "--username", superuser, "--data-checksums",
 		"--encoding", "UTF8", "--locale", "C.UTF-8", "--auth", "scram-sha-256", "--pwfile", passwordFile(folder))
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred}
 	cmd.Dir = "/"
 	if out, err := cmd.CombinedOutput(); err != nil {
-		return "", fmt.Errorf("initdb: %w\n%s", err, out)
+		return "", errors.Join(fmt.Errorf("initdb: %w\n%s", err, out), os.RemoveAll(making))
 	}
 	return password, os.Rename(making, dataFolder(folder))
-}
-
-// adopt takes over a server that still runs on the folder; nil where none does.
-func adopt(folder, password string) (*Server, error) {
-	text, err := os.ReadFile(filepath.Join(dataFolder(folder), "postmaster.pid"))
-	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	lines := strings.Split(string(text), "\n")
-	if len(lines) < 4 {
-		return nil, nil
-	}
-	pid, err1 := strconv.Atoi(strings.TrimSpace(lines[0]))
-	port, err2 := strconv.Atoi(strings.TrimSpace(lines[3]))
-	if err1 != nil || err2 != nil || !isServer(pid) {
-		return nil, nil
-	}
-	process, err := os.FindProcess(pid)
-	if err != nil {
-		return nil, err
-	}
-	return &Server{URL: serverURL(port, password), folder: folder, process: process, adopted: true}, nil
-}
-
-// isServer reports whether a process is alive and a PostgreSQL server: a number left by a crash may
-// belong to somebody else by now.
-func isServer(pid int) bool {
-	name, err := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
-	return err == nil && strings.TrimSpace(string(name)) == "postgres"
 }
 
 func serverURL(port int, password string) string {
@@ -197,17 +326,16 @@ func serverURL(port int, password string) string {
 
 // launch starts the server as a child in a process group of its own, so that a Ctrl-C in the
 // terminal reaches the service alone, which then stops the server in order.
-func launch(bin, folder, password string, cred *syscall.Credential) (*Server, error) {
-	port, err := freePort()
-	if err != nil {
+func (s *Server) launch() (*process, error) {
+	if err := disown(dataFolder(s.folder)); err != nil {
 		return nil, err
 	}
-	logFile, err := os.OpenFile(filepath.Join(folder, "server.log"), os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o640)
+	logFile, err := openOwned(s.logFile(), os.O_WRONLY|os.O_APPEND, s.cred)
 	if err != nil {
 		return nil, err
 	}
 	defer logFile.Close()
-	cmd := exec.Command(filepath.Join(bin, "postgres"), "-D", dataFolder(folder), "-p", strconv.Itoa(port),
+	cmd := exec.Command(filepath.Join(s.bin, "postgres"), "-D", dataFolder(s.folder), "-p", strconv.Itoa(s.port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=60",
 		"-c", "shared_buffers=512MB", "-c", "max_wal_size=4GB", "-c", "timezone=UTC",
 		// Nobody follows this server: a table that is made and filled in one transaction need not be logged.
@@ -216,16 +344,16 @@ func launch(bin, folder, password string, cred *syscall.Credential) (*Server, er
 		"-c", "jit=off")
 	cmd.Dir = "/"
 	cmd.Stdout, cmd.Stderr = logFile, logFile
-	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred, Setpgid: true}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: s.cred, Setpgid: true}
 	if err := cmd.Start(); err != nil {
 		return nil, err
 	}
-	s := &Server{URL: serverURL(port, password), folder: folder, process: cmd.Process, exited: make(chan struct{})}
+	p := &process{pid: cmd.Process.Pid, exited: make(chan struct{})}
 	go func() {
 		_ = cmd.Wait() // how it ended is in its log
-		close(s.exited)
+		close(p.exited)
 	}()
-	return s, nil
+	return p, nil
 }
 
 func freePort() (int, error) {
@@ -237,18 +365,27 @@ func freePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-// awaitReady waits until the server answers.
-func (s *Server) awaitReady(ctx context.Context) error {
+// errEnded is that a server has ended before it answered.
+var errEnded = errors.New("the PostgreSQL server ended at once")
+
+// awaitReady waits until the server answers, and makes sure that it is the one of the folder.
+func (s *Server) awaitReady(ctx context.Context, p *process) error {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
 	for {
-		conn, err := pgx.Connect(ctx, s.URL)
-		if err == nil {
-			return conn.Close(ctx)
+		err := s.ask(ctx)
+		var pg *pgconn.PgError
+		switch {
+		case err == nil:
+			return nil
+		case errors.As(err, &pg) && strings.HasPrefix(pg.Code, "28"): // the password
+			return fmt.Errorf("the database in %s does not take the password in %s: %w", s.folder, passwordFile(s.folder), pg)
+		case errors.Is(err, errForeign):
+			return err
 		}
 		select {
-		case <-s.exited:
-			return fmt.Errorf("the PostgreSQL server ended at once; see %s", filepath.Join(s.folder, "server.log"))
+		case <-p.exited:
+			return fmt.Errorf("%w: %w", errEnded, s.ended())
 		case <-ctx.Done():
 			return fmt.Errorf("the PostgreSQL server does not answer: %w", err)
 		case <-time.After(50 * time.Millisecond):
@@ -256,24 +393,28 @@ func (s *Server) awaitReady(ctx context.Context) error {
 	}
 }
 
-// Done is closed when the server has ended by itself; never for one that was taken over.
-func (s *Server) Done() <-chan struct{} { return s.exited }
+var errForeign = errors.New("another database answers at the port of this one")
+
+// ask asks the server for its data folder, which has to be ours.
+func (s *Server) ask(ctx context.Context) error {
+	conn, err := pgx.Connect(ctx, s.URL)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close(ctx) }()
+	var folder string
+	if err := conn.QueryRow(ctx, "SHOW data_directory").Scan(&folder); err != nil {
+		return err
+	}
+	if !sameFile(folder, dataFolder(s.folder)) {
+		return fmt.Errorf("%w: its files are in %s", errForeign, folder)
+	}
+	return nil
+}
 
 // Stop ends the server in order: open transactions are rolled back, files are left clean.
 func (s *Server) Stop() error {
-	if err := s.process.Signal(syscall.SIGINT); err != nil && !errors.Is(err, os.ErrProcessDone) {
-		return err
-	}
-	deadline := time.Now().Add(time.Minute)
-	for time.Now().Before(deadline) {
-		if s.adopted && !isServer(s.process.Pid) {
-			return nil
-		}
-		select {
-		case <-s.exited:
-			return nil
-		case <-time.After(20 * time.Millisecond):
-		}
-	}
-	return errors.New("the PostgreSQL server did not stop within a minute")
+	close(s.stopped)
+	s.watched.Wait()
+	return s.process.stop()
 }

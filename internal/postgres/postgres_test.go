@@ -2,9 +2,12 @@ package postgres
 
 import (
 	"context"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -52,16 +55,75 @@ func keep(t *testing.T, url string) {
 	}
 }
 
+// start starts a server and stops it at the end of the test.
+func start(t *testing.T, path string) *Server {
+	t.Helper()
+	s, err := Start(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s
+}
+
+// crashed starts a server and leaves it running with nobody to watch it.
+func crashed(t *testing.T, path string) *Server {
+	t.Helper()
+	s, err := Start(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	close(s.stopped)
+	s.watched.Wait()
+	t.Cleanup(func() { s.process.end() }) // where the test fails early; it has ended otherwise
+	return s
+}
+
+// setLine changes a line of the pid file of a folder's server.
+func setLine(t *testing.T, path string, line int, text string) {
+	t.Helper()
+	file := filepath.Join(dataFolder(path), "postmaster.pid")
+	old, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := strings.Split(string(old), "\n")
+	lines[line-1] = text
+	if err := os.WriteFile(file, []byte(strings.Join(lines, "\n")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// kill ends a server as a crash of the machine does and waits until it has gone.
+func (s *Server) kill(t *testing.T) {
+	t.Helper()
+	s.mu.Lock()
+	p := s.process
+	s.mu.Unlock()
+	if err := syscall.Kill(p.pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	<-p.exited
+}
+
+// copyFolder copies a folder with its owners.
+func copyFolder(t *testing.T, from, to string) {
+	t.Helper()
+	if out, err := exec.Command("cp", "-a", from+"/.", to).CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+}
+
 // A server that runs already in the folder, as after a crash of the service, is taken over with what it
 // holds, and is stopped in the end.
 func TestAServerIsTakenOver(t *testing.T) {
 	ctx := context.Background()
 	path := folder(t)
-	first, err := Start(ctx, path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = first.Stop() }) // where the test fails early; it has ended otherwise
+	first := crashed(t, path)
 	keep(t, first.URL)
 	second, err := Start(ctx, path)
 	if err != nil {
@@ -77,7 +139,7 @@ func TestAServerIsTakenOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	select {
-	case <-first.Done():
+	case <-first.process.exited:
 	case <-time.After(30 * time.Second):
 		t.Error("the server that was taken over still runs")
 	}
@@ -127,5 +189,154 @@ func TestTheServerIsPrivate(t *testing.T) {
 	info, err := os.Stat(filepath.Join(path, "password"))
 	if err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("its password lies open: %v, %v", info.Mode(), err)
+	}
+}
+
+// A server that ends by itself is started again, at its address and with what it holds: our own, and one
+// that was taken over.
+func TestAServerThatEndsIsStartedAgain(t *testing.T) {
+	path := folder(t)
+	keep(t, crashed(t, path).URL)
+	s := start(t, path)
+	for range 2 { // the first is taken over, the second our own
+		s.kill(t)
+		until := time.Now().Add(time.Minute)
+		for s.Trouble() == nil && time.Now().Before(until) {
+			time.Sleep(time.Millisecond)
+		}
+		for s.Trouble() != nil && time.Now().Before(until) {
+			time.Sleep(10 * time.Millisecond)
+		}
+		if got := ask(t, s.URL, "SELECT what FROM kept"); got != "still here" {
+			t.Errorf("it holds %q", got)
+		}
+	}
+}
+
+// A copy of a folder whose database runs is refused, and its original is left in peace.
+func TestACopyDoesNotWorkOnItsOriginal(t *testing.T) {
+	path, other := folder(t), folder(t)
+	original := start(t, path)
+	keep(t, original.URL)
+	copyFolder(t, path, other)
+	if s, err := Start(context.Background(), other); err == nil {
+		_ = s.Stop()
+		t.Error("a copy comes up")
+	} else if !strings.Contains(err.Error(), "was copied while its database was running in "+dataFolder(path)) {
+		t.Error(err)
+	}
+	if got := ask(t, original.URL, "SELECT what FROM kept"); got != "still here" {
+		t.Errorf("the original holds %q", got)
+	}
+}
+
+// A copy of a folder at rest is a database of its own.
+func TestACopyOfAFolderAtRest(t *testing.T) {
+	path, other := folder(t), folder(t)
+	original, err := Start(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	keep(t, original.URL)
+	if err := original.Stop(); err != nil {
+		t.Fatal(err)
+	}
+	copyFolder(t, path, other)
+	one, two := start(t, path), start(t, other)
+	if one.URL == two.URL {
+		t.Error("both are at one address")
+	}
+	if got := ask(t, two.URL, "SELECT what FROM kept"); got != "still here" {
+		t.Errorf("the copy holds %q", got)
+	}
+}
+
+// The number in a pid file that a crash has left may be another server's by now.
+func TestAnotherServerIsLeftAlone(t *testing.T) {
+	path := folder(t)
+	other := start(t, folder(t))
+	s := crashed(t, path)
+	keep(t, s.URL)
+	s.kill(t)
+	setLine(t, path, 1, fmt.Sprint(other.process.pid))
+	again := start(t, path)
+	if got := ask(t, again.URL, "SELECT what FROM kept"); got != "still here" {
+		t.Errorf("it holds %q", got)
+	}
+	if got := ask(t, other.URL, "SHOW data_directory"); got != dataFolder(other.folder) {
+		t.Errorf("the other server answers %q", got)
+	}
+}
+
+// A server that has ended and was not reaped, or that is just ending, does not hold the next one up.
+func TestAServerThatHasEndedIsNotWaitedFor(t *testing.T) {
+	path := folder(t)
+	s := crashed(t, path)
+	keep(t, s.URL)
+	s.kill(t)
+	named := filepath.Join(folder(t), "postgres")
+	if err := os.Symlink("/bin/true", named); err != nil {
+		t.Fatal(err)
+	}
+	unreaped := exec.Command(named)
+	if err := unreaped.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = unreaped.Wait() }()
+	setLine(t, path, 1, fmt.Sprint(unreaped.Process.Pid))
+	next := crashed(t, path)
+	if err := syscall.Kill(next.process.pid, syscall.SIGINT); err != nil {
+		t.Fatal(err)
+	}
+	if got := ask(t, start(t, path).URL, "SELECT what FROM kept"); got != "still here" {
+		t.Errorf("it holds %q", got)
+	}
+}
+
+// A password that is not the database's is told at once, and the server that runs is left alone.
+func TestAWrongPassword(t *testing.T) {
+	ctx := context.Background()
+	path := folder(t)
+	s := crashed(t, path)
+	for password, want := range map[string]string{"guessed\n": "does not take the password", "\n": "is empty"} {
+		if err := os.WriteFile(passwordFile(path), []byte(password), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if other, err := Start(ctx, path); err == nil {
+			_ = other.Stop()
+			t.Errorf("the password %q opens it", password)
+		} else if !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: %v", password, err)
+		}
+	}
+	if got := ask(t, s.URL, "SHOW data_checksums"); got != "on" {
+		t.Errorf("checksums of its pages are %s", got)
+	}
+}
+
+// A link in the place of a file of the folder is not followed.
+func TestLinksAreNotFollowed(t *testing.T) {
+	target := filepath.Join(folder(t), "target")
+	if err := os.WriteFile(target, []byte("kept"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, link := range []func(string, string) error{os.Symlink, os.Link} {
+		path := folder(t)
+		for _, name := range []string{"lock", "password"} {
+			if err := link(target, filepath.Join(path, name)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if unlock, err := Lock(path); err == nil {
+			unlock()
+			t.Error("the lock follows a link")
+		}
+		if s, err := Start(context.Background(), path); err == nil {
+			_ = s.Stop()
+			t.Error("the password follows a link")
+		}
+	}
+	if text, err := os.ReadFile(target); err != nil || string(text) != "kept" {
+		t.Errorf("the file that was linked to holds %q, %v", text, err)
 	}
 }
