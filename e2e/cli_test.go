@@ -314,6 +314,9 @@ func TestRefusals(t *testing.T) {
 		"--address",
 		"0.0.0.0:0",
 	)
+	for _, address := range []string{"postgres://n:secret@h/d", "host=h password=secret"} {
+		s.refused(2, "a password on the command line can be read by others", "serve", "--database", address)
+	}
 }
 
 func TestABadFileIsRefusedWhole(t *testing.T) {

@@ -121,10 +121,10 @@ func (s *running) launch() {
 	s.t.Helper()
 	s.log = &bytes.Buffer{}
 	args := []string{"serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC"}
-	if s.url != "" {
-		args = append(args, "--database", s.url)
-	}
 	s.process = exec.Command(binary, args...)
+	if s.url != "" {
+		s.process.Env = append(os.Environ(), "VASTSPAN_DATABASE="+s.url)
+	}
 	s.process.Stderr = s.log
 	out, err := s.process.StdoutPipe()
 	if err != nil {

@@ -2,6 +2,7 @@ package book
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"vastspan/core/calendar"
@@ -48,11 +49,16 @@ func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.
 		return nil, err
 	}
 	r := &Resolutions{Basis: basis(s), Resolutions: []span.Result{}}
-	for _, text := range expressions {
+	listed := 0
+	for i, text := range expressions {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		r.Resolutions = append(r.Resolutions, span.ResolveText(text, s, explain))
+		one := span.ResolveText(text, s, explain)
+		if listed += one.Size(); listed > span.MaxListed {
+			return nil, &query.Error{Pointer: fmt.Sprintf("/expressions/%d", i), Err: span.ErrTooLong}
+		}
+		r.Resolutions = append(r.Resolutions, one)
 	}
 	return r, nil
 }
@@ -73,8 +79,11 @@ func (l *Library) Timelines(ctx context.Context, expressions []string, from, thr
 		return nil, err
 	}
 	list := make([]span.Timeline, len(expressions))
+	listed := 0
 	for i, text := range expressions {
-		if list[i], err = span.Follow(ctx, text, s, through); err != nil {
+		if list[i], err = span.Follow(ctx, text, s, through, &listed); errors.Is(err, span.ErrTooLong) {
+			return nil, &query.Error{Pointer: fmt.Sprintf("/expressions/%d", i), Err: err}
+		} else if err != nil {
 			return nil, err
 		}
 	}
@@ -109,6 +118,9 @@ func (l *Library) Rehearse(ctx context.Context, text string, asOf civil.Day, day
 		return nil, &query.Error{Pointer: "/expression", Err: err}
 	}
 	turns, err := span.Rehearse(ctx, n, s, days)
+	if errors.Is(err, span.ErrTooLong) {
+		err = &query.Error{Pointer: "/days", Err: err}
+	}
 	return &Rehearsal{n.String(), basis(s), turns}, err
 }
 

@@ -145,3 +145,33 @@ func TestASecondDocumentIsRefused(t *testing.T) {
 		}
 	}
 }
+
+// Books that would take the parser for ever, or all memory, are refused at once.
+func TestBooksAreBounded(t *testing.T) {
+	for _, text := range []string{
+		strings.Repeat("[", 100_000), strings.Repeat("{a: ", 50_000), strings.Repeat("- ", 50_000), strings.Repeat("? ", 50_000),
+		strings.Repeat("a: ", 50_000), "book: 1\nspans: " + strings.Repeat("[", 100) + strings.Repeat("]", 100), deep(2000),
+	} {
+		if _, err := Decode([]byte(text)); err == nil || !strings.Contains(err.Error(), "nested more than 30 deep") {
+			t.Errorf("%.20s…: %v", text, err)
+		}
+	}
+	for text, want := range map[string]string{
+		"book: 1\nspans:\n  - &a {name: x, is: today}\n  - *a\n":                              "line 3: a book has no anchors",
+		"book: 1\nspans:\n  - {name: x, is: today, about: " + strings.Repeat("ä", 2001) + "}": "span x: about has 2001 characters",
+		"book: 1\nspans:\n  - {name: x, is: today}\n" + "#" + strings.Repeat("x", MaxBytes):   "at most 4194304",
+	} {
+		if _, err := Decode([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%.60s…: %v", text, err)
+		}
+	}
+}
+
+// deep nests blocks.
+func deep(n int) string {
+	var b strings.Builder
+	for i := range n {
+		b.WriteString(strings.Repeat(" ", i) + "a:\n")
+	}
+	return b.String()
+}

@@ -5,10 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
 )
 
 // Decode reads the definitions of a book from YAML, strictly: an unknown key or a wrong value is an
@@ -17,6 +21,9 @@ func Decode(data []byte) (Book, error) {
 	var b Book
 	if len(bytes.TrimSpace(data)) == 0 {
 		return b, errors.New("the book is empty: expected book: 1")
+	}
+	if err := checkShape(data); err != nil {
+		return b, err
 	}
 	decoder := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict())
 	if err := decoder.Decode(&b); err != nil {
@@ -31,7 +38,80 @@ func Decode(data []byte) (Book, error) {
 	if b.Version != 1 {
 		return b, fmt.Errorf("line %d: book: %d: expected 1, the version of the format", lineOf(data, "$.book"), b.Version)
 	}
-	return b, nil
+	return b, checkTexts(&b)
+}
+
+// checkTexts refuses texts that nobody would read.
+func checkTexts(b *Book) error {
+	about := func(kind, name, text string) error {
+		if n := utf8.RuneCountInString(text); n > maxAbout {
+			return fmt.Errorf("%s %s: about has %d characters; at most %d", kind, name, n, maxAbout)
+		}
+		return nil
+	}
+	for _, s := range b.Spans {
+		if err := about("span", s.Name, s.About); err != nil {
+			return err
+		}
+		if len(s.Tags) > maxTags || slices.ContainsFunc(s.Tags, func(tag string) bool { return len(tag) > maxTag }) {
+			return fmt.Errorf("span %s: expected at most %d tags of at most %d bytes", s.Name, maxTags, maxTag)
+		}
+	}
+	for _, c := range b.Calendars {
+		if err := about("calendar", c.Name, c.About); err != nil {
+			return err
+		}
+	}
+	for _, brief := range b.Briefs {
+		if err := about("brief", brief.Name, brief.About); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// How much may be said about a definition.
+const (
+	maxAbout = 2000 // characters
+	maxTags  = 50
+	maxTag   = 100 // bytes
+)
+
+const (
+	// MaxBytes is how long a book may be.
+	MaxBytes = 4 << 20
+	// maxDepth is how deep a book may be nested; its own form needs seven levels.
+	maxDepth = 30
+)
+
+// checkShape refuses what would take the parser long, before it is parsed.
+func checkShape(data []byte) error {
+	if len(data) > MaxBytes {
+		return fmt.Errorf("the book has %d bytes: at most %d", len(data), MaxBytes)
+	}
+	flow, line := 0, 0
+	var columns []int // at which the open blocks begin
+	for _, t := range lexer.Tokenize(string(data)) {
+		at := t.Position
+		switch t.Type {
+		case token.SequenceStartType, token.MappingStartType:
+			flow++
+		case token.SequenceEndType, token.MappingEndType:
+			flow--
+		case token.AnchorType, token.AliasType:
+			return fmt.Errorf("line %d: a book has no anchors: write out what %q stands for", at.Line, t.Value)
+		}
+		if at.Line > line || t.Type == token.SequenceEntryType || t.Type == token.MappingKeyType || t.Type == token.MappingValueType {
+			for len(columns) > 0 && columns[len(columns)-1] >= at.Column {
+				columns = columns[:len(columns)-1]
+			}
+			columns = append(columns, at.Column)
+		}
+		if line = at.Line; flow+len(columns) > 2*maxDepth {
+			return fmt.Errorf("line %d: the book is nested more than %d deep", at.Line, maxDepth)
+		}
+	}
+	return nil
 }
 
 // Read reads a book that stands by itself, and gives its compiled Library. A clash, a circle or a

@@ -2,9 +2,10 @@ package span
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
+	"io"
 	"slices"
-	"strings"
 
 	"vastspan/core/civil"
 )
@@ -218,7 +219,7 @@ func short(s civil.Set) string {
 func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Finding, error) {
 	c := checker{scope: s, findings: []Finding{}}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
-	twins := map[string][]string{}
+	twins := map[[sha256.Size]byte][]string{}
 	for _, m := range members {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -229,9 +230,12 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 		}
 		var failed, empty []civil.Day
 		var firstErr error
-		var course strings.Builder
+		course := sha256.New()
 		scope := s
 		for ; scope.AsOf <= last; scope.AsOf++ {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
 			set, err := Resolve(m.Node, scope)
 			switch {
 			case err != nil:
@@ -242,8 +246,7 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			case set.Empty():
 				empty = append(empty, scope.AsOf)
 			}
-			course.WriteString(set.String())
-			course.WriteByte('\n')
+			_, _ = io.WriteString(course, set.String()+"\n") // a hash takes everything
 		}
 		if len(failed) > 0 {
 			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})
@@ -255,7 +258,8 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			)
 		}
 		if len(failed)+len(empty) < days {
-			twins[course.String()] = append(twins[course.String()], m.Name)
+			sum := [sha256.Size]byte(course.Sum(nil))
+			twins[sum] = append(twins[sum], m.Name)
 		}
 	}
 	for _, m := range members { // in the order of the members

@@ -50,7 +50,7 @@ const DefaultRehearsal = 400
 
 // Rehearse reads a span on a run of as-of days, from the scope's own on, and squeezes them to the
 // days on which it changes kind: rolls over, becomes empty, fills again, jumps. The run ends early
-// at the last day there is. The error is that of the context.
+// at the last day there is. The error is that of the context, or ErrTooLong.
 func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 	turns := []Turn{}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
@@ -59,6 +59,9 @@ func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 			return nil, err
 		}
 		set, err := resolved(n, s)
+		if len(turns)*set.Len() > MaxListed {
+			return nil, ErrTooLong
+		}
 		if len(turns) == 0 {
 			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: Begins, Motion: Stays, From: set, To: set, Err: err})
 			continue

@@ -2,6 +2,7 @@ package span
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -203,7 +204,35 @@ func TestCancelledWorkEnds(t *testing.T) {
 	if _, err := CheckYear(ctx, []Member{{Name: "a", Node: n}}, s, 365); err == nil {
 		t.Error("a check of a year goes on")
 	}
-	if _, err := Follow(ctx, "this month", s, s.AsOf+100); err == nil {
+	if _, err := Follow(ctx, "this month", s, s.AsOf+100, new(int)); err == nil {
 		t.Error("a timeline goes on")
+	}
+}
+
+// Work and answers are bounded by days and periods, however few words ask for them.
+func TestWorkIsBounded(t *testing.T) {
+	s := Scope{AsOf: civil.Of(2026, 10, 19)}
+	one := "(0001-01-01/9999-12-31, only Mon/Wed/Fri)"
+	heavy := strings.TrimSuffix(strings.Repeat(one+" or ", 40), " or ")
+	for _, text := range []string{one, heavy} {
+		n, err := Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, err = Resolve(n, s)
+		if refuse := text == heavy; (err != nil) != refuse || refuse && !strings.Contains(err.Error(), "days and periods are gone through") {
+			t.Errorf("%.50s…: %v", text, err)
+		}
+	}
+	changing := one + " except today"
+	if _, err := Follow(context.Background(), changing, s, s.AsOf+10, new(int)); !errors.Is(err, ErrTooLong) {
+		t.Errorf("a timeline of all of them: %v", err)
+	}
+	n, err := Parse(changing)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Rehearse(context.Background(), n, s, 10); !errors.Is(err, ErrTooLong) {
+		t.Errorf("a rehearsal of all of them: %v", err)
 	}
 }

@@ -29,8 +29,13 @@ type Source interface {
 	Calendar(name string) (*calendar.Calendar, error)
 }
 
-// maxReferences bounds how many named spans one resolution follows.
-const maxReferences = 10_000
+const (
+	// maxReferences bounds how many named spans one resolution follows.
+	maxReferences = 10_000
+	// maxWork bounds how many days and intervals one resolution goes through: it takes a fraction of a
+	// second.
+	maxWork = 20_000_000
+)
 
 // Resolve returns the days that an expression denotes (semantics §4). "None" is an answer, not an
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
@@ -75,11 +80,45 @@ type env struct {
 	moves      moves
 	open       []string // the names being followed
 	references int
+	work       int
 	trace      *trace // nil unless cautions are asked for
 }
 
 // eval returns the days of any form.
 func (e *env) eval(n Node) (civil.Set, error) {
+	if isInterval(n) {
+		v, err := e.interval(n)
+		if err != nil {
+			return civil.Set{}, e.placed(n, err)
+		}
+		return civil.SetOf(v), nil
+	}
+	set, err := e.compound(n)
+	if err == nil {
+		err = e.spend(set.Len())
+	}
+	return set, err
+}
+
+// spend counts days and intervals that are gone through.
+func (e *env) spend(n int) error {
+	if e.work += n; e.work > maxWork {
+		return &Error{Message: fmt.Sprintf("more than %d days and periods are gone through to find this out: take fewer parts, or a shorter time", maxWork)}
+	}
+	return nil
+}
+
+// isInterval reports whether a form is one interval, or none, by itself.
+func isInterval(n Node) bool {
+	switch n.(type) {
+	case *Name, *SetOp, *ExcludingToday, *SoFar, *Move, *OnlyDays, *InCalendar:
+		return false
+	}
+	return true
+}
+
+// compound returns the days of a form that is made of others.
+func (e *env) compound(n Node) (civil.Set, error) {
 	switch n := n.(type) {
 	case *Name:
 		return e.follow(n)
@@ -96,11 +135,7 @@ func (e *env) eval(n Node) (civil.Set, error) {
 	case *InCalendar:
 		return e.in(n)
 	}
-	v, err := e.interval(n)
-	if err != nil {
-		return civil.Set{}, e.placed(n, err)
-	}
-	return civil.SetOf(v), nil
+	panic(fmt.Sprintf("span: a node of type %T", n))
 }
 
 // placed adds the form and the as-of day that an error belongs to.
@@ -169,6 +204,7 @@ func (e *env) chain(n *SetOp) (civil.Set, error) {
 		}
 		var other civil.Set
 		if other, err = e.eval(t); err == nil {
+			err = e.spend(set.Len() + other.Len())
 			set = n.Op.apply(set, other)
 		}
 	}
@@ -214,6 +250,9 @@ func (e *env) only(n *OnlyDays) (civil.Set, error) {
 	}
 	if x.Open() {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("%s: %s is open on one side; only needs both ends", n, n.X)}
+	}
+	if err := e.spend(x.Days()); err != nil {
+		return civil.Set{}, err
 	}
 	var set civil.Set
 	if n.BusinessDays {

@@ -2,6 +2,7 @@ package span
 
 import (
 	"context"
+	"fmt"
 
 	"vastspan/core/civil"
 )
@@ -38,6 +39,15 @@ func ResolveText(text string, s Scope, explain bool) Result {
 	return r
 }
 
+// Size counts the intervals that a result lists, those of its steps among them.
+func (r *Result) Size() int {
+	n := r.Intervals.Len()
+	for i := range r.Steps {
+		n += r.Steps[i].Days.Len()
+	}
+	return n
+}
+
 // dayCount returns how many days a set has; nil where a side is open.
 func dayCount(s civil.Set) *int {
 	if s.Open() {
@@ -62,9 +72,16 @@ type TimelineAnswer struct {
 	Error     *Error    `json:"error,omitempty"`
 }
 
+// MaxListed is how many periods of days one answer may list.
+const MaxListed = 200_000
+
+// ErrTooLong is the error of an answer that would list more.
+var ErrTooLong = fmt.Errorf("the answer would list more than %d periods of days: ask for less at once, or cut it with and", MaxListed)
+
 // Follow resolves an expression on each of a run of as-of days, from the scope's own through another.
-// The error is that of the context.
-func Follow(ctx context.Context, text string, s Scope, through civil.Day) (Timeline, error) {
+// It adds the periods that it lists to those that others have. The error is that of the context, or
+// ErrTooLong.
+func Follow(ctx context.Context, text string, s Scope, through civil.Day, listed *int) (Timeline, error) {
 	t := Timeline{Expression: text, Answers: []TimelineAnswer{}}
 	n, err := Parse(text)
 	if err != nil {
@@ -80,6 +97,9 @@ func Follow(ctx context.Context, text string, s Scope, through civil.Day) (Timel
 		if last := len(t.Answers) - 1; last >= 0 && t.Answers[last].Intervals.Equal(set) &&
 			(t.Answers[last].Error == nil) == (refused == nil) {
 			continue
+		}
+		if *listed += set.Len(); *listed > MaxListed {
+			return t, ErrTooLong
 		}
 		one := TimelineAnswer{AsOf: s.AsOf, Intervals: set, Error: refused}
 		if refused == nil {

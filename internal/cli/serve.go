@@ -6,8 +6,11 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"sync"
 	"syscall"
 	"time"
@@ -38,17 +41,40 @@ func (a *app) serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the service, with a private PostgreSQL or one that somebody else runs",
 		Long: `Runs the service: the HTTP interface, the console and the metrics. Without --database it starts a
-private PostgreSQL on loopback in the data folder, and stops it again at the end.`,
-		Example: "  vastspan serve\n  vastspan serve --database postgres://reporting@db.example/vastspan",
+private PostgreSQL on loopback in the data folder, and stops it again at the end.
+
+The password of another database is never given on the command line, where others can read it. It is
+taken from PGPASSWORD, from the file that PGPASSFILE names (usually ~/.pgpass), or from the URL in
+VASTSPAN_DATABASE.`,
+		Example: "  vastspan serve\n  PGPASSFILE=reporting.pgpass vastspan serve --database postgres://reporting@db.example/vastspan",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
-	c.Flags().StringVar(&s.database, "database", "", "URL of a PostgreSQL database that somebody else runs")
+	c.Flags().StringVar(&s.database, "database", "", "URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		s.chosen = cmd.Flags().Changed("address")
+		if holdsPassword(s.database) {
+			return usagef("--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE")
+		}
+		if s.database == "" {
+			s.database = os.Getenv("VASTSPAN_DATABASE")
+		}
 		return a.serve(cmd.Context(), s, "serve", nil)
 	}
 	return c
+}
+
+// passwordSetting is how the other form of an address, by keys and values, states a password.
+var passwordSetting = regexp.MustCompile(`(?i)\bpassword\s*=`)
+
+// holdsPassword reports whether the address of a database states a password.
+func holdsPassword(database string) bool {
+	if u, err := url.Parse(database); err == nil && u.User != nil {
+		if _, stated := u.User.Password(); stated {
+			return true
+		}
+	}
+	return passwordSetting.MatchString(database)
 }
 
 // dataFolder is where services on this machine keep their data: for root a folder that the database
@@ -72,7 +98,7 @@ func (s *serving) dataFolder() (string, error) {
 
 // serve runs the service until the context ends. prepare is called before the first request is answered.
 func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func(context.Context, *service.Service) error) (err error) {
-	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, nil)))
+	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{ReplaceAttr: bounded})))
 	zone, err := s.location()
 	if err != nil {
 		return err
@@ -86,17 +112,18 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	defer listener.Close()
-	ctx, stop := context.WithCancelCause(ctx)
-	defer stop(nil)
-	url, closeDatabase, err := s.openDatabase(ctx, filepath.Join(base, folder), stop)
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	database, err := s.openDatabase(ctx, filepath.Join(base, folder))
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, closeDatabase()) }()
-	svc, err := service.Open(ctx, url, zone, time.Now)
+	defer func() { err = errors.Join(err, database.close()) }()
+	svc, err := service.Open(ctx, database.url, zone, time.Now)
 	if err != nil {
 		return err
 	}
+	svc.Trouble = database.trouble
 	defer func() { err = errors.Join(err, svc.Close()) }()
 	if prepare != nil {
 		if err := prepare(ctx, svc); err != nil {
@@ -111,17 +138,23 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	background.Go(func() { svc.DayTables.Keep(ctx) })
 	background.Go(func() { svc.Schedules.Keep(ctx) })
 	defer func() {
-		stop(nil)
+		stop()
 		background.Wait()
 	}()
 	a.announce(listener)
-	if err := web.Serve(ctx, listener, handler); err != nil {
-		return err
+	return web.Serve(ctx, listener, handler)
+}
+
+// maxLogged is how much of a text the log shows, in bytes.
+const maxLogged = 2000
+
+// bounded cuts what is logged to a length.
+func bounded(_ []string, at slog.Attr) slog.Attr {
+	text := at.Value.String()
+	if len(text) > maxLogged {
+		at.Value = slog.StringValue(strings.ToValidUTF8(text[:maxLogged], "") + "…")
 	}
-	if cause := context.Cause(ctx); !errors.Is(cause, context.Canceled) {
-		return cause
-	}
-	return nil
+	return at
 }
 
 // announce says where the service is, and how a client reaches it where that is not the default.
@@ -134,40 +167,56 @@ func (a *app) announce(l net.Listener) {
 	a.print.Linef("Ctrl-C stops it.")
 }
 
-// openDatabase returns the address of the database: the one that was given, or a private one that is
-// started in a folder.
-func (s *serving) openDatabase(
-	ctx context.Context,
-	folder string,
-	stop context.CancelCauseFunc,
-) (url string, closeIt func() error, err error) {
+// database is the one that is served from.
+type database struct {
+	url     string
+	trouble func() error // why it does not run; nil where that cannot be known
+	close   func() error
+}
+
+// openDatabase returns the database that was given, or a private one that is started in a folder.
+func (s *serving) openDatabase(ctx context.Context, folder string) (*database, error) {
 	if s.database != "" {
-		return s.database, func() error { return nil }, nil
+		return &database{s.database, nil, func() error { return nil }}, nil
 	}
 	unlock, err := postgres.Lock(folder)
 	if err != nil {
-		return "", nil, err
+		return nil, err
 	}
 	pg, err := postgres.Start(ctx, folder)
 	if err != nil {
 		unlock()
-		return "", nil, err
+		return nil, err
 	}
-	return pg.URL, func() error {
+	return &database{pg.URL, pg.Trouble, func() error {
 		defer unlock()
 		return pg.Stop()
-	}, nil
+	}}, nil
 }
 
 func (s *serving) location() (*time.Location, error) {
 	if s.zone == "" {
-		return time.Local, nil
+		return localZone(), nil
 	}
 	zone, err := time.LoadLocation(s.zone)
 	if err != nil {
 		return nil, usagef("--zone: %q is not an IANA time zone: expected one such as Europe/Lisbon", s.zone)
 	}
 	return zone, nil
+}
+
+// localZone returns this machine's time zone by its IANA name, where that can be found.
+func localZone() *time.Location {
+	name, stated := os.LookupEnv("TZ")
+	if !stated {
+		if path, err := filepath.EvalSymlinks("/etc/localtime"); err == nil {
+			_, name, _ = strings.Cut(path, "zoneinfo/")
+		}
+	}
+	if zone, err := time.LoadLocation(strings.TrimPrefix(name, ":")); err == nil && (stated || name != "") {
+		return zone
+	}
+	return time.Local
 }
 
 // portsTried is how many ports after the default one are tried.

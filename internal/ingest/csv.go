@@ -139,7 +139,7 @@ func (t *csvReader) read() (block, error) {
 				return t.cut(buffer[:n]), nil
 			}
 			if err != nil {
-				return block{}, err
+				return block{}, &ReadError{err}
 			}
 		}
 		// Seen from the end, a line break lies outside quotes where as many quotes as there are

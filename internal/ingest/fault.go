@@ -23,6 +23,14 @@ func (f Fault) String() string {
 	return fmt.Sprintf("line %d, column %s: %q: %s", f.Line, f.Column, f.Value, f.Expected)
 }
 
+// ReadError is the error of a file that could not be read on, whatever it holds.
+type ReadError struct{ Err error }
+
+func (e *ReadError) Error() string { return "the file could not be read on: " + e.Err.Error() }
+
+// Unwrap returns what went wrong.
+func (e *ReadError) Unwrap() error { return e.Err }
+
 // Faults is the error of a file that was refused: up to MaxFaults wrong values.
 type Faults struct {
 	Rows []Fault

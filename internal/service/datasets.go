@@ -37,7 +37,10 @@ type datasetStore interface {
 }
 
 // Datasets are the datasets with their loads.
-type Datasets struct{ store datasetStore }
+type Datasets struct {
+	store datasetStore
+	turns turns // by dataset
+}
 
 // A Dataset is a dataset with what it holds now.
 type Dataset struct {
@@ -89,6 +92,11 @@ func checkDescribed(d *store.Dataset, from int64) error {
 
 // Remove removes a dataset with all its records and loads.
 func (s *Datasets) Remove(ctx context.Context, name string, from int64) error {
+	done, err := s.turns.take(ctx, name)
+	if err != nil {
+		return err
+	}
+	defer done()
 	return s.store.RemoveDataset(ctx, name, func(d *store.Dataset) error { return checkDescribed(d, from) })
 }
 
@@ -172,7 +180,8 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 
 // fileError marks what is wrong with a file as the sender's.
 func fileError(err error) error {
-	if err == nil || errors.Is(err, context.Canceled) {
+	var reading *ingest.ReadError
+	if err == nil || errors.Is(err, context.Canceled) || errors.As(err, &reading) {
 		return err
 	}
 	return refused.Wrong(err)
@@ -232,6 +241,11 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	if err != nil {
 		return nil, fileError(err)
 	}
+	done, err := s.turns.take(ctx, f.Dataset)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	load, err := s.store.LoadFile(ctx, store.LoadInput{
 		Dataset: f.Dataset, File: f.Name, Author: f.Author, AllowUndated: f.AllowUndated, Key: f.Key, Reader: reader,
 		Describe: func() (*dataset.Schema, error) {
@@ -284,6 +298,11 @@ func (s *Datasets) GetLoad(ctx context.Context, name string, id int64) (*store.L
 
 // UndoLoad takes a load's records out of its dataset.
 func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	done, err := s.turns.take(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	return s.store.UndoLoad(ctx, name, id)
 }
 
@@ -313,6 +332,11 @@ type ColumnDescription struct {
 
 // Describe changes what is said about a dataset, from the description that the change was made from.
 func (s *Datasets) Describe(ctx context.Context, name string, d Description, from int64) (*Dataset, error) {
+	done, err := s.turns.take(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	changed, err := s.store.Describe(ctx, name, func(stored *store.Dataset) error {
 		return errors.Join(checkDescribed(stored, from), refused.Wrong(d.apply(&stored.Schema)))
 	})

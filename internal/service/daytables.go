@@ -73,6 +73,9 @@ func dayTables(ctx context.Context, l *book.Library, today civil.Day) (store.Day
 		}
 	}
 	for _, name := range l.SpanNames() {
+		if err := ctx.Err(); err != nil {
+			return t, err
+		}
 		// A span that gives an error today has no days in the table; asked for, it says why.
 		if set, err := span.Resolve(&span.Name{Name: name}, span.Scope{AsOf: today, Names: l}); err == nil {
 			t.Spans[name] = set.Intersect(civil.SetOf(reach))

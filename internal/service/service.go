@@ -36,6 +36,8 @@ type Service struct {
 	Receipts    *Receipts
 	Schedules   *Schedules
 	DayTables   *DayTables
+	// Trouble, where it is set, says why the database does not run; nil while it does.
+	Trouble func() error
 }
 
 // What callers need of files and what is stored, so that they need not look further down.
@@ -45,6 +47,8 @@ type (
 	// Faults is the error of a file with wrong values, each of which is a Fault.
 	Faults = ingest.Faults
 	Fault  = ingest.Fault
+	// ReadError is the error of a file that could not be read on.
+	ReadError = ingest.ReadError
 	// Load is one load of a dataset.
 	Load = store.Load
 	// Record is one record as text.
@@ -65,7 +69,7 @@ func New(st *store.Store, zone *time.Location, now func() time.Time) *Service {
 	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
-	s.Datasets = &Datasets{st}
+	s.Datasets = &Datasets{store: st}
 	s.Expressions = &Expressions{defs, s.Datasets, clock}
 	s.Totals = &Totals{defs, st, clock}
 	s.Records = &Records{s.Totals, st}
@@ -90,6 +94,18 @@ func (s *Service) Close() error { return s.store.Close() }
 
 // Ping reports whether the database answers.
 func (s *Service) Ping(ctx context.Context) error { return s.store.Ping(ctx) }
+
+// Unavailable says why the service cannot serve just now, where an error is of that: the same request may
+// succeed later.
+func (s *Service) Unavailable(err error) (reason string, ok bool) {
+	reason, ok = store.Unavailable(err)
+	if ok && s.Trouble != nil {
+		if trouble := s.Trouble(); trouble != nil {
+			reason = trouble.Error()
+		}
+	}
+	return reason, ok
+}
 
 // A Clock says which day it is.
 type Clock struct {

@@ -51,7 +51,7 @@ func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 // copyTransaction runs work in one transaction on a connection of its own. GORM's transactions hide
 // the connection that COPY needs, so this one is begun and ended by hand.
 func (s *Store) copyTransaction(ctx context.Context, work func(tx *gorm.DB, conn *sql.Conn) error) error {
-	return connection(s.db.WithContext(ctx), func(tx *gorm.DB) error {
+	return connection(s.long.WithContext(ctx), func(tx *gorm.DB) error {
 		conn, ok := tx.Statement.ConnPool.(*sql.Conn)
 		if !ok {
 			return fmt.Errorf("a pool of type %T gives no connection", tx.Statement.ConnPool)

@@ -6,8 +6,6 @@ import (
 	"slices"
 	"time"
 
-	"gorm.io/gorm"
-
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
@@ -64,6 +62,10 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 		conditions = append(conditions, after(day, beyond, l.After))
 	}
 	clauses, args := where(conditions)
+	through := s.Snapshot
+	if l.Limit == 0 {
+		through = s.longSnapshot
+	}
 	query := statement(
 		"records",
 		map[string]any{
@@ -76,8 +78,8 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 			"Limit":     l.Limit,
 		},
 	)
-	return s.reading(ctx, func(tx *gorm.DB) error {
-		rows, err := tx.Raw(query, args...).Rows()
+	return through(ctx, func(ctx context.Context) error {
+		rows, err := s.reader(ctx).Raw(query, args...).Rows()
 		if err != nil {
 			return err
 		}

@@ -7,11 +7,12 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"log/slog"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -21,40 +22,79 @@ import (
 type Store struct {
 	db      *gorm.DB
 	sql     *sql.DB
+	long    *gorm.DB // for what callers send or take at their own speed: files and downloads
 	rollups *rollupCache
 }
 
-// Open connects to a database and brings its tables up to date.
+// The connections to the database. Those for files and downloads are apart, so that callers who stall
+// keep nobody else waiting.
+const (
+	maxConnections     = 20
+	maxLongConnections = 12
+	connectTimeout     = 5 * time.Second
+)
+
+// Bounds that the database keeps, should the service fail to; in milliseconds.
+const (
+	lockTimeout      = "20000"
+	statementTimeout = "900000"
+)
+
+// Open connects to a database and brings its tables up to date. An address without a password takes it
+// from PGPASSWORD or the password file, as libpq does.
 func Open(ctx context.Context, url string) (*Store, error) {
-	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
-		Logger: logger.NewSlogLogger(
-			slog.Default(),
-			logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true},
-		),
-		SkipDefaultTransaction: true,
-		TranslateError:         true,
-		NowFunc:                func() time.Time { return time.Now().UTC() },
-	})
+	config, err := pgx.ParseConfig(url)
 	if err != nil {
-		return nil, fmt.Errorf("the database cannot be opened: %w", err)
+		return nil, errors.New("the address of the database cannot be read: expected postgres://NAME@HOST/DATABASE") // it may hold a password
 	}
-	pool, err := db.DB()
+	config.ConnectTimeout = connectTimeout
+	config.RuntimeParams["application_name"] = "vastspan"
+	long := config.Copy()
+	config.RuntimeParams["lock_timeout"] = lockTimeout
+	config.RuntimeParams["statement_timeout"] = statementTimeout
+	s := &Store{}
+	if s.db, err = connect(config, maxConnections); err == nil {
+		s.long, err = connect(long, maxLongConnections)
+	}
 	if err != nil {
 		return nil, err
 	}
-	pool.SetMaxOpenConns(20)
-	if err := migrate(db.WithContext(ctx)); err != nil {
-		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), pool.Close())
+	if s.sql, err = s.db.DB(); err != nil {
+		return nil, err
 	}
-	s := &Store{db: db, sql: pool}
 	s.rollups = newRollupCache(s)
+	if err := s.sql.PingContext(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("the database cannot be opened: %w", err), s.Close())
+	}
+	if err := migrate(s.db.WithContext(ctx)); err != nil {
+		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), s.Close())
+	}
 	return s, nil
+}
+
+// connect returns a pool of at most so many connections, which stay open.
+func connect(config *pgx.ConnConfig, most int) (*gorm.DB, error) {
+	pool := stdlib.OpenDB(*config)
+	pool.SetMaxOpenConns(most)
+	pool.SetMaxIdleConns(most)
+	pool.SetConnMaxIdleTime(10 * time.Minute)
+	return gorm.Open(postgres.New(postgres.Config{Conn: pool}), &gorm.Config{
+		Logger:                 logger.Discard, // errors are told to the caller, who knows what they belong to
+		SkipDefaultTransaction: true,
+		TranslateError:         true,
+		DisableAutomaticPing:   true,
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
 }
 
 // Close ends all connections.
 func (s *Store) Close() error {
 	s.rollups.close()
-	return s.sql.Close()
+	pool, err := s.long.DB()
+	if err == nil {
+		err = pool.Close()
+	}
+	return errors.Join(err, s.sql.Close())
 }
 
 // Ping reports whether the database answers.
@@ -161,8 +201,26 @@ func connection(db *gorm.DB, work func(tx *gorm.DB) error) error {
 
 // transaction runs work in one transaction of the connection pool.
 func (s *Store) transaction(ctx context.Context, work func(tx *gorm.DB) error, options ...*sql.TxOptions) error {
-	return s.db.WithContext(ctx).Transaction(work, options...)
+	return transact(ctx, s.db, work, options...)
 }
+
+// transact runs work in one transaction. Where the connection turns out to be lost before it begins, as
+// after the database was started again, another is taken.
+func transact(ctx context.Context, pool *gorm.DB, work func(tx *gorm.DB) error, options ...*sql.TxOptions) error {
+	for attempt := 1; ; attempt++ {
+		begun := false
+		err := pool.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+			begun = true
+			return work(tx)
+		}, options...)
+		if _, lost := Unavailable(err); begun || !lost || attempt == maxAttempts || ctx.Err() != nil {
+			return err
+		}
+	}
+}
+
+// maxAttempts is how often a transaction is begun: all connections that are kept may be lost.
+const maxAttempts = maxConnections + 1
 
 // Snapshot runs work on one state of the database: all that is read with the context that work is given
 // is read from one connection, as it was when the first of it was read. Such work reads one thing at a
@@ -171,7 +229,16 @@ func (s *Store) Snapshot(ctx context.Context, work func(context.Context) error) 
 	if InSnapshot(ctx) {
 		return work(ctx)
 	}
-	return s.transaction(ctx, func(tx *gorm.DB) error { return work(context.WithValue(ctx, snapshotKey{}, tx)) }, readOnly)
+	return snapshot(ctx, s.db, work)
+}
+
+// longSnapshot is Snapshot for what is handed on at the caller's speed.
+func (s *Store) longSnapshot(ctx context.Context, work func(context.Context) error) error {
+	return snapshot(ctx, s.long, work)
+}
+
+func snapshot(ctx context.Context, pool *gorm.DB, work func(context.Context) error) error {
+	return transact(ctx, pool, func(tx *gorm.DB) error { return work(context.WithValue(ctx, snapshotKey{}, tx)) }, readOnly)
 }
 
 // snapshotKey is the key of the transaction of a snapshot in its context.

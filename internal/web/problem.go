@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -33,14 +34,31 @@ var kinds = map[refused.Kind]struct {
 	refused.Required: {http.StatusPreconditionRequired, "Version required"},
 }
 
+// unavailable is where a request keeps what finds out whether an error passes.
+const unavailable = "unavailable"
+
+// retrySeconds is after how long a request may be tried again that could not be served just now.
+const retrySeconds = "2"
+
 // problemOf words an error as problem details.
-func problemOf(err error) types.Problem {
+func problemOf(c *gin.Context, err error) types.Problem {
 	var refusal *refused.Error
 	var tooLarge *http.MaxBytesError
+	passes, _ := c.Value(unavailable).(func(error) (string, bool))
 	switch {
 	case errors.As(err, &tooLarge):
-		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large", err.Error())
+		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large",
+			fmt.Sprintf("The body is longer than %d bytes, the most that is taken here.", tooLarge.Limit))
+	case errors.Is(err, errStalled):
+		return problem(http.StatusRequestTimeout, "stalled", "Stalled", "The body has stopped coming: nothing came for too long.")
+	case isReading(err):
+		return problem(http.StatusBadRequest, "unreadable", "Unreadable request", err.Error())
 	case !errors.As(err, &refusal):
+		if passes != nil {
+			if reason, ok := passes(err); ok {
+				return problem(http.StatusServiceUnavailable, "unavailable", "Unavailable", "The request cannot be served just now: "+reason+".")
+			}
+		}
 		return problem(http.StatusInternalServerError, "internal", "Internal error", "An error inside the service; its log says more.")
 	}
 	k := kinds[refusal.Kind]
@@ -72,13 +90,20 @@ func writeProblem(c *gin.Context, p types.Problem) {
 
 // fail answers a use case's error.
 func fail(c *gin.Context, err error) {
-	if errors.Is(err, context.Canceled) && c.Request.Context().Err() != nil {
+	if errors.Is(c.Request.Context().Err(), context.Canceled) {
 		c.Abort() // nobody is listening any more
+		if c.Writer.Written() {
+			cutOff(c)
+		}
 		return
 	}
-	p := problemOf(err)
-	if p.Status == http.StatusInternalServerError {
+	p := problemOf(c, err)
+	switch p.Status {
+	case http.StatusInternalServerError:
 		slog.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+	case http.StatusServiceUnavailable:
+		slog.Warn("a request could not be served", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		c.Header("Retry-After", retrySeconds)
 	}
 	if c.Writer.Written() {
 		cutOff(c)
@@ -102,10 +127,16 @@ func cutOff(c *gin.Context) {
 	_ = conn.Close() // it is ended either way
 }
 
+// isReading reports whether an error is that a file could not be read on.
+func isReading(err error) bool {
+	var reading *service.ReadError
+	return errors.As(err, &reading)
+}
+
 // badRequest answers a request that cannot be read.
 func badRequest(c *gin.Context, err error) {
 	var tooLarge *http.MaxBytesError
-	if errors.As(err, &tooLarge) {
+	if errors.As(err, &tooLarge) || errors.Is(err, errStalled) {
 		fail(c, err)
 		return
 	}

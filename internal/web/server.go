@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"time"
@@ -24,9 +25,6 @@ import (
 	"vastspan/internal/web/console"
 )
 
-// maxBody is how large a request other than a file may be, in bytes.
-const maxBody = 16 << 20
-
 // Handler returns the service's routes.
 func Handler(s *service.Service, version string) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
@@ -37,13 +35,15 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 	engine := gin.New()
 	engine.ContextWithFallback = true // so that use cases end when the caller goes
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
-		fail(c, fmt.Errorf("panic: %v", cause))
+		fail(c, fmt.Errorf("panic: %v\n%s", cause, debug.Stack()))
 	}))
+	engine.Use(func(c *gin.Context) { c.Set(unavailable, s.Unavailable) })
 	registry := prometheus.NewRegistry()
-	engine.Use(timings(registry), plainAnswers, localHosts, limitBody, requests.check)
+	engine.Use(timings(registry), takeInTime, plainAnswers, localHosts, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
-	strict := server.NewStrictHandlerWithOptions(&handlers{s, version}, nil, server.StrictGinServerOptions{
+	h := &handlers{s, version}
+	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  unfit,
 		HandlerErrorFunc:         fail,
 		ResponseErrorHandlerFunc: fail,
@@ -130,13 +130,6 @@ func trimBrackets(host string) string {
 	return host
 }
 
-// limitBody bounds requests; files of records are streamed and may be of any size.
-func limitBody(c *gin.Context) {
-	if c.ContentType() != "text/csv" {
-		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
-	}
-}
-
 // Listen opens the address to serve on. Until there is sign-in, only loopback addresses are taken.
 // Port 0 takes any that is free.
 func Listen(address string) (net.Listener, error) {
@@ -153,11 +146,20 @@ func Listen(address string) (net.Listener, error) {
 	return net.Listen("tcp", address)
 }
 
-// Serve answers until the context ends, then lets requests that are under way finish.
+// idleSeconds is how long a connection is kept on which nothing is asked.
+const idleSeconds = 120
+
+// Serve answers until the context ends, then lets requests that are under way finish; those that take
+// longer are ended.
 func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
+	base, end := context.WithCancel(context.WithoutCancel(ctx))
+	defer end()
 	server := &http.Server{
 		Handler:           h,
+		BaseContext:       func(net.Listener) context.Context { return base },
 		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       idleSeconds * time.Second,
+		MaxHeaderBytes:    64 << 10,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 	}
 	failed := make(chan error, 1)
@@ -171,6 +173,7 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 	defer cancel()
 	err := server.Shutdown(grace)
 	if errors.Is(err, context.DeadlineExceeded) {
+		end()
 		err = server.Close()
 	}
 	return err

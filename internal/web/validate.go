@@ -3,12 +3,13 @@ package web
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"regexp"
-
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -26,7 +27,13 @@ const prefix = "/api/v1"
 // validator checks requests against api/openapi.yaml: paths, parameters, and the bodies that are JSON.
 // Files are not read here.
 type validator struct {
-	routes map[string]*routers.Route // by method and path, as the engine writes it
+	routes map[string]*operation // by method and path, as the engine writes it
+}
+
+// An operation is one of the document, with its limits.
+type operation struct {
+	routers.Route
+	limits limits
 }
 
 // pathParameter is a parameter in a path of the document.
@@ -40,15 +47,15 @@ func newValidator() (*validator, error) {
 	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
 		return nil, err
 	}
-	v := &validator{map[string]*routers.Route{}}
+	v := &validator{map[string]*operation{}}
 	for path, item := range doc.Paths.Map() {
-		for method, operation := range item.Operations() {
-			v.routes[method+" "+prefix+pathParameter.ReplaceAllString(path, ":$1")] = &routers.Route{
-				Spec:      doc,
-				Path:      path,
-				PathItem:  item,
-				Method:    method,
-				Operation: operation,
+		for method, o := range item.Operations() {
+			l, err := limitsOf(o)
+			if err != nil {
+				return nil, err
+			}
+			v.routes[method+" "+prefix+pathParameter.ReplaceAllString(path, ":$1")] = &operation{
+				routers.Route{Spec: doc, Path: path, PathItem: item, Method: method, Operation: o}, l,
 			}
 		}
 	}
@@ -61,33 +68,45 @@ func (v *validator) check(c *gin.Context) {
 	if route == nil {
 		return
 	}
+	end := route.limits.bound(c)
+	defer end()
+	if v.fits(c, &route.Route) {
+		c.Next()
+	}
+}
+
+// fits reports whether the document allows a request; else it is answered.
+func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 	params := map[string]string{}
 	for _, p := range c.Params {
 		params[p.Key] = p.Value
 	}
 	if address, err := url.PathUnescape(c.Request.URL.RequestURI()); err != nil || !refused.IsText(address) {
 		badRequest(c, errors.New("the address holds characters that are no text: NUL, or bytes that are not UTF-8"))
-		return
+		return false
 	}
-	isJSON := c.ContentType() == "application/json"
-	wantsJSON := route.Operation.RequestBody != nil && route.Operation.RequestBody.Value.Content["application/json"] != nil
-	if wantsJSON && !isJSON {
+	isJSON := route.Operation.RequestBody != nil && route.Operation.RequestBody.Value.Content["application/json"] != nil
+	if isJSON && c.ContentType() != "application/json" {
 		writeProblem(
 			c,
 			problem(http.StatusUnsupportedMediaType, "unsupported_media_type", "Not JSON", "Expected a body of the type application/json."),
 		)
-		return
+		return false
 	}
 	body := c.Request.Body
 	if isJSON {
 		data, err := io.ReadAll(c.Request.Body)
 		if err != nil {
 			badRequest(c, err)
-			return
+			return false
 		}
 		if !refused.IsTextJSON(data) {
 			badRequest(c, errors.New("the body holds characters that are no text: NUL, or bytes that are not UTF-8"))
-			return
+			return false
+		}
+		if trailing := afterJSON(data); trailing != "" {
+			badRequest(c, fmt.Errorf("the body goes on after its JSON: %.40q", trailing))
+			return false
 		}
 		c.Request.Body = io.NopCloser(bytes.NewReader(data))
 		body = io.NopCloser(bytes.NewReader(data))
@@ -100,11 +119,23 @@ func (v *validator) check(c *gin.Context) {
 	var syntax *openapi3filter.ParseError
 	switch {
 	case err == nil:
+		return true
 	case errors.As(err, &syntax) && isJSON && syntax.Path() == nil:
 		badRequest(c, err)
 	default:
 		invalidRequest(c, err)
 	}
+	return false
+}
+
+// afterJSON returns what follows the first value of a body.
+func afterJSON(data []byte) string {
+	d := json.NewDecoder(bytes.NewReader(data))
+	var value json.RawMessage
+	if d.Decode(&value) != nil {
+		return "" // it is told elsewhere
+	}
+	return strings.TrimSpace(string(data[d.InputOffset():]))
 }
 
 // unknownProperty is how the validator words a key that the document does not have.

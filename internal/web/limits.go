@@ -1,0 +1,141 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/gin-gonic/gin"
+)
+
+// Every request is bounded: its body by size, its work by time, and how long either side may keep the
+// other waiting. What an operation of api/openapi.yaml needs beyond the usual it says by x-max-body, in
+// bytes, and x-max-seconds; 0 is no bound.
+const (
+	usualBody    = 4 << 20
+	usualSeconds = 30
+	// bodySeconds is how long a body may take that is read whole before anything is done.
+	bodySeconds = 30
+	// stallSeconds is how long a file may stop coming, or an answer may not be taken.
+	stallSeconds = 60
+)
+
+// stall is stallSeconds, or less in tests.
+var stall = stallSeconds * time.Second
+
+// limits are those of one operation.
+type limits struct {
+	body    int64         // in bytes, 0 for any number
+	time    time.Duration // 0 for any
+	streams bool          // its CSV is handed on as it is taken: no bound of time holds for it
+}
+
+func limitsOf(o *openapi3.Operation) (limits, error) {
+	l := limits{usualBody, usualSeconds * time.Second, false}
+	for key, value := range o.Extensions {
+		n, ok := value.(float64)
+		switch key {
+		case "x-max-body":
+			l.body = int64(n)
+		case "x-max-seconds":
+			l.time = time.Duration(n) * time.Second
+		case "x-streams":
+			l.streams, ok = value.(bool)
+		default:
+			return l, fmt.Errorf("operation %s: %s is not known", o.OperationID, key)
+		}
+		if !ok {
+			return l, fmt.Errorf("operation %s: %s is %v", o.OperationID, key, value)
+		}
+	}
+	return l, nil
+}
+
+// bound puts the limits of an operation on a request; end frees what they hold.
+func (l limits) bound(c *gin.Context) (end func()) {
+	end = func() {}
+	body := &steady{ReadCloser: c.Request.Body, control: http.NewResponseController(c.Writer)}
+	c.Request.Body = body
+	if l.body > 0 {
+		body.until = time.Now().Add(min(bodySeconds*time.Second, stall))
+		c.Request.Body = http.MaxBytesReader(c.Writer, body, l.body)
+	}
+	if l.time > 0 && !(l.streams && wantsCSV(c)) {
+		ctx, cancel := context.WithTimeout(c.Request.Context(), l.time)
+		c.Request = c.Request.WithContext(ctx)
+		end = cancel
+	}
+	return end
+}
+
+// errStalled is that a body has stopped coming.
+var errStalled = errors.New("nothing came for too long")
+
+// steady is a body that must not stop coming.
+type steady struct {
+	io.ReadCloser
+	control *http.ResponseController
+	until   time.Time // when all of it has to be there; zero for a file of any length
+}
+
+func (s *steady) Read(p []byte) (int, error) {
+	until := time.Now().Add(stall)
+	if !s.until.IsZero() && s.until.Before(until) {
+		until = s.until
+	}
+	if err := supported(s.control.SetReadDeadline(until)); err != nil {
+		return 0, err
+	}
+	n, err := s.ReadCloser.Read(p)
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		err = errStalled
+	}
+	if err != nil { // nobody reads on: the bound would end the request
+		if off := supported(s.control.SetReadDeadline(time.Time{})); off != nil {
+			err = errors.Join(err, off)
+		}
+	}
+	return n, err
+}
+
+// supported drops the error of a connection that knows no bounds of time.
+func supported(err error) error {
+	if errors.Is(err, http.ErrNotSupported) {
+		return nil
+	}
+	return err
+}
+
+// taken is a writer of answers that have to be taken: each part within a while.
+type taken struct {
+	gin.ResponseWriter
+	control *http.ResponseController
+}
+
+// takeInTime bounds how long an answer may not be taken.
+func takeInTime(c *gin.Context) {
+	c.Writer = &taken{c.Writer, http.NewResponseController(c.Writer)}
+}
+
+func (t *taken) Write(p []byte) (int, error) {
+	if err := supported(t.control.SetWriteDeadline(time.Now().Add(stall))); err != nil {
+		return 0, err
+	}
+	return t.ResponseWriter.Write(p)
+}
+
+// WriteString implements io.StringWriter.
+func (t *taken) WriteString(s string) (int, error) { return t.Write([]byte(s)) }
+
+// Unwrap returns the writer of the connection.
+func (t *taken) Unwrap() http.ResponseWriter {
+	if under, ok := t.ResponseWriter.(interface{ Unwrap() http.ResponseWriter }); ok {
+		return under.Unwrap()
+	}
+	return t.ResponseWriter
+}
