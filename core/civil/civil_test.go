@@ -81,6 +81,11 @@ func TestSetLawsAgainstBools(t *testing.T) {
 		b, inb := random()
 		union, both, except := a.Union(b), a.Intersect(b), a.Except(b)
 		n := 0
+		for _, v := range []Interval{b.Bounds(), {3, 3}, {OpenStart, 9}} {
+			if got, want := a.Within(v), a.Intersect(SetOf(v)); !got.Equal(want) {
+				t.Fatalf("%v within %v is %v, want %v", a, v, got, want)
+			}
+		}
 		for d := Day(0); d < days; d++ {
 			if a.Contains(d) != ina[d] || union.Contains(d) != (ina[d] || inb[d]) || both.Contains(d) != (ina[d] && inb[d]) ||
 				except.Contains(d) != (ina[d] && !inb[d]) {

@@ -152,6 +152,25 @@ func (s Set) Intersect(t Set) Set {
 	return b.set
 }
 
+// Within returns the days of an interval that are in the set.
+func (s Set) Within(v Interval) Set {
+	var b builder
+	b.add(s.first.Intersect(v))
+	from, _ := slices.BinarySearchFunc(s.rest, v.Start, func(w Interval, d Day) int {
+		if w.End <= d {
+			return -1
+		}
+		return 1
+	})
+	for _, w := range s.rest[from:] {
+		if w.Start >= v.End {
+			break
+		}
+		b.add(w.Intersect(v))
+	}
+	return b.set
+}
+
 // Except returns the days of s that are not in t.
 func (s Set) Except(t Set) Set {
 	var b builder

@@ -122,6 +122,12 @@ func (p *plan) run(ctx context.Context) error {
 			"",
 		)
 	}
+	if cells := rows * len(p.columns()); cells > maxCells {
+		return errorAt(
+			fmt.Errorf("the answer has %d rows of %d columns, more than %d cells: take fewer figures or comparisons, longer units or a filter",
+				rows, len(p.columns()), maxCells), "",
+		)
+	}
 	return nil
 }
 

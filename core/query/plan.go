@@ -122,6 +122,9 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		if err := p.add(i, text); err != nil {
 			return nil, err
 		}
+		if p.listed() > span.MaxListed {
+			return nil, errorAt(span.ErrTooLong, "/over/%d", i)
+		}
 		if p.periods() > maxPeriods {
 			return nil, errorAt(
 				fmt.Errorf(
@@ -259,6 +262,25 @@ func (p *plan) periods() int {
 	n := 0
 	for _, in := range p.inputs {
 		n += len(in.request.Periods)
+	}
+	return n
+}
+
+// listed counts the intervals that the answer lists.
+func (p *plan) listed() int {
+	n := 0
+	for i := range p.spans {
+		sp := &p.spans[i]
+		n += sp.days.Len()
+		for _, c := range sp.comparisons {
+			n += c.days.Len()
+		}
+		for j := range sp.rows {
+			n += sp.rows[j].days.Len()
+			for _, days := range sp.rows[j].againstDays {
+				n += days.Len()
+			}
+		}
 	}
 	return n
 }

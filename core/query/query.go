@@ -80,6 +80,7 @@ const runningSpan = "span"
 const (
 	maxPeriods = 40_000
 	maxRows    = 400_000
+	maxCells   = 1_000_000
 	maxRolling = 1000
 )
 

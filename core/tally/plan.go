@@ -1,6 +1,7 @@
 package tally
 
 import (
+	"fmt"
 	"slices"
 
 	"vastspan/core/civil"
@@ -57,15 +58,22 @@ func NewPlan(r Request) (*Plan, error) {
 	p.Cuts = slices.Compact(p.Cuts)
 	p.listSegments()
 	p.wanted = make([][]int, len(p.Cuts)+1)
+	work := 0
 	for i, s := range r.Periods {
 		for v := range s.Intervals() {
 			for seg := p.Segment(v.Start); seg < len(p.wanted) && p.Start(seg) < v.End; seg++ {
 				p.wanted[seg] = append(p.wanted[seg], i)
+				if work++; work > maxWork {
+					return nil, fmt.Errorf("the spans and units are put together of more than %d parts: take fewer, or longer units", maxWork)
+				}
 			}
 		}
 	}
 	return p, nil
 }
+
+// maxWork bounds of how many segments all periods of a plan consist.
+const maxWork = 5_000_000
 
 // Check refuses columns that a plan asks for and a dataset cannot give.
 func (p *Plan) Check(s *dataset.Schema) error {

@@ -53,7 +53,7 @@ func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day
 		if err != nil {
 			return nil, err
 		}
-		days := set.Intersect(civil.SetOf(whole))
+		days := set.Within(whole)
 		if days.Empty() {
 			// Between the periods of a span: no row is skipped, and none of its days count.
 			units = append(units, Unit{Label: label, Whole: whole, Partial: true, Future: whole.Start > asOf})

@@ -22,7 +22,7 @@ import (
 type recordStore interface {
 	snapshots
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
-	Records(ctx context.Context, d *store.Dataset, l store.Listing) ([]store.Record, error)
+	Records(ctx context.Context, d *store.Dataset, l store.Listing) (list []store.Record, more bool, err error)
 	EachRecord(ctx context.Context, d *store.Dataset, l store.Listing, take func(store.Record) error) error
 	SumThrough(ctx context.Context, d *store.Dataset, l store.Listing, amount string) (decimal.Value, error)
 	Around(ctx context.Context, d *store.Dataset, l store.Listing, day civil.Day) (before, from []store.Record, err error)
@@ -109,14 +109,14 @@ func (s *Records) page(ctx context.Context, q RecordsQuery, p Paging) (*RecordPa
 			return nil, err
 		}
 	}
-	l.listing.Limit = p.Limit + 1
+	l.listing.Limit = p.Limit
 	page := &RecordPage{Listed: *l, Amounts: l.Dataset.Schema.Names(dataset.Amount)}
-	if page.Records, err = s.store.Records(ctx, l.Dataset, l.listing); err != nil {
+	var more bool
+	if page.Records, more, err = s.store.Records(ctx, l.Dataset, l.listing); err != nil {
 		return nil, err
 	}
-	if len(page.Records) > p.Limit {
-		page.Records = page.Records[:p.Limit]
-		page.Next = cursor(page.Records[p.Limit-1])
+	if more {
+		page.Next = cursor(page.Records[len(page.Records)-1])
 	}
 	cells := l.Answer.Tables[0].Rows[0].Cells
 	if page.Count, err = cells[0].Decimal.Int64(); err != nil {

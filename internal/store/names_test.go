@@ -56,7 +56,7 @@ func TestOddColumnNames(t *testing.T) {
 				{Column: header[1], Op: dataset.Is, Values: []dataset.Label{dataset.LabelOf("b"), dataset.LabelOf("c")}},
 				{Column: header[2], Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("3")}},
 			}
-			records, err := s.Records(ctx, d, Listing{Days: allDays, Where: filters})
+			records, _, err := s.Records(ctx, d, Listing{Days: allDays, Where: filters, Limit: 9})
 			if err != nil || len(records) != 1 || *records[0].Cells[2] != "4" {
 				t.Errorf("%q as %d: records %v, %v", name, role, records, err)
 			}

@@ -100,7 +100,7 @@ func TestRecordsByLoadAndSums(t *testing.T) {
 		t.Errorf("the newest load is %d, %v", newest, err)
 	}
 	l := Listing{Days: september, OldestFirst: true, Limit: 2}
-	page, err := s.Records(ctx, d, l)
+	page, _, err := s.Records(ctx, d, l)
 	if err != nil || len(page) != 2 {
 		t.Fatalf("%v: %v", err, page)
 	}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"slices"
 	"time"
 
@@ -28,11 +29,31 @@ type Listing struct {
 	After       *Record // the record that the page before ended with
 }
 
-// Records lists a dataset's records with a day.
-func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) ([]Record, error) {
-	var list []Record
-	err := s.EachRecord(ctx, d, l, func(r Record) error { list = append(list, r); return nil })
-	return list, err
+// maxListing is how long the records of one listing may be together, in bytes; one is always given.
+const maxListing = 16 << 20
+
+// Records lists a dataset's records with a day, at most as many as the listing's limit; more says that
+// there are others behind them.
+func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) (list []Record, more bool, err error) {
+	size, limit := 0, l.Limit
+	l.Limit++
+	err = s.EachRecord(ctx, d, l, func(r Record) error {
+		for _, c := range r.Cells {
+			if c != nil {
+				size += len(*c)
+			}
+		}
+		if len(list) == limit || size > maxListing && len(list) > 0 {
+			more = true
+			return errEnough
+		}
+		list = append(list, r)
+		return nil
+	})
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
+	return list, more, err
 }
 
 // EachRecord passes a dataset's records with a day on, one after the other; none is kept.
@@ -134,12 +155,12 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 // Around returns the last records before a day and the first from it on, both in time order.
 func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, day civil.Day) (before, from []Record, err error) {
 	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: day}), false
-	if before, err = s.Records(ctx, d, l); err != nil {
+	if before, _, err = s.Records(ctx, d, l); err != nil {
 		return nil, nil, err
 	}
 	slices.Reverse(before)
 	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: day, End: civil.OpenEnd}), true
-	from, err = s.Records(ctx, d, l)
+	from, _, err = s.Records(ctx, d, l)
 	return before, from, err
 }
 

@@ -350,7 +350,7 @@ func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
 	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T01:30,1\n",
 		ingest.ColumnHints{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
 	d, _ := s.Dataset(ctx, "gates")
-	list, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})
+	list, _, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -374,7 +374,7 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 		civil.Through(civil.Of(2025, 12, 5), civil.Of(2025, 12, 20)),
 		civil.Through(civil.Of(2026, 1, 10), civil.Of(2026, 2, 1)),
 	)
-	all, err := s.Records(ctx, d, Listing{Days: days, Limit: 1000})
+	all, _, err := s.Records(ctx, d, Listing{Days: days, Limit: 1000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -387,7 +387,7 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 	seen := map[int64]bool{}
 	var after *Record
 	for {
-		page, err := s.Records(ctx, d, Listing{Days: days, Limit: 37, After: after})
+		page, _, err := s.Records(ctx, d, Listing{Days: days, Limit: 37, After: after})
 		if err != nil {
 			t.Fatal(err)
 		}
