@@ -46,9 +46,10 @@ bench: ## Benchmarks, side by side: the span language, then loads and totals bes
 	go test -run '^$$' -bench . -benchmem ./core/...
 	go run ./bench -records $(RECORDS)
 
-fuzz: ## The randomised comparisons at full length, then inputs that the span language stumbles over
+fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql
 	go test ./core/... ./internal/store
+	go test ./internal/web -run TestRandomRequests -requests 200000 -v
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
 
 screenshots: build ## Take the pictures of docs/screenshots again, from the demo

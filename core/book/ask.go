@@ -23,7 +23,7 @@ func (l *Library) Scope(asOf civil.Day, c query.Context) (span.Scope, error) {
 	if err != nil {
 		return span.Scope{}, &query.Error{Pointer: "/calendar", Err: err}
 	}
-	return span.Scope{AsOf: asOf, AtClose: c.AtClose, Calendar: cal, Names: l}, nil
+	return span.Scope{AsOf: asOf, AtClose: c.AtClose, Calendar: cal, Names: l, Meter: &span.Meter{}}, nil
 }
 
 // Basis is what answers were read against.
@@ -51,7 +51,7 @@ func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.
 	r := &Resolutions{Basis: basis(s), Resolutions: []span.Result{}}
 	listed := 0
 	for i, text := range expressions {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
 		one := span.ResolveText(text, s, explain)

@@ -147,11 +147,17 @@ type Table struct {
 // MaxDays is how many days a table may have.
 const MaxDays = 100_000
 
+// maxCells is how many cells a table may have.
+const maxCells = 3_000_000
+
 // Lay lays days out in the calendar of a scope, with a column for each span: in or out. An error of a
 // span is a *span.Error; at is its position then.
 func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Scope) (t *Table, at int, err error) {
 	if through < from || through-from >= MaxDays {
 		return nil, -1, fmt.Errorf("from %s through %s: expected 1 to %d days", from, through, MaxDays)
+	}
+	if cells := int(through-from+1) * (len(columns) + len(spans)); cells > maxCells {
+		return nil, -1, fmt.Errorf("the table would have %d cells, more than %d: take fewer days or spans", cells, maxCells)
 	}
 	sets := make([]civil.Set, len(spans))
 	for i, text := range spans {
@@ -167,7 +173,7 @@ func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Sc
 		Columns:  append(append([]string{"day", "weekday", "position", "business_day", "holiday"}, Columns()...), spans...),
 	}
 	for d := from; d <= through; d++ {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, -1, err
 		}
 		row, err := Of(s.Calendar, d, s.AsOf)

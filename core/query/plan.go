@@ -135,7 +135,7 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 				i,
 			)
 		}
-		if err := ctx.Err(); err != nil {
+		if err := e.Scope.GoOn(ctx); err != nil {
 			return nil, err
 		}
 	}

@@ -79,7 +79,7 @@ const runningSpan = "span"
 // Limits of one query.
 const (
 	maxPeriods = 40_000
-	maxRows    = 400_000
+	maxRows    = 200_000
 	maxCells   = 1_000_000
 	maxRolling = 1000
 )

@@ -3,8 +3,8 @@ package span
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
-	"io"
 	"slices"
 
 	"vastspan/core/civil"
@@ -47,16 +47,17 @@ func Check(ctx context.Context, members []Member, s Scope) ([]Finding, error) {
 	c := checker{scope: s, findings: []Finding{}}
 	sets := make([]civil.Set, len(members))
 	for i, m := range members {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
 		sets[i] = c.member(m)
 	}
 	for i := range members {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
 		for j := range i {
+			s.Meter.Spend(sets[j].Len() + sets[i].Len())
 			c.pair(members[j], sets[j], members[i], sets[i])
 		}
 	}
@@ -221,7 +222,7 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
 	twins := map[[sha256.Size]byte][]string{}
 	for _, m := range members {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
 		if m.Err != nil {
@@ -230,10 +231,10 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 		}
 		var failed, empty []civil.Day
 		var firstErr error
-		course := sha256.New()
+		course, edges := sha256.New(), []byte(nil)
 		scope := s
 		for ; scope.AsOf <= last; scope.AsOf++ {
-			if err := ctx.Err(); err != nil {
+			if err := s.GoOn(ctx); err != nil {
 				return nil, err
 			}
 			set, err := Resolve(m.Node, scope)
@@ -246,7 +247,13 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			case set.Empty():
 				empty = append(empty, scope.AsOf)
 			}
-			_, _ = io.WriteString(course, set.String()+"\n") // a hash takes everything
+			s.Meter.Spend(set.Len())
+			edges = binary.LittleEndian.AppendUint64(edges[:0], uint64(set.Len()))
+			for v := range set.Intervals() {
+				edges = binary.LittleEndian.AppendUint32(edges, uint32(v.Start))
+				edges = binary.LittleEndian.AppendUint32(edges, uint32(v.End))
+			}
+			_, _ = course.Write(edges) // a hash takes everything
 		}
 		if len(failed) > 0 {
 			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})

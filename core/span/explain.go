@@ -57,7 +57,7 @@ const refillHorizon = 800
 
 // Explain resolves an expression and gives the steps and the cautions with it.
 func Explain(n Node, s Scope) (Resolution, error) {
-	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, trace: &trace{}}
+	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter, trace: &trace{}}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}

@@ -55,11 +55,11 @@ func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 	turns := []Turn{}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
 	for ; s.AsOf <= last; s.AsOf++ {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
 		set, err := resolved(n, s)
-		if len(turns)*set.Len() > MaxListed {
+		if 2*(len(turns)+1)*set.Len() > MaxListed {
 			return nil, ErrTooLong
 		}
 		if len(turns) == 0 {

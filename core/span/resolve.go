@@ -18,6 +18,8 @@ type Scope struct {
 	Calendar *calendar.Calendar
 	// Names finds named spans and calendars; nil knows none but the civil calendar.
 	Names Source
+	// Meter, where it is set, bounds what several resolutions go through.
+	Meter *Meter
 }
 
 // A Source finds what expressions name. Both answers are errors that say what is missing and, where
@@ -29,19 +31,14 @@ type Source interface {
 	Calendar(name string) (*calendar.Calendar, error)
 }
 
-const (
-	// maxReferences bounds how many named spans one resolution follows.
-	maxReferences = 10_000
-	// maxWork bounds how many days and intervals one resolution goes through: it takes a fraction of a
-	// second.
-	maxWork = 20_000_000
-)
+// maxReferences bounds how many named spans one resolution follows.
+const maxReferences = 10_000
 
 // Resolve returns the days that an expression denotes (semantics §4). "None" is an answer, not an
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
 // not there, a circle of names.
 func Resolve(n Node, s Scope) (civil.Set, error) {
-	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names}
+	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}
@@ -81,6 +78,7 @@ type env struct {
 	open       []string // the names being followed
 	references int
 	work       int
+	meter      *Meter
 	trace      *trace // nil unless cautions are asked for
 }
 
@@ -102,6 +100,7 @@ func (e *env) eval(n Node) (civil.Set, error) {
 
 // spend counts days and intervals that are gone through.
 func (e *env) spend(n int) error {
+	e.meter.Spend(n)
 	if e.work += n; e.work > maxWork {
 		return &Error{Message: fmt.Sprintf("more than %d days and periods are gone through to find this out: take fewer parts, or a shorter time", maxWork)}
 	}

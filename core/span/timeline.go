@@ -90,7 +90,7 @@ func Follow(ctx context.Context, text string, s Scope, through civil.Day, listed
 	}
 	t.Expression = n.String()
 	for ; s.AsOf <= through; s.AsOf++ {
-		if err := ctx.Err(); err != nil {
+		if err := s.GoOn(ctx); err != nil {
 			return t, err
 		}
 		set, refused := resolved(n, s)

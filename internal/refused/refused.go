@@ -18,6 +18,7 @@ const (
 	Conflict             // what exists does not allow it
 	Stale                // what it changes has changed since
 	Required             // a change does not say what it changes
+	Passing              // it cannot be served just now, and may be later
 )
 
 // The codes.
@@ -30,6 +31,7 @@ const (
 	CodeIsCurrent     = "is_current"
 	CodeAlreadyUndone = "already_undone"
 	CodeIfMatch       = "if_match_required"
+	CodeUnavailable   = "unavailable"
 )
 
 // Error is a refusal.
@@ -39,6 +41,7 @@ type Error struct {
 	Pointer string   // which part of the request is meant, as a JSON pointer
 	Names   []string // those that stand in the way
 	Err     error
+	Cause   error // what the log is told beside it; nil for nothing
 }
 
 func (e *Error) Error() string { return e.Err.Error() }
@@ -69,6 +72,11 @@ func InUse(what string, users []string) error {
 		Names: users,
 		Err:   fmt.Errorf("%s is still in use by %s", what, strings.Join(users, ", ")),
 	}
+}
+
+// Unavailable is the error of a request that cannot be served just now, and why.
+func Unavailable(reason string, err error) error {
+	return &Error{Kind: Passing, Code: CodeUnavailable, Err: fmt.Errorf("the request cannot be served just now: %s", reason), Cause: err}
 }
 
 // Wrong marks an error as one of the request; nil stays nil.

@@ -214,11 +214,19 @@ func (s *Records) Download(ctx context.Context, q RecordsQuery) (func(io.Writer)
 	}
 	return func(w io.Writer) error {
 		out := csv.NewWriter(w)
-		if err := out.Write(l.Dataset.Schema.Names()); err != nil {
-			return err
+		begun := false
+		begin := func() error { // once the records are there: until then nothing has gone out, and an error can be told
+			if begun {
+				return nil
+			}
+			begun = true
+			return out.Write(l.Dataset.Schema.Names())
 		}
 		row := make([]string, len(l.Dataset.Schema.Columns))
 		err := s.store.EachRecord(ctx, l.Dataset, l.listing, func(r store.Record) error {
+			if err := begin(); err != nil {
+				return err
+			}
 			for i, c := range r.Cells {
 				if row[i] = ""; c != nil {
 					row[i] = *c
@@ -226,6 +234,9 @@ func (s *Records) Download(ctx context.Context, q RecordsQuery) (func(io.Writer)
 			}
 			return out.Write(row)
 		})
+		if err == nil {
+			err = begin()
+		}
 		out.Flush()
 		return errors.Join(err, out.Error())
 	}, nil

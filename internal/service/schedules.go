@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"time"
@@ -64,7 +65,7 @@ func (s *Schedules) List(ctx context.Context, p Paging) (Page[Schedule], error) 
 		if err := ctx.Err(); err != nil {
 			return out, err
 		}
-		out.Items = append(out.Items, s.described(l, &page.Items[i]))
+		out.Items = append(out.Items, s.described(ctx, l, &page.Items[i]))
 	}
 	return out, nil
 }
@@ -79,7 +80,7 @@ func (s *Schedules) Get(ctx context.Context, name string) (*Schedule, error) {
 	if err != nil {
 		return nil, err
 	}
-	sc := s.described(l, stored)
+	sc := s.described(ctx, l, stored)
 	return &sc, nil
 }
 
@@ -87,15 +88,19 @@ func (s *Schedules) Get(ctx context.Context, name string) (*Schedule, error) {
 const lookAhead = 732
 
 // described says when a schedule is due next.
-func (s *Schedules) described(l *book.Library, stored *store.Schedule) Schedule {
+func (s *Schedules) described(ctx context.Context, l *book.Library, stored *store.Schedule) Schedule {
 	sc := Schedule{Name: stored.Name, Brief: stored.Brief, Days: stored.On, Calendar: stored.Calendar, Author: stored.Author,
 		Since: store.DayOf(stored.Since), UpToDate: store.DayOf(stored.UpToDate)}
+	due, err := dueOf(l, stored)
+	if err != nil {
+		return sc // what it names is gone: it is never due
+	}
 	for d := max(s.Today(), sc.UpToDate) + 1; d < s.Today()+lookAhead; d++ {
-		isDue, err := due(l, stored, d)
+		is, err := due.on(ctx, d)
 		if err != nil {
-			break // what it names is gone: it is never due
+			break
 		}
-		if isDue {
+		if is {
 			sc.Next = &d
 			break
 		}
@@ -103,28 +108,42 @@ func (s *Schedules) described(l *book.Library, stored *store.Schedule) Schedule 
 	return sc
 }
 
-// due reports whether a schedule is due on a day: its span, read as of the day, holds it.
-func due(l *book.Library, sc *store.Schedule, d civil.Day) (bool, error) {
-	scope, err := l.Scope(d, query.Context{Calendar: sc.Calendar})
+// dueDays are those on which a schedule is due: its span, read as of the day, holds it.
+type dueDays struct {
+	span  span.Node
+	scope span.Scope
+}
+
+func dueOf(l *book.Library, sc *store.Schedule) (*dueDays, error) {
+	scope, err := l.Scope(0, query.Context{Calendar: sc.Calendar})
 	if err != nil {
-		return false, err
+		return nil, err
 	}
 	n, err := span.Parse(sc.On)
-	if err != nil {
+	return &dueDays{n, scope}, err
+}
+
+func (due *dueDays) on(ctx context.Context, d civil.Day) (bool, error) {
+	if err := due.scope.GoOn(ctx); err != nil {
 		return false, err
 	}
-	days, err := span.Resolve(n, scope)
+	due.scope.AsOf = d
+	days, err := span.Resolve(due.span, due.scope)
 	return err == nil && days.Contains(d), err
 }
 
 // boundPast refuses a schedule that makes too many days due at once.
-func (s *Schedules) boundPast(ctx context.Context, l *book.Library, sc *store.Schedule, since civil.Day) error {
+func (s *Schedules) boundPast(ctx context.Context, due *dueDays, since civil.Day) error {
+	if since < s.Today()-maxBack {
+		return Refused(&query.Error{Pointer: "/since", Err: fmt.Errorf("since %s lies more than %d days back: say a later day", since, maxBack)})
+	}
 	count := 0
 	for d := since; d <= s.Today(); d++ {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if is, err := due(l, sc, d); err != nil || !is {
+		is, err := due.on(ctx, d)
+		switch {
+		case ctx.Err() != nil || errors.Is(err, span.ErrTooMuch):
+			return Refused(err)
+		case err != nil || !is:
 			continue // a day that gives an error is looked at again when it is due
 		}
 		if count++; count > maxCaughtUp {
@@ -134,6 +153,9 @@ func (s *Schedules) boundPast(ctx context.Context, l *book.Library, sc *store.Sc
 	}
 	return nil
 }
+
+// maxBack is how many days back a new schedule may begin.
+const maxBack = 20 * 366
 
 // maxCaughtUp is how many days that are past already a new schedule may make due.
 const maxCaughtUp = 400
@@ -169,16 +191,20 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule, since *civil.Day) (*Sc
 	if err != nil {
 		return nil, err
 	}
-	if _, err := due(l, stored, sc.Since); err != nil {
+	due, err := dueOf(l, stored)
+	if err == nil {
+		_, err = due.on(ctx, sc.Since)
+	}
+	if err != nil {
 		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
 	}
-	if err := s.boundPast(ctx, l, stored, sc.Since); err != nil {
+	if err := s.boundPast(ctx, due, sc.Since); err != nil {
 		return nil, err
 	}
 	if err := s.store.AddSchedule(ctx, stored); err != nil {
 		return nil, err
 	}
-	made := s.described(l, stored)
+	made := s.described(ctx, l, stored)
 	return &made, nil
 }
 
@@ -215,7 +241,11 @@ func (s *Schedules) run(ctx context.Context, sc *store.Schedule) (int, error) {
 	}
 	created := 0
 	for d := store.DayOf(sc.UpToDate) + 1; d <= s.Today(); d++ {
-		isDue, err := due(l, sc, d)
+		due, err := dueOf(l, sc)
+		if err != nil {
+			return created, err
+		}
+		isDue, err := due.on(ctx, d)
 		if err != nil {
 			return created, err
 		}

@@ -95,16 +95,25 @@ func (s *Service) Close() error { return s.store.Close() }
 // Ping reports whether the database answers.
 func (s *Service) Ping(ctx context.Context) error { return s.store.Ping(ctx) }
 
-// Unavailable says why the service cannot serve just now, where an error is of that: the same request may
-// succeed later.
-func (s *Service) Unavailable(err error) (reason string, ok bool) {
-	reason, ok = store.Unavailable(err)
-	if ok && s.Trouble != nil {
+// Understood turns errors of the machine that say something to the caller into refusals: what cannot be
+// served just now, and why, or what was removed meanwhile. Others stay as they are.
+func (s *Service) Understood(err error) error {
+	if err == nil || IsRefusal(err) {
+		return err
+	}
+	if store.Gone(err) {
+		return &refused.Error{Kind: refused.NotFound, Code: refused.CodeNotFound, Err: errors.New("the dataset was removed meanwhile")}
+	}
+	reason, ok := store.Unavailable(err)
+	if !ok {
+		return err
+	}
+	if s.Trouble != nil {
 		if trouble := s.Trouble(); trouble != nil {
 			reason = trouble.Error()
 		}
 	}
-	return reason, ok
+	return refused.Unavailable(reason, err)
 }
 
 // A Clock says which day it is.
@@ -174,6 +183,8 @@ func Refused(err error) error {
 		return &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: wrong.Pointer, Err: err}
 	case errors.As(err, &fault):
 		return refused.Wrong(fault.Err)
+	case errors.Is(err, span.ErrTooMuch), errors.Is(err, span.ErrTooLong):
+		return refused.Wrong(err)
 	case errors.As(err, &expression), errors.As(err, &faults), errors.As(err, &header), errors.As(err, &many):
 		return refused.Wrong(err)
 	}

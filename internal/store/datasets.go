@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -54,8 +55,12 @@ const (
 	dayColumn    = "_day" // the day of a timestamp, in the dataset's zone
 )
 
+// stored returns the name of a dataset's tables. One that is removed and loaded again has others, so that
+// who found the first never reads the second for it. No name that a user gives has an underscore.
+func (d *Dataset) stored() string { return fmt.Sprintf("d_%d", d.ID) }
+
 // table returns the table that holds a dataset's records, under names that no user chose.
-func (d *Dataset) table() string { return quote("stored", d.Name) }
+func (d *Dataset) table() string { return quote("stored", d.stored()) }
 
 // view returns the view that shows the records under their users' names, for other tools.
 func (d *Dataset) view() string { return quote("records", d.Name) }
@@ -144,25 +149,43 @@ func findLoad(tx *gorm.DB, d *Dataset, id int64) (*Load, error) {
 
 // RemoveDataset drops a dataset with all its records and loads; check may refuse it.
 func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Dataset) error) error {
-	var id int64
+	var d *Dataset
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
-		d, err := findDataset(tx.Clauses(forUpdate), name)
-		if err != nil {
+		var err error
+		if d, err = findDataset(tx.Clauses(forUpdate), name); err != nil {
 			return err
 		}
 		if err := check(d); err != nil {
 			return err
 		}
-		id = d.ID
-		if err := tx.Delete(d).Error; err != nil {
+		if err := tx.Exec("DROP VIEW IF EXISTS " + d.view()).Error; err != nil {
 			return err
 		}
-		return tx.Exec("DROP TABLE " + d.table() + ", " + d.sums() + " CASCADE").Error
+		return tx.Delete(d).Error
 	})
-	if err == nil {
-		s.rollups.evict(id)
+	if err != nil {
+		return err
 	}
-	return err
+	s.rollups.evict(d.ID)
+	s.sweep(context.WithoutCancel(ctx))
+	return nil
+}
+
+// sweep drops the tables of datasets that are gone, one at a time: who still reads one is waited for, and
+// who waits holds nothing that they could wait for in turn. What cannot be dropped is left to the next
+// sweep.
+func (s *Store) sweep(ctx context.Context) {
+	var tables []string
+	err := s.db.WithContext(ctx).Raw(`
+		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
+		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id)`).
+		Scan(&tables).Error
+	for _, table := range tables {
+		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)
+	}
+	if err != nil {
+		slog.Warn("tables of removed datasets are left", "error", err)
+	}
 }
 
 // UndoLoad takes a load's records out of its dataset; the load stays listed.

@@ -7,8 +7,8 @@ import (
 	"gorm.io/gorm"
 )
 
-// storeNames gives the columns of records and day sums stored names of their own, and puts a view
-// with the users' names where the table was.
+// storeNames gives the tables of records and day sums and their columns stored names of their own, and
+// puts a view with the users' names where the table was.
 func storeNames(tx *gorm.DB) error {
 	if err := tx.Exec("CREATE SCHEMA stored").Error; err != nil {
 		return err
@@ -25,8 +25,14 @@ func storeNames(tx *gorm.DB) error {
 		if err := d.renameColumns(tx, "sums"); err != nil {
 			return err
 		}
-		if err := tx.Exec("ALTER TABLE " + quote("records", d.Name) + " SET SCHEMA stored").Error; err != nil {
-			return err
+		for _, statement := range []string{
+			"ALTER TABLE " + quote("records", d.Name) + " SET SCHEMA stored",
+			"ALTER TABLE " + quote("stored", d.Name) + " RENAME TO " + d.stored(),
+			"ALTER TABLE IF EXISTS " + quote("sums", d.Name) + " RENAME TO " + d.stored(),
+		} {
+			if err := tx.Exec(statement).Error; err != nil {
+				return err
+			}
 		}
 		if err := d.createView(tx); err != nil {
 			return err

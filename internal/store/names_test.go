@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 
 	"vastspan/core/civil"
@@ -139,8 +140,13 @@ func TestTablesOfTheFirstForm(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	first, err := s.Dataset(ctx, "crossed")
+	if err != nil {
+		t.Fatal(err)
+	}
 	for _, statement := range []string{
-		"DROP VIEW records.crossed", "ALTER TABLE stored.crossed SET SCHEMA records", "DROP SCHEMA stored",
+		"DROP VIEW records.crossed", "ALTER TABLE " + first.table() + " SET SCHEMA records", "DROP SCHEMA stored",
+		"ALTER TABLE records." + first.stored() + " RENAME TO crossed", "ALTER TABLE " + first.sums() + " RENAME TO crossed",
 		"ALTER TABLE records.crossed RENAME c1 TO x", "ALTER TABLE records.crossed RENAME c2 TO y",
 		"ALTER TABLE records.crossed RENAME c3 TO c1", "ALTER TABLE records.crossed RENAME x TO c2",
 		"ALTER TABLE records.crossed RENAME y TO c3",
@@ -167,5 +173,58 @@ func TestTablesOfTheFirstForm(t *testing.T) {
 	var shown int
 	if err := again.db.Raw("SELECT sum(c1) FROM records.crossed WHERE c3 = 'b'").Scan(&shown).Error; err != nil || shown != 4 {
 		t.Errorf("the view shows %d, %v", shown, err)
+	}
+}
+
+// A dataset that is removed while it is read leaves nothing behind, and nobody waits for ever.
+func TestRemovedWhileItIsRead(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	hints := ingest.ColumnHints{Date: "day", Categories: []string{"route"}, Amounts: []string{"fare"}}
+	q := tally.Request{Periods: []civil.Set{allDays}, Figures: figuresOf("sum fare")}
+	p, err := tally.NewPlan(q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var reading, removing sync.WaitGroup
+	done := make(chan struct{})
+	for _, sources := range [][2]func(*Dataset) tally.Source{{s.RecordSource, s.RollupSource}, {s.RollupSource, s.RecordSource}} {
+		reading.Go(func() {
+			for {
+				select {
+				case <-done:
+					return
+				default:
+				}
+				err := s.Snapshot(ctx, func(ctx context.Context) error {
+					d, err := s.Dataset(ctx, "fleeting")
+					for _, source := range sources {
+						if err == nil {
+							_, err = tally.Run(ctx, p, source(d))
+						}
+					}
+					return err
+				})
+				if err != nil && !Gone(err) && !refused.IsMissing(err) {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	removing.Go(func() {
+		for range 40 {
+			s.mustLoad(t, "fleeting", "day,route,fare\n2026-01-01,a,1\n", hints, false)
+			if err := s.RemoveDataset(ctx, "fleeting", func(*Dataset) error { return nil }); err != nil {
+				t.Error(err)
+			}
+		}
+		close(done)
+	})
+	removing.Wait()
+	reading.Wait()
+	var left []string
+	if err := s.db.Raw("SELECT tablename FROM pg_tables WHERE schemaname IN ('stored', 'sums') AND " +
+		"NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id)").Scan(&left).Error; err != nil || len(left) > 0 {
+		t.Errorf("tables are left: %v, %v", left, err)
 	}
 }

@@ -34,7 +34,7 @@ func (d *Dataset) rollupAmounts() []string {
 func first(names []string, n int) []string { return names[:min(n, len(names))] }
 
 // sums returns the table of a dataset's day sums.
-func (d *Dataset) sums() string { return quote("sums", d.Name) }
+func (d *Dataset) sums() string { return quote("sums", d.stored()) }
 
 // Columns of the day sums that are no categories.
 const (

@@ -93,7 +93,7 @@ func (cs *rollupCache) keep(id int64, c *rollup, err error) {
 	case errors.Is(err, errTooLarge): // it stays noted, so that it is not tried again until it changes
 		return
 	case err != nil:
-		if cs.ctx.Err() == nil {
+		if cs.ctx.Err() == nil && !Gone(err) {
 			slog.Warn("day sums were not copied to memory", "error", err)
 		}
 		delete(cs.made, id) // the dataset may have changed or gone meanwhile; the next question tries again

@@ -69,6 +69,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err := migrate(s.db.WithContext(ctx)); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), s.Close())
 	}
+	s.sweep(ctx)
 	return s, nil
 }
 

@@ -37,6 +37,12 @@ func Unavailable(err error) (reason string, ok bool) {
 	return "", false
 }
 
+// Gone reports whether an error is that a dataset was removed after it was found.
+func Gone(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "42P01"
+}
+
 // states are the codes of PostgreSQL's errors that pass, classes what they begin with
 // (PostgreSQL, Appendix A: error codes).
 var (

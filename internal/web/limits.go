@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"os"
 	"time"
@@ -65,7 +66,11 @@ func (l limits) bound(c *gin.Context) (end func()) {
 		body.until = time.Now().Add(min(bodySeconds*time.Second, stall))
 		c.Request.Body = http.MaxBytesReader(c.Writer, body, l.body)
 	}
-	if l.time > 0 && !(l.streams && wantsCSV(c)) {
+	streams := l.streams && wantsCSV(c)
+	if w, ok := c.Writer.(*taken); ok && streams {
+		w.left = math.MaxInt64
+	}
+	if l.time > 0 && !streams {
 		ctx, cancel := context.WithTimeout(c.Request.Context(), l.time)
 		c.Request = c.Request.WithContext(ctx)
 		end = cancel
@@ -111,20 +116,31 @@ func supported(err error) error {
 	return err
 }
 
+// maxAnswer is how long an answer may be that is not handed on as it is taken, in bytes. What is asked is
+// refused before it comes to that.
+const maxAnswer = 128 << 20
+
+// errTooLong is that an answer is longer.
+var errTooLong = errors.New("the answer is too long")
+
 // taken is a writer of answers that have to be taken: each part within a while.
 type taken struct {
 	gin.ResponseWriter
 	control *http.ResponseController
+	left    int64 // how much of the answer may follow, in bytes
 }
 
 // takeInTime bounds how long an answer may not be taken.
 func takeInTime(c *gin.Context) {
-	c.Writer = &taken{c.Writer, http.NewResponseController(c.Writer)}
+	c.Writer = &taken{c.Writer, http.NewResponseController(c.Writer), maxAnswer}
 }
 
 func (t *taken) Write(p []byte) (int, error) {
 	if err := supported(t.control.SetWriteDeadline(time.Now().Add(stall))); err != nil {
 		return 0, err
+	}
+	if t.left -= int64(len(p)); t.left < 0 {
+		return 0, errTooLong
 	}
 	return t.ResponseWriter.Write(p)
 }

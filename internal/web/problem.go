@@ -32,19 +32,19 @@ var kinds = map[refused.Kind]struct {
 	refused.Conflict: {http.StatusConflict, "Conflict"},
 	refused.Stale:    {http.StatusPreconditionFailed, "Changed since"},
 	refused.Required: {http.StatusPreconditionRequired, "Version required"},
+	refused.Passing:  {http.StatusServiceUnavailable, "Unavailable"},
 }
 
-// unavailable is where a request keeps what finds out whether an error passes.
-const unavailable = "unavailable"
+// understood is where a request keeps what makes sense of errors.
+const understood = "understood"
 
 // retrySeconds is after how long a request may be tried again that could not be served just now.
 const retrySeconds = "2"
 
 // problemOf words an error as problem details.
-func problemOf(c *gin.Context, err error) types.Problem {
+func problemOf(err error) types.Problem {
 	var refusal *refused.Error
 	var tooLarge *http.MaxBytesError
-	passes, _ := c.Value(unavailable).(func(error) (string, bool))
 	switch {
 	case errors.As(err, &tooLarge):
 		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large",
@@ -54,11 +54,6 @@ func problemOf(c *gin.Context, err error) types.Problem {
 	case isReading(err):
 		return problem(http.StatusBadRequest, "unreadable", "Unreadable request", err.Error())
 	case !errors.As(err, &refusal):
-		if passes != nil {
-			if reason, ok := passes(err); ok {
-				return problem(http.StatusServiceUnavailable, "unavailable", "Unavailable", "The request cannot be served just now: "+reason+".")
-			}
-		}
 		return problem(http.StatusInternalServerError, "internal", "Internal error", "An error inside the service; its log says more.")
 	}
 	k := kinds[refusal.Kind]
@@ -84,6 +79,7 @@ func writeProblem(c *gin.Context, p types.Problem) {
 	if err != nil {
 		slog.Error("a problem cannot be written", "error", err)
 	}
+	c.Header("Content-Type", "application/problem+json") // in place of that of an answer that has failed
 	c.Data(p.Status, "application/problem+json", body)
 	c.Abort()
 }
@@ -97,12 +93,15 @@ func fail(c *gin.Context, err error) {
 		}
 		return
 	}
-	p := problemOf(c, err)
+	if understand, ok := c.Value(understood).(func(error) error); ok && !isReading(err) {
+		err = understand(err)
+	}
+	p := problemOf(err)
 	switch p.Status {
 	case http.StatusInternalServerError:
 		slog.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	case http.StatusServiceUnavailable:
-		slog.Warn("a request could not be served", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		slog.Warn("a request could not be served", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err, "cause", causeOf(err))
 		c.Header("Retry-After", retrySeconds)
 	}
 	if c.Writer.Written() {
@@ -110,6 +109,15 @@ func fail(c *gin.Context, err error) {
 		return
 	}
 	writeProblem(c, p)
+}
+
+// causeOf returns what lies behind a refusal.
+func causeOf(err error) error {
+	var refusal *refused.Error
+	if errors.As(err, &refusal) {
+		return refusal.Cause
+	}
+	return nil
 }
 
 // cutOff ends an answer of which part has gone already, so that the caller takes it for what it is.

@@ -37,7 +37,7 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		fail(c, fmt.Errorf("panic: %v\n%s", cause, debug.Stack()))
 	}))
-	engine.Use(func(c *gin.Context) { c.Set(unavailable, s.Unavailable) })
+	engine.Use(func(c *gin.Context) { c.Set(understood, s.Understood) })
 	registry := prometheus.NewRegistry()
 	engine.Use(timings(registry), takeInTime, plainAnswers, localHosts, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))

@@ -1,0 +1,367 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+	"net/http"
+	"net/url"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"vastspan/api"
+)
+
+var requests = flag.Int("requests", 20_000, "how many random requests are sent")
+
+// Words that requests are made of: what is there, what is nearly right, and what lies at the edges.
+var (
+	randomNames       = []string{"sales", "sales", "sales", "plan", "closed", "board", "firm", "x", "civil", "monthly"}
+	randomExpressions = []string{
+		"last full month", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
+		"2020-01-01/2026-12-31, only Mon/Wed/Fri", "all dates", "from 2026-01-01", "9999-12-31", "0001-01-01", "trailing 999999999 years",
+		"business day 3 of next full month", "last month", "@nobody", "coming 3 weeks in firm", "?when", "today except today", "",
+	}
+	randomDays = []string{
+		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "-1", "",
+	}
+	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", ""}
+	randomFigures = []string{"count", "count", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum"}
+	randomFilters = []string{"region=North", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c"}
+	randomUnits   = []string{"day", "week", "month", "quarter", "year", "business day", "span", "decade"}
+	randomMoves   = []string{"prior", "1 year earlier", "52 weeks earlier", "month earlier", "last full year", "9999 years later", "@closed"}
+	randomZones   = []string{"UTC", "Europe/Berlin", "Pacific/Apia", "Local", "Nowhere/Else"}
+)
+
+// A sender makes requests that the document allows, or nearly.
+type sender struct {
+	rng *rand.Rand
+	doc *openapi3.T
+	ops []sending
+	// newest is a load that was there not long ago.
+	newest int
+}
+
+type sending struct {
+	method, path string
+	o            *openapi3.Operation
+	parameters   openapi3.Parameters
+}
+
+func newSender(t *testing.T, seed uint64) *sender {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &sender{rng: rand.New(rand.NewPCG(seed, 1)), doc: doc}
+	for path, item := range doc.Paths.Map() {
+		for method, o := range item.Operations() {
+			one := sending{method, path, o, slices.Concat(item.Parameters, o.Parameters)}
+			s.ops = append(s.ops, one)
+			if path == "/total" || path == "/lines" || path == "/records" {
+				s.ops = append(s.ops, one, one, one)
+			}
+		}
+	}
+	slices.SortFunc(s.ops, func(a, b sending) int { return strings.Compare(a.method+a.path, b.method+b.path) })
+	return s
+}
+
+func (s *sender) one(list []string) string { return list[s.rng.IntN(len(list))] }
+func (s *sender) chance(percent int) bool  { return s.rng.IntN(100) < percent }
+
+// broken stands for bytes that are not UTF-8, which JSON cannot hold before it is written.
+const broken = "BR0KEN"
+
+// text returns a text for what a name says that it is.
+func (s *sender) text(name string) string {
+	switch {
+	case s.chance(2):
+		return "a\x00b"
+	case s.chance(2):
+		return broken
+	case s.chance(1):
+		return strings.Repeat("é", 1+s.rng.IntN(5000))
+	case s.chance(2):
+		return s.one([]string{"'; DROP TABLE datasets; --", "../../etc/passwd", "%s%n", "<script>", "\u202e", "=1+1", "\x1b[2J", "🦀"})
+	}
+	pools := map[string][]string{
+		"name": randomNames, "dataset": randomNames, "brief": randomNames, "calendar": {"civil", "firm", "x"}, "holidays": randomNames,
+		"expression": randomExpressions, "expressions": randomExpressions, "over": randomExpressions, "is": randomExpressions,
+		"default": randomExpressions, "spans": randomExpressions, "from": randomDays, "through": randomDays, "as_of": randomDays,
+		"since": randomDays, "days": randomExpressions, "by": randomColumns, "across": randomColumns, "date": randomColumns,
+		"column": randomColumns, "amount": randomColumns, "category": randomColumns, "detail": randomColumns, "figures": randomFigures,
+		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,
+		"zone": randomZones, "year_starts": {"04-01", "02-30", "13-01"}, "pattern": {"4-4-5", "13x4", "9-9-9"}, "If-Match": {`"1"`, `"2"`, "*", "x"},
+		"share": {"span", "unit"}, "against_dataset": {"sales", "sales amount=amount", "nobody"},
+		"after": {"sales", "1", "2026-09-01.3", "x"}, "year_first_days": {"2026-01-05", "2027-01-04", "x"},
+	}
+	if s.rng.IntN(400) == 0 {
+		return "0001-01-01/9999-12-31, only Mon/Wed/Fri"
+	}
+	if pool := pools[name]; pool != nil {
+		return s.one(pool)
+	}
+	return s.one([]string{"North", "a", "", "1", "2026-09-01", "month"})
+}
+
+// value makes what a schema describes, or nearly.
+func (s *sender) value(ref *openapi3.SchemaRef, name string, depth int) any {
+	schema := ref.Value
+	switch {
+	case s.chance(1) || depth > 12:
+		return []any{nil, -1, "x", []any{}, map[string]any{}, true, 1e300}[s.rng.IntN(7)]
+	case len(schema.Enum) > 0 && s.chance(95):
+		return schema.Enum[s.rng.IntN(len(schema.Enum))]
+	case len(schema.AllOf) > 0 || schema.Type.Is("object"):
+		made := map[string]any{}
+		s.fill(made, schema, depth)
+		return made
+	case len(schema.OneOf) > 0:
+		return s.value(schema.OneOf[s.rng.IntN(len(schema.OneOf))], name, depth+1)
+	case schema.Type.Is("array"):
+		n := s.rng.IntN(3)
+		if s.chance(1) {
+			n = 300
+		}
+		list := []any{}
+		for range max(n, int(schema.MinItems)) {
+			list = append(list, s.value(schema.Items, name, depth+1))
+		}
+		return list
+	case schema.Type.Is("integer"), schema.Type.Is("number"):
+		numbers := []float64{0, 1, 2, 3, 7, -1, 1 << 31, 1e18}
+		if schema.Min != nil {
+			numbers = append(numbers, *schema.Min, *schema.Min-1)
+		}
+		if schema.Max != nil {
+			numbers = append(numbers, *schema.Max, *schema.Max+1)
+		}
+		return numbers[s.rng.IntN(len(numbers))]
+	case schema.Type.Is("boolean"):
+		return s.chance(50)
+	}
+	return s.text(name)
+}
+
+func (s *sender) fill(made map[string]any, schema *openapi3.Schema, depth int) {
+	for _, part := range schema.AllOf {
+		s.fill(made, part.Value, depth)
+	}
+	for _, name := range slices.Sorted(mapsKeys(schema.Properties)) {
+		usual := slices.Contains(schema.Required, name) || slices.Contains([]string{"dataset", "over", "figures", "lines"}, name)
+		if usual && !s.chance(3) || s.chance(15) {
+			made[name] = s.value(schema.Properties[name], name, depth+1)
+		}
+	}
+	if s.chance(1) {
+		made["unknown"] = "x"
+	}
+}
+
+func mapsKeys(m openapi3.Schemas) func(func(string) bool) {
+	return func(yield func(string) bool) {
+		for k := range m {
+			if !yield(k) {
+				return
+			}
+		}
+	}
+}
+
+// file makes a file of records.
+func (s *sender) file() string {
+	if s.chance(40) {
+		return sales
+	}
+	rows := s.one([]string{"day,booked,region,amount", "day,booked,region,amount", "day,v", "day,paid?,amount", "xmin,ctid,day", "\x00,a", ""})
+	for range s.rng.IntN(6) {
+		rows += fmt.Sprintf("\n%s,%s,%s,%s", s.one(randomDays[:4]), s.one(randomDays), s.one([]string{"North", "", "\xff", "\"", "a\x00"}),
+			s.one([]string{"1", "-2.50", "", strings.Repeat("9", 90), "1e5", "x"}))
+	}
+	return rows
+}
+
+// body makes the body of a request and its type.
+func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
+	if o.RequestBody == nil {
+		return "", ""
+	}
+	content := o.RequestBody.Value.Content
+	if content["text/csv"] != nil {
+		return s.file(), "text/csv"
+	}
+	if s.chance(2) {
+		n := 1 + s.rng.IntN(20_000)
+		return s.one([]string{strings.Repeat("[", n), strings.Repeat(`{"a":`, n), strings.Repeat("- ", n), "{", `{} {}`, "null", "\xff\xfe"}),
+			s.one([]string{"application/json", "application/yaml", "text/plain"})
+	}
+	kind, made := "application/json", any(nil)
+	if content[kind] != nil {
+		made = s.value(content[kind].Schema, "", 0)
+		if object, ok := made.(map[string]any); ok && o.OperationID[:3] == "put" && s.chance(80) {
+			object["name"] = named
+		}
+	} else {
+		kind = "application/yaml"
+		made = map[string]any{"book": 1, "spans": []any{map[string]any{"name": s.text("name"), "is": s.text("is"), "about": s.text("about")}}}
+	}
+	text, err := json.Marshal(made)
+	if err != nil {
+		panic(err)
+	}
+	return strings.ReplaceAll(string(text), broken, "\xff\xc0"), kind
+}
+
+// request makes a request.
+func (s *sender) request(base string) (q *http.Request, what string, err error) {
+	op := s.ops[s.rng.IntN(len(s.ops))]
+	if op.method == http.MethodDelete && s.chance(70) { // or little would be there
+		op = s.ops[s.rng.IntN(len(s.ops))]
+	}
+	path, query := op.path, url.Values{}
+	header, named := http.Header{}, ""
+	for _, ref := range op.parameters {
+		p := ref.Value
+		text := fmt.Sprint(s.value(p.Schema, p.Name, 0))
+		if list, ok := s.value(p.Schema, p.Name, 0).([]any); ok && len(list) > 0 {
+			text = fmt.Sprint(list[0])
+		}
+		text = strings.ReplaceAll(text, broken, "\xff")
+		switch p.In {
+		case openapi3.ParameterInPath:
+			if p.Schema.Value.Type.Is("integer") && s.chance(80) {
+				text = strconv.Itoa(max(1, s.newest-s.rng.IntN(3)))
+			}
+			path = strings.ReplaceAll(path, "{"+p.Name+"}", url.PathEscape(text))
+			named = text
+		case openapi3.ParameterInQuery:
+			if p.Required || s.chance(30) {
+				query.Set(p.Name, text)
+			}
+		case openapi3.ParameterInHeader:
+			if p.Name == "If-Match" && s.chance(60) {
+				text = "*"
+			}
+			if s.chance(80) && !strings.ContainsAny(text, "\x00\n\r\xff\x1b") {
+				header.Set(p.Name, text)
+			}
+		}
+	}
+	body, kind := s.body(op.o, named)
+	q, err = http.NewRequest(op.method, base+prefix+path+"?"+query.Encode(), strings.NewReader(body))
+	if err != nil {
+		return nil, "", err
+	}
+	q.Header = header
+	if kind != "" {
+		q.Header.Set("Content-Type", kind)
+	}
+	if s.chance(20) {
+		q.Header.Set("Accept", "text/csv")
+	}
+	return q, fmt.Sprintf("%s: %s %s?%s %.300q", op.o.OperationID, op.method, path, query.Encode(), body), nil
+}
+
+// maxMemory is how much memory the service, its callers and the test may take together.
+const maxMemory = 500 << 20
+
+// Whatever is asked, nothing breaks: no answer says that something went wrong inside, none is longer than
+// is promised, and memory stays bounded.
+func TestRandomRequests(t *testing.T) {
+	s := open(t)
+	var logged bytes.Buffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	defer slog.SetDefault(before)
+	var sent, answered, wrong atomic.Int64
+	var longest atomic.Int64
+	var seen sync.Map
+	var senders sync.WaitGroup
+	for worker := range 4 {
+		made := newSender(t, uint64(worker))
+		senders.Go(func() {
+			for sent.Add(1) <= int64(*requests) && wrong.Load() < 10 {
+				if made.chance(1) { // what was removed is there again
+					s.ask("POST", prefix+"/datasets/sales/loads?date=day&amount=amount&category=region", sales)
+					s.ask("POST", prefix+"/spans", `{"name":"closed","is":"last full month"}`)
+					s.ask("POST", prefix+"/holidays", `{"name":"x","days":["2026-12-25"]}`)
+					s.ask("POST", prefix+"/calendars", `{"name":"firm","year_starts":"04-01","holidays":"x"}`)
+				}
+				q, what, err := made.request(s.url)
+				if err != nil {
+					continue // it cannot be sent at all
+				}
+				r, err := http.DefaultClient.Do(q)
+				if err != nil {
+					wrong.Add(1)
+					t.Errorf("%s: %v", what, err)
+					continue
+				}
+				body, err := io.ReadAll(r.Body)
+				n := int64(len(body))
+				r.Body.Close()
+				for old := longest.Load(); n > old && !longest.CompareAndSwap(old, n); old = longest.Load() {
+				}
+				if r.StatusCode < 300 {
+					answered.Add(1)
+					operation, _, _ := strings.Cut(what, ":")
+					seen.Store(operation, true)
+					var load struct{ ID int }
+					if operation == "loadFile" && json.Unmarshal(body, &load) == nil {
+						made.newest = load.ID
+					}
+				}
+				if err != nil || r.StatusCode >= 500 || n > maxAnswer {
+					wrong.Add(1)
+					t.Errorf("%s: %d, %d bytes, %v", what, r.StatusCode, n, err)
+				}
+			}
+		})
+	}
+	senders.Wait()
+	if wrong.Load() > 0 {
+		t.Logf("the log:\n%.4000s", logged.String())
+	}
+	if answered.Load() < int64(*requests)/20 {
+		t.Errorf("only %d of %d requests went through: the requests are not near enough to what is allowed", answered.Load(), *requests)
+	}
+	for _, op := range newSender(t, 0).ops {
+		if _, ok := seen.Load(op.o.OperationID); !ok {
+			t.Errorf("%s never went through", op.o.OperationID)
+		}
+	}
+	peak := peakMemory(t)
+	t.Logf("%d of %d requests went through; the longest answer had %d bytes; memory reached %d MB", answered.Load(), *requests, longest.Load(), peak>>20)
+	if peak > maxMemory {
+		t.Errorf("memory reached %d MB", peak>>20)
+	}
+	if _, _, text := s.ask("GET", prefix+"/status", ""); !strings.Contains(text, `"version":"test"`) {
+		t.Errorf("afterwards the status is %s", text)
+	}
+}
+
+// peakMemory is the most memory that this process has had.
+func peakMemory(t *testing.T) int64 {
+	text, err := os.ReadFile("/proc/self/status")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, after, _ := strings.Cut(string(text), "VmHWM:")
+	var kilobytes int64
+	if _, err := fmt.Sscan(after, &kilobytes); err != nil {
+		t.Fatal(err)
+	}
+	return kilobytes << 10
+}
