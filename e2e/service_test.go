@@ -8,25 +8,21 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"vastspan/internal/postgres"
+	"vastspan/internal/postgres/pgtest"
 )
 
 var (
 	binary  string
 	cluster *postgres.Server
-	serial  atomic.Int64
 )
 
 func TestMain(m *testing.M) {
@@ -74,22 +70,7 @@ type running struct {
 // start starts the service on a database of its own in the cluster; the test's end stops it.
 func start(t *testing.T) *running {
 	t.Helper()
-	ctx := context.Background()
-	name := fmt.Sprintf("e2e_%d", serial.Add(1))
-	conn, err := pgx.Connect(ctx, cluster.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(ctx)
-	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
-		t.Fatal(err)
-	}
-	address, err := url.Parse(cluster.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	address.Path = "/" + name
-	return launch(t, address.String())
+	return launch(t, pgtest.Database(t, cluster.URL))
 }
 
 // startWhole starts the service with a database server of its own, as a user would; the test's end stops

@@ -8,6 +8,7 @@ import (
 	"math"
 	"net/http"
 	"os"
+	"sync/atomic"
 	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -62,6 +63,7 @@ func (l limits) bound(c *gin.Context) (end func()) {
 	end = func() {}
 	body := &steady{ReadCloser: c.Request.Body, control: http.NewResponseController(c.Writer)}
 	c.Request.Body = body
+	c.Set(bodyKey, body)
 	if l.body > 0 {
 		body.until = time.Now().Add(min(bodySeconds*time.Second, stall))
 		c.Request.Body = http.MaxBytesReader(c.Writer, body, l.body)
@@ -86,6 +88,16 @@ type steady struct {
 	io.ReadCloser
 	control *http.ResponseController
 	until   time.Time // when all of it has to be there; zero for a file of any length
+	stalled atomic.Bool
+}
+
+// bodyKey is where a request keeps its body.
+const bodyKey = "body"
+
+// stalled reports whether the body of a request has stopped coming, whatever error that has led to.
+func stalled(c *gin.Context) bool {
+	body, ok := c.Value(bodyKey).(*steady)
+	return ok && body.stalled.Load()
 }
 
 func (s *steady) Read(p []byte) (int, error) {
@@ -98,11 +110,12 @@ func (s *steady) Read(p []byte) (int, error) {
 	}
 	n, err := s.ReadCloser.Read(p)
 	if errors.Is(err, os.ErrDeadlineExceeded) {
+		s.stalled.Store(true)
 		err = errStalled
 	}
-	if err != nil { // nobody reads on: the bound would end the request
+	if errors.Is(err, io.EOF) { // all of it is there: the bound would end the request
 		if off := supported(s.control.SetReadDeadline(time.Time{})); off != nil {
-			err = errors.Join(err, off)
+			return n, off
 		}
 	}
 	return n, err

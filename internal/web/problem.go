@@ -86,7 +86,10 @@ func writeProblem(c *gin.Context, p types.Problem) {
 
 // fail answers a use case's error.
 func fail(c *gin.Context, err error) {
-	if errors.Is(c.Request.Context().Err(), context.Canceled) {
+	if stalled(c) { // the connection is broken for reading, and with it the request's context
+		err = errStalled
+		c.Header("Connection", "close")
+	} else if errors.Is(c.Request.Context().Err(), context.Canceled) {
 		c.Abort() // nobody is listening any more
 		if c.Writer.Written() {
 			cutOff(c)

@@ -21,6 +21,7 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"vastspan/api"
+	"vastspan/internal/postgres/pgtest"
 )
 
 var requests = flag.Int("requests", 20_000, "how many random requests are sent")
@@ -280,7 +281,7 @@ const maxMemory = 500 << 20
 // Whatever is asked, nothing breaks: no answer says that something went wrong inside, none is longer than
 // is promised, and memory stays bounded.
 func TestRandomRequests(t *testing.T) {
-	s := open(t)
+	s := openOn(t, pgtest.Database(t, database))
 	var logged bytes.Buffer
 	before := slog.Default()
 	slog.SetDefault(slog.New(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelWarn})))

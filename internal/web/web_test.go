@@ -27,6 +27,11 @@ type site struct {
 
 func open(t *testing.T) *site {
 	t.Helper()
+	return openOn(t, database)
+}
+
+func openOn(t *testing.T, database string) *site {
+	t.Helper()
 	st, err := store.Open(context.Background(), database)
 	if err != nil {
 		t.Fatal(err)
@@ -378,11 +383,12 @@ func TestBriefsOverHTTP(t *testing.T) {
 			201,
 			`"next":"2026-10-26"`,
 		},
+		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"2020-10-19"}`, 422, "more than 400 past days"},
 		{"POST", "/api/v1/schedules", `{"name":"weekly","brief":"monday","days":"today"}`, 409, "already exists"},
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"moon","days":"today"}`, 404, "no brief is named moon"},
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","calendar":"moon"}`, 422, "no calendar is named moon"},
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0001-01-01"}`, 422, `"pointer":"/since"`},
-		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0026-10-19"}`, 422, "more than 400 past days"},
+		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0026-10-19"}`, 422, "lies more than 7320 days back"},
 		{"POST", "/api/v1/schedules/run", "", 200, `"created":3`},
 		{"POST", "/api/v1/schedules/run", "", 200, `"created":0`},
 		{"GET", "/api/v1/schedules", "", 200, `"next":"2026-10-26"|"up_to_date_through":"2026-10-19"`},

@@ -4,8 +4,12 @@ package pgtest
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"os"
+	"sync/atomic"
 	"testing"
+
+	"github.com/jackc/pgx/v5"
 
 	"vastspan/internal/postgres"
 )
@@ -34,4 +38,27 @@ func run(m *testing.M, url *string) int {
 		return failed(err)
 	}
 	return code
+}
+
+var serial atomic.Int64
+
+// Database makes a database of its own on the server at an address, and returns its address.
+func Database(t *testing.T, server string) string {
+	t.Helper()
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, server)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	name := fmt.Sprintf("own_%d", serial.Add(1))
+	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name); err != nil {
+		t.Fatal(err)
+	}
+	address, err := url.Parse(server)
+	if err != nil {
+		t.Fatal(err)
+	}
+	address.Path = "/" + name
+	return address.String()
 }

@@ -1,0 +1,104 @@
+package web
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+)
+
+// shortStall makes whoever stalls be cut off soon, for one test.
+func shortStall(t *testing.T) {
+	before := stall
+	stall = 300 * time.Millisecond
+	t.Cleanup(func() { stall = before })
+}
+
+// connect sends the beginning of a request and leaves the rest to the test.
+func (s *site) connect(text string) net.Conn {
+	s.t.Helper()
+	conn, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	s.t.Cleanup(func() { conn.Close() })
+	if err := conn.SetDeadline(time.Now().Add(time.Minute)); err != nil {
+		s.t.Fatal(err)
+	}
+	head, body, _ := strings.Cut(text, "\n\n")
+	if _, err := io.WriteString(conn, strings.ReplaceAll(head, "\n", "\r\n")+"\r\n\r\n"+body); err != nil {
+		s.t.Fatal(err)
+	}
+	return conn
+}
+
+const host = " HTTP/1.1\nHost: localhost\n"
+
+// Bodies are bounded by what is asked for, not by what they say they are.
+func TestBodiesAreBounded(t *testing.T) {
+	s := open(t)
+	long := strings.Repeat("x", usualBody+1)
+	for _, c := range []struct{ path, kind string }{
+		{"/resolve", "application/json"}, {"/book", "application/yaml"}, {"/book", "text/csv"}, {"/book?preview=true", "text/csv"},
+	} {
+		r, err := http.Post(s.url+prefix+c.path, c.kind, strings.NewReader(long))
+		if err != nil {
+			continue // cut off while it was sent
+		}
+		text, err := io.ReadAll(r.Body)
+		r.Body.Close()
+		if err != nil || r.StatusCode != http.StatusRequestEntityTooLarge || !strings.Contains(string(text), "4194304 bytes") {
+			t.Errorf("%s as %s: %d %s, %v", c.path, c.kind, r.StatusCode, text, err)
+		}
+	}
+	for _, body := range []string{`{"expressions":["today"]} {}`, `{"expressions":["today"]}x`, "{\"expressions\":[\"today\"]}\x00"} {
+		s.talk([]exchange{{"POST", "/api/v1/resolve", body, 400, "unreadable"}})
+	}
+}
+
+// A body that stops coming is refused, whatever it is: nobody waits for ever.
+func TestStalledBodies(t *testing.T) {
+	shortStall(t)
+	s := open(t)
+	for _, begun := range []string{
+		"POST /api/v1/resolve" + host + "Content-Type: application/json\nContent-Length: 100\n\n{\"expressions\":",
+		"POST /api/v1/book" + host + "Content-Type: application/yaml\nContent-Length: 100\n\nbook: 1",
+		"POST /api/v1/datasets/stalled/loads" + host + "Content-Type: text/csv\nContent-Length: 9000000\n\nday,v\n2026-01-01,1\n",
+		"POST /api/v1/datasets/stalled/loads" + host + "Content-Type: text/csv\nTransfer-Encoding: chunked\n\n" +
+			fmt.Sprintf("%x\r\n%s\r\n", 3<<20, "day,v\n"+strings.Repeat("2026-01-01,1\n", (3<<20-6)/13)+strings.Repeat("1", (3<<20-6)%13)),
+	} {
+		r, err := http.ReadResponse(bufio.NewReader(s.connect(begun)), nil)
+		if err != nil {
+			t.Errorf("%.60s: %v", begun, err)
+			continue
+		}
+		text, _ := io.ReadAll(r.Body)
+		if r.StatusCode != http.StatusRequestTimeout {
+			t.Errorf("%.60s: %d %s", begun, r.StatusCode, text)
+		}
+	}
+	s.talk([]exchange{{"GET", "/api/v1/datasets/stalled", "", 404, "no dataset is named stalled"}})
+}
+
+// An answer that nobody takes is cut off, and what it held is free again.
+func TestAnswersThatAreNotTaken(t *testing.T) {
+	s := open(t)
+	row := "2026-01-01," + strings.Repeat("x", 1000) + "\n"
+	s.ask("POST", prefix+"/datasets/untaken/loads?date=day", "day,v\n"+strings.Repeat(row, 20_000))
+	shortStall(t)
+	body := `{"dataset":"untaken"}`
+	conn := s.connect("POST /api/v1/records" + host + fmt.Sprintf("Accept: text/csv\nContent-Type: application/json\nContent-Length: %d\n\n", len(body)))
+	if _, err := io.WriteString(conn, body); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(2 * stall)
+	n, err := io.Copy(io.Discard, conn)
+	if n >= 20_000_000 || n == 0 {
+		t.Errorf("%d bytes came, %v: it was not cut off", n, err)
+	}
+	s.talk([]exchange{{"DELETE", "/api/v1/datasets/untaken", "", 204, ""}})
+}
