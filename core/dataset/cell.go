@@ -50,7 +50,7 @@ func (c *Cell) Label() Label {
 }
 
 // Micros returns the moment of a timestamp in microseconds since 1970, as databases keep it.
-func (c *Cell) Micros() int64 { return c.Moment.Round(time.Microsecond).UnixMicro() }
+func (c *Cell) Micros() int64 { return c.Moment.UnixMicro() }
 
 // Key returns a value of a column as a text that is the same for equal values only. The cell is set.
 func (c *Column) Key(cell *Cell) (string, error) {

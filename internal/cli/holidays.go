@@ -69,8 +69,9 @@ func (a *app) holidaysImport() *cobra.Command {
 	var years string
 	c := &cobra.Command{
 		Use: "import NAME FILE", Short: "Put a holiday list in place from an iCalendar file or a plain list",
-		Long: `Reads all-day events of an iCalendar file (RFC 5545), yearly rules among them, or a plain list with a date
-a line. The list is complete for the years given with --years.`,
+		Long: `Reads all-day events of an iCalendar file (RFC 5545), with their rules and what stands in the place of
+single days, or a plain list with a date a line. The list is complete for the years given with --years. What
+gives no holiday is counted.`,
 		Example: "  vastspan holidays import harbour-days holidays.ics --years 2024/2028",
 		Args:    argsUsage(cobra.ExactArgs(2), "a name and a file"),
 	}
@@ -87,11 +88,17 @@ a line. The list is complete for the years given with --years.`,
 			return err
 		}
 		defer done()
-		days, err := holidays.Read(in, first, last)
+		days, left, err := holidays.Read(in, first, last)
 		if err != nil {
 			return fmt.Errorf("%s: %w", args[1], err)
 		}
-		return a.putHolidays(cmd, book.Holidays{Name: args[0], Days: dayTexts(days), Covers: []int{first, last}})
+		if err := a.putHolidays(cmd, book.Holidays{Name: args[0], Days: dayTexts(days), Covers: []int{first, last}}); err != nil {
+			return err
+		}
+		if told := left.Text(first, last); told != "" {
+			a.print.Linef("left out: %s", told)
+		}
+		return nil
 	}
 	return c
 }

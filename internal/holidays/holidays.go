@@ -18,29 +18,80 @@ import (
 	"vastspan/core/civil"
 )
 
+// LeftOut counts what a file holds that gives no holiday.
+type LeftOut struct {
+	Timed     int // events at a time of day
+	Cancelled int // events that are cancelled
+	Outside   int // days outside the years
+}
+
+const (
+	// maxBytes is how long a file may be.
+	maxBytes = 16 << 20
+	// maxDays is how many days a list may have.
+	maxDays = 200_000
+)
+
 // Read reads a file of either kind, told apart by its first line. Rules of iCalendar are followed
-// through the years given, both inside; days outside them are left out.
-func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, error) {
-	data, err := io.ReadAll(r)
+// through the years given, both inside; days outside them are left out. A file without any day in them is
+// refused.
+func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, LeftOut, error) {
+	var left LeftOut
+	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
 	if err != nil {
-		return nil, err
+		return nil, left, err
+	}
+	if len(data) > maxBytes {
+		return nil, left, fmt.Errorf("it has more than %d bytes", maxBytes)
 	}
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	var days []civil.Day
 	if bytes.HasPrefix(bytes.ToUpper(bytes.TrimSpace(data)), []byte("BEGIN:VCALENDAR")) {
-		days, err = readCalendar(data, lastYear)
+		days, left, err = readCalendar(data, lastYear)
 	} else {
 		days, err = readList(data)
 	}
 	if err != nil {
-		return nil, err
+		return nil, left, err
 	}
+	all := len(days)
 	days = slices.DeleteFunc(days, func(d civil.Day) bool { return d.Year() < firstYear || d.Year() > lastYear })
-	if len(days) == 0 {
-		return nil, fmt.Errorf("no holiday from %d to %d is in it: expected all-day events, or a list with a date a line", firstYear, lastYear)
-	}
+	left.Outside = all - len(days)
 	slices.Sort(days)
-	return slices.Compact(days), nil
+	days = slices.Compact(days)
+	switch {
+	case len(days) == 0:
+		return nil, left, fmt.Errorf("no holiday from %d to %d is in it: expected all-day events, or a list with a date a line%s",
+			firstYear, lastYear, left.within(firstYear, lastYear))
+	case len(days) > maxDays:
+		return nil, left, fmt.Errorf("it gives %d days from %d to %d: at most %d", len(days), firstYear, lastYear, maxDays)
+	}
+	return days, left, nil
+}
+
+// within says what was left out of a list of some years, as the end of a sentence.
+func (l LeftOut) within(firstYear, lastYear int) string {
+	if told := l.Text(firstYear, lastYear); told != "" {
+		return "; left out: " + told
+	}
+	return ""
+}
+
+// Text says what was left out of a list of some years; empty where nothing was.
+func (l LeftOut) Text(firstYear, lastYear int) string {
+	var parts []string
+	count := func(n int, what, where string) {
+		switch {
+		case n == 1:
+			parts = append(parts, "1 "+what+where)
+		case n > 1:
+			parts = append(parts, fmt.Sprintf("%d %ss%s", n, what, where))
+		}
+	}
+	count(l.Timed, "event", " at a time of day")
+	count(l.Cancelled, "cancelled event", "")
+	count(l.Outside, "day", fmt.Sprintf(" outside %d to %d", firstYear, lastYear))
+	return strings.Join(parts, ", ")
 }
 
 // readList reads a date a line; what follows it on the line is a remark, and so is a line that
@@ -67,21 +118,59 @@ func readList(data []byte) ([]civil.Day, error) {
 }
 
 // readCalendar takes the days of all-day events. Events at a time of day are no holidays and are
-// left out, and so are those that are cancelled.
-func readCalendar(data []byte, lastYear int) ([]civil.Day, error) {
+// left out, and so are those that are cancelled. An event that stands for one day of a rule (RECURRENCE-ID)
+// takes that day's place.
+func readCalendar(data []byte, lastYear int) (days []civil.Day, left LeftOut, err error) {
 	cal, err := ics.ParseCalendar(bytes.NewReader(data))
 	if err != nil {
-		return nil, fmt.Errorf("the iCalendar file cannot be read: %w", err)
+		return nil, left, fmt.Errorf("the iCalendar file cannot be read: %w", err)
 	}
-	var days []civil.Day
+	replaced := map[string][]civil.Day{} // by event
 	for _, event := range cal.Events() {
-		more, err := eventDays(event, lastYear)
-		if err != nil {
-			return nil, fmt.Errorf("event %q: %w", summary(event), err)
+		if at := event.GetProperty(ics.ComponentPropertyRecurrenceId); at != nil {
+			d, err := compactDay(dateOf(at.Value))
+			if err == nil && len(at.ICalParameters["RANGE"]) > 0 {
+				err = fmt.Errorf("it changes %s and all days after it: expected the rule to end there, and another one", d)
+			}
+			if err != nil {
+				return nil, left, fmt.Errorf("event %q: %w", summary(event), err)
+			}
+			replaced[event.Id()] = append(replaced[event.Id()], d)
 		}
-		days = append(days, more...)
 	}
-	return days, nil
+	for _, event := range cal.Events() {
+		status := event.GetProperty(ics.ComponentPropertyStatus)
+		start := event.GetProperty(ics.ComponentPropertyDtStart)
+		switch {
+		case status != nil && strings.EqualFold(status.Value, "CANCELLED"):
+			left.Cancelled++
+			continue
+		case start != nil && strings.Contains(start.Value, "T"):
+			left.Timed++
+			continue
+		}
+		gone := replaced[event.Id()]
+		if event.GetProperty(ics.ComponentPropertyRecurrenceId) != nil {
+			gone = nil
+		}
+		more, err := eventDays(event, gone, lastYear)
+		if err != nil {
+			return nil, left, fmt.Errorf("event %q: %w", summary(event), err)
+		}
+		if days = append(days, more...); len(days) > maxWalked {
+			return nil, left, fmt.Errorf("its events give more than %d days", maxWalked)
+		}
+	}
+	return days, left, nil
+}
+
+// maxWalked is how many days all events of a file may give, those outside the years among them.
+const maxWalked = 4_000_000
+
+// dateOf returns the date of a moment as iCalendar writes it.
+func dateOf(s string) string {
+	date, _, _ := strings.Cut(s, "T")
+	return date
 }
 
 func summary(event *ics.VEvent) string {
@@ -91,17 +180,15 @@ func summary(event *ics.VEvent) string {
 	return event.Id()
 }
 
-func eventDays(event *ics.VEvent, lastYear int) ([]civil.Day, error) {
+// eventDays returns the days of an event but for those that others stand for.
+func eventDays(event *ics.VEvent, gone []civil.Day, lastYear int) ([]civil.Day, error) {
 	start := event.GetProperty(ics.ComponentPropertyDtStart)
 	if start == nil {
 		return nil, errors.New("it has no start")
 	}
-	if status := event.GetProperty(ics.ComponentPropertyStatus); status != nil && strings.EqualFold(status.Value, "CANCELLED") {
-		return nil, nil
-	}
 	first, err := compactDay(start.Value)
 	if err != nil {
-		return nil, nil // at a time of day
+		return nil, err
 	}
 	length, err := eventLength(event, first)
 	if err == nil && length > maxEvent {
@@ -116,6 +203,9 @@ func eventDays(event *ics.VEvent, lastYear int) ([]civil.Day, error) {
 	}
 	var days []civil.Day
 	for _, d := range starts {
+		if slices.Contains(gone, d) {
+			continue
+		}
 		for i := range length {
 			days = append(days, d+civil.Day(i))
 		}
@@ -150,45 +240,76 @@ func eventLength(event *ics.VEvent, first civil.Day) (int, error) {
 	return 1, nil
 }
 
-// occurrences follows an event's rule, if it has one, through the end of a year, with the dates that
-// are added to it and taken from it.
+// occurrences follows an event's rules, if it has any, through the end of a year, with the dates that
+// are added to them and taken from them.
 func occurrences(event *ics.VEvent, first civil.Day, lastYear int) ([]civil.Day, error) {
-	set := rrule.Set{}
-	set.DTStart(first.Time())
-	if p := event.GetProperty(ics.ComponentPropertyRrule); p != nil {
-		option, err := rrule.StrToROption(p.Value)
-		if err != nil {
-			return nil, fmt.Errorf("its rule %q: %w", p.Value, err)
-		}
-		if option.Freq > rrule.DAILY {
-			return nil, fmt.Errorf("its rule %q repeats within a day: expected one that repeats by days or longer", p.Value)
-		}
-		option.Dtstart = first.Time()
-		rule, err := rrule.NewRRule(*option)
-		if err != nil {
-			return nil, fmt.Errorf("its rule %q: %w", p.Value, err)
-		}
-		set.RRule(rule)
-	} else {
-		set.RDate(first.Time())
+	rules := event.GetProperties(ics.ComponentPropertyRrule)
+	days := []civil.Day{}
+	if len(rules) == 0 {
+		days = append(days, first)
 	}
-	for _, more := range []struct {
-		property ics.ComponentProperty
-		take     func(time.Time)
-	}{{ics.ComponentPropertyRdate, set.RDate}, {ics.ComponentPropertyExdate, set.ExDate}} {
-		for _, p := range event.GetProperties(more.property) {
-			for text := range strings.SplitSeq(p.Value, ",") {
-				d, err := compactDay(text)
-				if err != nil {
-					return nil, err
-				}
-				more.take(d.Time())
-			}
+	for _, p := range rules {
+		more, err := follow(p.Value, first, lastYear)
+		if err != nil {
+			return nil, fmt.Errorf("its rule %q: %w", p.Value, err)
 		}
+		days = append(days, more...)
+	}
+	added, err := dates(event, ics.ComponentPropertyRdate)
+	if err != nil {
+		return nil, err
+	}
+	gone, err := dates(event, ics.ComponentPropertyExdate)
+	if err != nil {
+		return nil, err
+	}
+	days = append(days, added...)
+	slices.Sort(days) // a day that several rules give is one
+	return slices.DeleteFunc(slices.Compact(days), func(d civil.Day) bool { return slices.Contains(gone, d) }), nil
+}
+
+// follow follows a rule from its first day through the end of a year.
+func follow(text string, first civil.Day, lastYear int) ([]civil.Day, error) {
+	option, err := rrule.StrToROption(text)
+	if err != nil {
+		return nil, err
+	}
+	if option.Freq > rrule.DAILY {
+		return nil, errors.New("it repeats within a day: expected one that repeats by days or longer")
+	}
+	if option.Dtstart = first.Time(); option.Dtstart.IsZero() {
+		return nil, fmt.Errorf("it begins on %s: expected a later day", first) // the package takes that for none
+	}
+	// Without an end the package follows a rule for 292 years only.
+	if end := civil.Of(lastYear, 12, 31).Time(); option.Until.IsZero() || option.Until.After(end) {
+		option.Until = end
+	}
+	rule, err := rrule.NewRRule(*option)
+	if err != nil {
+		return nil, err
 	}
 	var days []civil.Day
-	for _, t := range set.Between(first.Time(), civil.Of(lastYear, 12, 31).Time(), true) {
+	next := rule.Iterator()
+	for {
+		t, ok := next()
+		if !ok {
+			return days, nil
+		}
 		days = append(days, civil.OfTime(t, time.UTC))
+	}
+}
+
+// dates reads the dates of all properties of a kind.
+func dates(event *ics.VEvent, kind ics.ComponentProperty) ([]civil.Day, error) {
+	var days []civil.Day
+	for _, p := range event.GetProperties(kind) {
+		for text := range strings.SplitSeq(p.Value, ",") {
+			d, err := compactDay(dateOf(text))
+			if err != nil {
+				return nil, err
+			}
+			days = append(days, d)
+		}
 	}
 	return days, nil
 }

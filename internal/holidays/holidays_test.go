@@ -51,7 +51,7 @@ END:VCALENDAR
 
 func read(t *testing.T, text string, first, last int) string {
 	t.Helper()
-	days, err := Read(strings.NewReader(text), first, last)
+	days, _, err := Read(strings.NewReader(text), first, last)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,11 +69,68 @@ func TestICalendar(t *testing.T) {
 	}
 }
 
+// event writes a file of events, each given by its lines.
+func event(events ...string) string {
+	return "BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:x\nBEGIN:VEVENT\n" + strings.Join(events, "\nEND:VEVENT\nBEGIN:VEVENT\n") +
+		"\nEND:VEVENT\nEND:VCALENDAR\n"
+}
+
+// Rules are followed however long ago they began, however many an event has, and whatever stands in the place
+// of single days.
+func TestRules(t *testing.T) {
+	for _, c := range []struct{ text, want string }{
+		{event("UID:1\nDTSTART;VALUE=DATE:16011225\nRRULE:FREQ=YEARLY"), "2024-12-25 2025-12-25"},
+		{event("UID:1\nDTSTART;VALUE=DATE:16011225\nRRULE:FREQ=YEARLY;COUNT=424"), "2024-12-25"},
+		{event("UID:1\nDTSTART;VALUE=DATE:00050101\nRRULE:FREQ=YEARLY;INTERVAL=4;BYMONTH=5;BYMONTHDAY=1"), "2025-05-01"},
+		{
+			event("UID:1\nDTSTART;VALUE=DATE:20240101\nRRULE:FREQ=YEARLY;BYMONTH=1;BYMONTHDAY=1\nRRULE:FREQ=YEARLY;BYMONTH=7;BYMONTHDAY=4"),
+			"2024-01-01 2024-07-04 2025-01-01 2025-07-04",
+		},
+		{
+			event("UID:1\nDTSTART;VALUE=DATE:20240501\nRRULE:FREQ=YEARLY\nRDATE;VALUE=DATE:20240601,20250602\nEXDATE;VALUE=DATE:20250501",
+				"UID:2\nDTSTART;VALUE=DATE:20240801\nRRULE:FREQ=YEARLY", "UID:2\nRECURRENCE-ID;VALUE=DATE:20250801\nDTSTART;VALUE=DATE:20250804",
+				"UID:3\nDTSTART;VALUE=DATE:20240901\nRRULE:FREQ=YEARLY",
+				"UID:3\nRECURRENCE-ID;VALUE=DATE:20250901\nDTSTART;VALUE=DATE:20250901\nSTATUS:CANCELLED"),
+			"2024-05-01 2024-06-01 2024-08-01 2024-09-01 2025-06-02 2025-08-04",
+		},
+	} {
+		if got := read(t, c.text, 2024, 2025); got != c.want {
+			t.Errorf("the days are\n%s, want\n%s of\n%s", got, c.want, c.text)
+		}
+	}
+}
+
+// What gives no holiday is counted, and a file that gives none is refused.
+func TestWhatIsLeftOut(t *testing.T) {
+	_, left, err := Read(strings.NewReader(calendarFile), 2024, 2026)
+	if got := left.Text(2024, 2026); err != nil || got != "1 event at a time of day, 1 cancelled event, 4 days outside 2024 to 2026" {
+		t.Errorf("left out: %s, %v", got, err)
+	}
+	for text, want := range map[string]string{
+		"": "no holiday from 2024 to 2026 is in it",
+		event("UID:1\nDTSTART;TZID=Europe/Berlin:20240101T000000\nDTEND;TZID=Europe/Berlin:20240102T000000"): "left out: 1 event at a time of day",
+		event("UID:1\nDTSTART;VALUE=DATE:20260230"):                                                          "2026-02 has no day 30",
+		event("UID:1\nRECURRENCE-ID;RANGE=THISANDFUTURE;VALUE=DATE:20250801\nDTSTART;VALUE=DATE:20250804"):   "all days after it",
+		event("UID:1\nDTSTART;VALUE=DATE:20240101\nRRULE:FREQ=SECONDLY"):                                     "repeats within a day",
+		event("UID:1\nDTSTART;VALUE=DATE:20240101\nDURATION:P999999999D"):                                    "999999999 days long",
+		event("UID:1\nDTSTART;VALUE=DATE:00010101\nRRULE:FREQ=YEARLY"):                                       "begins on 0001-01-01",
+		strings.Repeat("# ", 9<<20): "more than 16777216 bytes",
+	} {
+		if days, _, err := Read(strings.NewReader(text), 2024, 2026); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%.200s gives %d days, %v", text, len(days), err)
+		}
+	}
+	if _, _, err := Read(strings.NewReader(event("UID:1\nDTSTART;VALUE=DATE:20240101\nRRULE:FREQ=DAILY")), 2024, 9999); err == nil ||
+		!strings.Contains(err.Error(), "at most 200000") {
+		t.Errorf("a rule for thousands of years: %v", err)
+	}
+}
+
 func TestPlainList(t *testing.T) {
 	if got := read(t, "\ufeff# harbour days\n2026-01-01 New Year\n\n2025-12-25,Christmas\n2026-01-01\n2030-01-01\n", 2025, 2026); got != "2025-12-25 2026-01-01" {
 		t.Errorf("the days are %s", got)
 	}
-	if _, err := Read(strings.NewReader("2026-01-01\n01/05/2026\n"), 2026, 2026); err == nil || !strings.Contains(err.Error(), "line 2") {
+	if _, _, err := Read(strings.NewReader("2026-01-01\n01/05/2026\n"), 2026, 2026); err == nil || !strings.Contains(err.Error(), "line 2") {
 		t.Errorf("a date of another form gives %v", err)
 	}
 }
@@ -81,7 +138,7 @@ func TestPlainList(t *testing.T) {
 func TestBadRules(t *testing.T) {
 	for _, bad := range []string{"RRULE:FREQ=SOMETIMES", "DURATION:PT3H", "EXDATE:soon"} {
 		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:Odd\nDTSTART;VALUE=DATE:20260101\n" + bad + "\nEND:VEVENT\nEND:VCALENDAR\n"
-		if _, err := Read(strings.NewReader(text), 2026, 2027); err == nil || !strings.Contains(err.Error(), `event "Odd"`) {
+		if _, _, err := Read(strings.NewReader(text), 2026, 2027); err == nil || !strings.Contains(err.Error(), `event "Odd"`) {
 			t.Errorf("%s gives %v", bad, err)
 		}
 	}
@@ -91,7 +148,7 @@ func TestBadRules(t *testing.T) {
 func TestAFileWithoutHolidays(t *testing.T) {
 	event := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nDTSTART;TZID=Europe/Lisbon:20260101T000000\nEND:VEVENT\nEND:VCALENDAR\n"
 	for _, text := range []string{"", "# nothing yet\n", "2020-01-01\n", event} {
-		if days, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), "no holiday from 2024 to 2028") {
+		if days, _, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), "no holiday from 2024 to 2028") {
 			t.Errorf("%q gives %v, %v", text, days, err)
 		}
 	}
@@ -104,7 +161,7 @@ func TestEventsAreBounded(t *testing.T) {
 		"DURATION:P999999999D": "expected at most 366", "DTEND;VALUE=DATE:99991231": "expected at most 366",
 	} {
 		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nDTSTART;VALUE=DATE:20260101\n" + extra + "\nEND:VEVENT\nEND:VCALENDAR\n"
-		if days, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), want) {
+		if days, _, err := Read(strings.NewReader(text), 2024, 2028); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s gives %d days, %v", extra, len(days), err)
 		}
 	}

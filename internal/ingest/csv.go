@@ -12,7 +12,7 @@ import (
 	"unsafe"
 )
 
-// csvReader reads CSV: comma-separated, UTF-8, with or without a byte order mark.
+// csvReader reads CSV: comma-separated, in UTF-8 or UTF-16, with or without a byte order mark.
 type csvReader struct {
 	header []string
 	sample []Row
@@ -41,6 +41,10 @@ const (
 
 // openCSV reads the header and the sample of a CSV file.
 func openCSV(r io.Reader) (Reader, error) {
+	r, err := plainText(r)
+	if err != nil {
+		return nil, err
+	}
 	t := &csvReader{in: r, line: 1}
 	first, err := t.read()
 	if errors.Is(err, io.EOF) {
@@ -98,6 +102,9 @@ func (t *csvReader) readHeader(b *block) error {
 		if !utf8.ValidString(name) {
 			return errors.New("the header is not UTF-8")
 		}
+	}
+	for i, name := range header {
+		header[i] = strings.TrimSpace(name)
 	}
 	t.header = header
 	end := rows.InputOffset()

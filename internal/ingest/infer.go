@@ -206,7 +206,7 @@ func match(s *dataset.Schema, header []string) ([]int, error) {
 	}
 	at := make([]int, len(s.Columns))
 	for i, c := range s.Columns {
-		if at[i] = slices.Index(header, c.Name); at[i] < 0 {
+		if at[i] = slices.Index(header, strings.TrimSpace(c.Name)); at[i] < 0 {
 			return nil, &HeaderError{
 				fmt.Sprintf(
 					"the file has no column %q, which the dataset has; the file's columns are %s",
@@ -217,7 +217,7 @@ func match(s *dataset.Schema, header []string) ([]int, error) {
 		}
 	}
 	for _, name := range header {
-		if s.Index(name) < 0 {
+		if !slices.ContainsFunc(s.Columns, func(c dataset.Column) bool { return strings.TrimSpace(c.Name) == name }) {
 			return nil, &HeaderError{
 				fmt.Sprintf(
 					"the file has a column %q, which the dataset does not have; the dataset's columns are %s",

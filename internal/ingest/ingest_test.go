@@ -1,11 +1,16 @@
 package ingest
 
 import (
+	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"testing"
+	"testing/iotest"
+	"time"
+	"unicode/utf16"
 
 	"vastspan/core/dataset"
 )
@@ -203,6 +208,74 @@ func TestFilters(t *testing.T) {
 		}
 		if got := strings.Join(days, " "); got != c.want {
 			t.Errorf("%v keeps %s, want %s", c.where, got, c.want)
+		}
+	}
+}
+
+// Files are read whatever their line ends and their order of bytes, and names of columns without the blanks
+// around them.
+func TestEncodings(t *testing.T) {
+	const text = "day ,\tv\n2026-01-01,größe\n2026-01-02,\"a,b\"\n"
+	wide := func(order binary.ByteOrder, mark bool, text string) string {
+		var b bytes.Buffer
+		if mark {
+			text = "\ufeff" + text
+		}
+		if err := binary.Write(&b, order, utf16.Encode([]rune(text))); err != nil {
+			t.Fatal(err)
+		}
+		return b.String()
+	}
+	returns := strings.ReplaceAll(text, "\n", "\r")
+	for name, file := range map[string]string{
+		"UTF-8": text, "marked": "\ufeff" + text, "CRLF": strings.ReplaceAll(text, "\n", "\r\n"), "CR": returns,
+		"UTF-16LE": wide(binary.LittleEndian, true, text), "UTF-16BE": wide(binary.BigEndian, true, text),
+		"UTF-16LE without a mark": wide(binary.LittleEndian, false, text), "UTF-16BE without a mark": wide(binary.BigEndian, false, text),
+		"UTF-16 with CR": wide(binary.LittleEndian, true, returns),
+	} {
+		r, err := Open("", iotest.OneByteReader(strings.NewReader(file)))
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		got := fmt.Sprintf("%q", r.Header())
+		for _, row := range r.Sample() {
+			got += fmt.Sprintf(" %q", row.Cells)
+		}
+		if want := `["day" "v"] ["2026-01-01" "größe"] ["2026-01-02" "a,b"]`; got != want {
+			t.Errorf("%s is read as %s", name, got)
+		}
+	}
+	if _, err := Open("", strings.NewReader("\xff\xfe\x00\x00d\x00\x00\x00")); err == nil || !strings.Contains(err.Error(), "UTF-32") {
+		t.Errorf("UTF-32 gives %v", err)
+	}
+}
+
+// Moments keep their fractions to the microsecond, on their day, and lie in the years 1 to 9999 wherever
+// they are read.
+func TestMoments(t *testing.T) {
+	berlin, err := time.LoadLocation("Europe/Berlin")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for text, want := range map[string]string{
+		"2026-03-05T14:30:00.123456Z":   "2026-03-05T14:30:00.123456Z",
+		"2026-03-05T22:59:59.99999999Z": "2026-03-05T22:59:59.999999Z",
+		"2026-03-05T14:30":              "2026-03-05T13:30:00Z",
+		"9999-12-31T23:59:59Z":          "refused", // in Berlin it is the year 10000
+		"0001-01-01T00:00:00":           "refused", // in UTC it is the year 0
+		"0000-12-31T23:59:59+00:00":     "refused",
+	} {
+		at, err := parseMoment(text, berlin)
+		got := at.UTC().Format(time.RFC3339Nano)
+		if err != nil {
+			got = "refused"
+			if !strings.Contains(err.Error(), "0001-01-01 to 9999-12-31") {
+				t.Errorf("%s: %v", text, err)
+			}
+		}
+		if got != want {
+			t.Errorf("%s is %s, want %s", text, got, want)
 		}
 	}
 }

@@ -12,7 +12,8 @@ import (
 )
 
 // timeLayouts are the forms of ISO 8601 in which instants are read; those without an offset are
-// read in the schema's zone.
+// read in the schema's zone. Seconds may have fractions, which are kept to the microsecond; what is finer is
+// cut off, so that no moment moves to the next day.
 var timeLayouts = []struct {
 	layout string
 	zoned  bool
@@ -29,18 +30,20 @@ var timeLayouts = []struct {
 func parseMoment(s string, zone *time.Location) (time.Time, error) {
 	for _, l := range timeLayouts {
 		if t, err := time.ParseInLocation(l.layout, s, zone); err == nil {
-			if t.Year() < 1 || t.Year() > 9999 {
-				break
+			for _, at := range []time.Time{t, t.UTC(), t.In(zone)} {
+				if at.Year() < 1 || at.Year() > 9999 {
+					return t, fmt.Errorf("expected a time from 0001-01-01 to 9999-12-31; it is %s in %s", at.Format(time.RFC3339), at.Location())
+				}
 			}
-			return t, nil
+			return t.Truncate(time.Microsecond), nil
 		}
 	}
 	return time.Time{}, fmt.Errorf("expected a time such as 2026-03-05T14:30 or 2026-03-05T14:30:00+01:00")
 }
 
 func looksLikeTime(s string) bool {
-	_, err := parseMoment(s, time.UTC)
-	return err == nil
+	t, err := parseMoment(s, time.UTC)
+	return err == nil || !t.IsZero() // it is one, if none that can be kept
 }
 
 // parse reads one value of a column into its cell.

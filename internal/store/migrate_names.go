@@ -10,8 +10,10 @@ import (
 // storeNames gives the tables of records and day sums and their columns stored names of their own, and
 // puts a view with the users' names where the table was.
 func storeNames(tx *gorm.DB) error {
-	if err := tx.Exec("CREATE SCHEMA stored").Error; err != nil {
-		return err
+	for _, schema := range []string{"CREATE SCHEMA stored", "CREATE SCHEMA IF NOT EXISTS sums"} {
+		if err := tx.Exec(schema).Error; err != nil {
+			return err
+		}
 	}
 	sets, err := existing(tx)
 	if err != nil {

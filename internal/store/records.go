@@ -182,7 +182,7 @@ func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error
 	r.Day = DayOf(day)
 	for i, m := range moments {
 		if m.Valid {
-			text := m.Time.In(zone).Format(time.RFC3339)
+			text := m.Time.In(zone).Format(time.RFC3339Nano)
 			r.Cells[i] = &text
 		}
 	}

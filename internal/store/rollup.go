@@ -60,15 +60,7 @@ func (d *Dataset) createRollup(tx *gorm.DB) error {
 			sumColumn(i, "max")+" numeric",
 		)
 	}
-	for _, statement := range []string{
-		"CREATE SCHEMA IF NOT EXISTS sums",
-		"CREATE TABLE " + d.sums() + " (" + strings.Join(columns, ", ") + ")",
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
+	return tx.Exec("CREATE TABLE " + d.sums() + " (" + strings.Join(columns, ", ") + ")").Error
 }
 
 // indexRollup makes the index of the day sums, once the first of them are there.

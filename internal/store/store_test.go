@@ -500,3 +500,24 @@ func TestDefinitionsKeepTheirVersions(t *testing.T) {
 		t.Errorf("a refused change was kept: %v", err)
 	}
 }
+
+// Listings give the fractions of moments back, on the day on which they count.
+func TestFractionsAreGivenBack(t *testing.T) {
+	s := open(t)
+	s.mustLoad(t, "fractions", "at,v\n2026-03-05T14:30:00.123456Z,1\n2026-03-05T23:59:59.9999999Z,2\n", ingest.ColumnHints{Date: "at"}, false)
+	d, err := s.Dataset(context.Background(), "fractions")
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, _, err := s.Records(context.Background(), d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 9, OldestFirst: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, r := range list {
+		got = append(got, r.Day.String()+" "+*r.Cells[0])
+	}
+	if strings.Join(got, " ") != "2026-03-05 2026-03-05T14:30:00.123456Z 2026-03-05 2026-03-05T23:59:59.999999Z" {
+		t.Errorf("the records are %s", got)
+	}
+}
