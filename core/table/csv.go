@@ -9,6 +9,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/decimal"
 )
 
 // A Grid is a table of texts, as CSV has it.
@@ -24,6 +25,32 @@ func (g *Grid) WriteCSV(w io.Writer) error {
 		return err
 	}
 	return out.WriteAll(g.Rows)
+}
+
+// Safe returns the grid with its cells as SafeCell has them.
+func (g *Grid) Safe() *Grid {
+	safe := &Grid{Header: safeCells(g.Header)}
+	for _, row := range g.Rows {
+		safe.Rows = append(safe.Rows, safeCells(row))
+	}
+	return safe
+}
+
+func safeCells(row []string) []string {
+	safe := make([]string, len(row))
+	for i, c := range row {
+		safe[i] = SafeCell(c)
+	}
+	return safe
+}
+
+// SafeCell puts an apostrophe before a text that a spreadsheet would take for a formula: one that begins
+// with =, @, a tab or a carriage return, or with + or - and is no number.
+func SafeCell(text string) string {
+	if text == "" || !strings.ContainsRune("=@+-\t\r", rune(text[0])) || decimal.IsPlain(text) {
+		return text
+	}
+	return "'" + text
 }
 
 // Grid returns the answer's rows as CSV has them, without totals: a row for each span, unit and group;

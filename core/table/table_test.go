@@ -219,3 +219,18 @@ func ExampleGrid_WriteCSV() {
 	// route,fare
 	// Gull Rock,8831.26
 }
+
+// Cells that a spreadsheet would run are marked on request; numbers stay numbers.
+func TestSafeCells(t *testing.T) {
+	g := &Grid{Header: []string{"=a", "b"}, Rows: [][]string{{"=1+1", "-2.50"}, {"+49 30", "+7"}, {"@sum", "-a"}, {"\tx", ""}, {"a=b", "1-2"}}}
+	var b strings.Builder
+	if err := g.Safe().WriteCSV(&b); err != nil {
+		t.Fatal(err)
+	}
+	if want := "'=a,b\n'=1+1,-2.50\n'+49 30,+7\n'@sum,'-a\n'\tx,\na=b,1-2\n"; b.String() != want {
+		t.Errorf("the safe cells are\n%s, want\n%s", b.String(), want)
+	}
+	if g.Rows[0][0] != "=1+1" {
+		t.Error("the grid itself has changed")
+	}
+}

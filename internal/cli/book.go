@@ -48,7 +48,7 @@ have stay as they are. With --preview nothing is changed.`,
 		Example: "  vastspan book load book.yaml --preview\n  vastspan book load book.yaml --note 'holidays of 2028'",
 		Args:    argsUsage(cobra.ExactArgs(1), "a file"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.Flags().BoolVar(&preview, "preview", false, "show what would change and change nothing")
 	c.Flags().StringVar(&note, "note", "", "why it is changed; kept with each version")
 	c.RunE = func(cmd *cobra.Command, args []string) error {

@@ -39,7 +39,7 @@ func (a *app) briefList() *cobra.Command {
 		Use: "list", Short: "List the briefs", Example: "  vastspan brief list", Args: argsUsage(cobra.NoArgs, "no arguments"),
 		Long: "Lists the briefs. They are made in the console, or written in a span book (vastspan book load).",
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		briefs, err := a.briefs(cmd.Context())
 		if err != nil {
@@ -113,7 +113,7 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		Example: "  vastspan brief show monday-crossings\n  vastspan brief show monday-crossings --as-of 2026-09-01 --output csv",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.request()
@@ -122,7 +122,7 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		}
 		var editors []client.RequestEditorFn
 		if *out == print.AsCSV {
-			editors = append(editors, acceptCSV)
+			editors = append(editors, a.acceptCSV)
 		}
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
 			return c.ViewBriefWithResponse(cmd.Context(), args[0], q, editors...)
@@ -228,7 +228,7 @@ func (a *app) briefRehearse() *cobra.Command {
 		Example: "  vastspan brief rehearse monday-crossings --from 2026-09-25 --days 40",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.Flags().StringVar(&from, "from", "today", "the first as-of day")
 	c.Flags().IntVar(&days, "days", 60, "as-of days to look at, 1 to 4000")
 	c.RunE = func(cmd *cobra.Command, args []string) error {

@@ -23,7 +23,7 @@ func (a *app) calendarList() *cobra.Command {
 		Example: "  vastspan calendar list",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Calendar, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListCalendarsResponse, error) {
@@ -55,7 +55,7 @@ func (a *app) calendarShow() *cobra.Command {
 		Use: "show NAME", Short: "Show a year of a calendar, laid out in its units", Example: "  vastspan calendar show trade-445 --year 2026",
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a calendar"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.Flags().IntVar(&year, "year", localToday().Year(), "the number that names the year")
 	c.Flags().StringVar(&asOf, "as-of", "today", "what offsets count from: a date or today")
 	c.RunE = func(cmd *cobra.Command, args []string) error {

@@ -24,7 +24,7 @@ was found.`,
   vastspan check --book book.yaml --as-of 2026-10-19`,
 		ValidArgsFunction: a.completeExpressions,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "the first as-of day: a date or today")
 	f.definitionFlags(c)
 	c.Flags().IntVar(&days, "days", 0, "number of as-of days (default: 1 with expressions, 365 without)")

@@ -104,9 +104,12 @@ func checkResponse(code int, status string, body []byte, request any) error {
 	return p
 }
 
-// acceptCSV asks for an answer as CSV.
-func acceptCSV(_ context.Context, r *http.Request) error {
+// a.acceptCSV asks for an answer as CSV.
+func (a *app) acceptCSV(_ context.Context, r *http.Request) error {
 	r.Header.Set("Accept", "text/csv")
+	if a.print.SafeCells {
+		r.Header.Set("Accept", "text/csv; cells=safe")
+	}
 	return nil
 }
 

@@ -44,7 +44,7 @@ func (a *app) datasetList() *cobra.Command {
 		Example: "  vastspan dataset list",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := a.datasets(cmd.Context())
 		if err != nil {
@@ -99,7 +99,7 @@ func (a *app) datasetShow() *cobra.Command {
 		Use: "show NAME", Short: "Show a dataset's columns and what it holds", Example: "  vastspan dataset show crossings",
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		r, err := a.dataset(cmd.Context(), args[0])
 		if err != nil {

@@ -25,7 +25,7 @@ same in the tables days.calendar_days and days.span_days of its database, for ot
   vastspan days @closed-month --from 2026-01-01 --through 2026-12-31 --calendar trade-445 --output csv`,
 		ValidArgsFunction: a.completeExpressions,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date or today")
 	f.definitionFlags(c)
 	c.Flags().StringVar(&from, "from", "", "first day")

@@ -87,37 +87,44 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 	if err != nil {
 		return err
 	}
-	loaded := map[string]bool{}
+	described := map[string]int64{}
 	for _, d := range have {
-		loaded[d.Name] = true
+		described[d.Name] = d.Described
 	}
 	for _, d := range demo.Datasets() {
-		if loaded[d.Name] {
-			continue
+		if described[d.Name] == 0 {
+			if err := a.loadDemoRecords(ctx, s, &d); err != nil {
+				return err
+			}
 		}
-		file, out := io.Pipe()
-		go func() { out.CloseWithError(d.Write(out)) }()
-		load, err := s.Datasets.Load(
-			ctx,
-			service.File{
-				Dataset:      d.Name,
-				Name:         d.Name + ".csv",
-				Author:       demoAuthor,
-				AllowUndated: d.AllowUndated,
-				Hints:        d.Hints,
-				Body:         file,
-			},
-		)
-		file.CloseWithError(io.ErrClosedPipe)
-		if err != nil {
-			return err
+		if described[d.Name] <= 1 { // nothing was said about it, or the last demo ended before it was
+			if _, err := s.Datasets.Describe(ctx, d.Name, describedDemo(&d), service.AnyVersion); err != nil {
+				return err
+			}
 		}
-		if _, err := s.Datasets.Describe(ctx, d.Name, describedDemo(&d), service.AnyVersion); err != nil {
-			return err
-		}
-		fmt.Fprintf(a.err, "loaded %s into %s\n", print.Number(load.Records, "record"), d.Name)
 	}
 	return nil
+}
+
+func (a *app) loadDemoRecords(ctx context.Context, s *service.Service, d *demo.Dataset) error {
+	file, out := io.Pipe()
+	go func() { out.CloseWithError(d.Write(out)) }()
+	defer file.CloseWithError(io.ErrClosedPipe)
+	load, err := s.Datasets.Load(
+		ctx,
+		service.File{
+			Dataset:      d.Name,
+			Name:         d.Name + ".csv",
+			Author:       demoAuthor,
+			AllowUndated: d.AllowUndated,
+			Hints:        d.Hints,
+			Body:         file,
+		},
+	)
+	if err == nil {
+		fmt.Fprintf(a.err, "loaded %s into %s\n", print.Number(load.Records, "record"), d.Name)
+	}
+	return err
 }
 
 // describedDemo says what the demo's amounts are counted in.

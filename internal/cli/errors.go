@@ -4,12 +4,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"strconv"
 	"strings"
 
 	"vastspan/api/types"
 	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/internal/cli/print"
 	"vastspan/internal/service"
 )
 
@@ -67,6 +69,9 @@ func pointed(request any, pointer string) (string, bool) {
 	return text, ok
 }
 
+// told is where errors are written to, which may quote data.
+func (a *app) told() io.Writer { return print.VisibleWriter{Out: a.err} }
+
 // printError words an error for people: a refused expression with a caret under the place, a rejected
 // file with its rows.
 func (a *app) printError(err error) {
@@ -85,7 +90,7 @@ func (a *app) printError(err error) {
 		}
 		a.printFaults(list)
 	default:
-		fmt.Fprintf(a.err, "vastspan: %v\n", err)
+		fmt.Fprintf(a.told(), "vastspan: %v\n", err)
 	}
 }
 
@@ -100,12 +105,12 @@ func (a *app) printProblem(p *problemError) {
 		}
 		fallthrough
 	default:
-		fmt.Fprintf(a.err, "vastspan: %s\n", p.Detail)
+		fmt.Fprintf(a.told(), "vastspan: %s\n", p.Detail)
 	}
 }
 
 func (a *app) printExpressionError(text string, e *span.Error) {
-	fmt.Fprintf(a.err, "vastspan: %s\n", e.Message)
+	fmt.Fprintf(a.told(), "vastspan: %s\n", e.Message)
 	if e.Column > 0 && len(text) <= span.MaxLength {
 		oneLine := strings.Map(func(r rune) rune {
 			if r < ' ' {
@@ -113,27 +118,27 @@ func (a *app) printExpressionError(text string, e *span.Error) {
 			}
 			return r
 		}, text)
-		fmt.Fprintf(a.err, "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
+		fmt.Fprintf(a.told(), "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
 	}
 	for i, offer := range e.Offers {
 		lead := "did you mean"
 		if i > 0 {
 			lead = "          or"
 		}
-		fmt.Fprintf(a.err, "  %s  %s\n", lead, offer)
+		fmt.Fprintf(a.told(), "  %s  %s\n", lead, offer)
 	}
 }
 
 func (a *app) printFaults(faults []types.Fault) {
-	fmt.Fprintln(a.err, "vastspan: the file is rejected; nothing was loaded")
+	fmt.Fprintln(a.told(), "vastspan: the file is rejected; nothing was loaded")
 	for _, f := range faults {
 		switch {
 		case f.Column == nil:
-			fmt.Fprintf(a.err, "  line %d: %s\n", f.Line, f.Expected)
+			fmt.Fprintf(a.told(), "  line %d: %s\n", f.Line, f.Expected)
 		case f.Value == nil:
-			fmt.Fprintf(a.err, "  line %d, column %s: blank: %s\n", f.Line, *f.Column, f.Expected)
+			fmt.Fprintf(a.told(), "  line %d, column %s: blank: %s\n", f.Line, *f.Column, f.Expected)
 		default:
-			fmt.Fprintf(a.err, "  line %d, column %s: %q: %s\n", f.Line, *f.Column, *f.Value, f.Expected)
+			fmt.Fprintf(a.told(), "  line %d, column %s: %q: %s\n", f.Line, *f.Column, *f.Value, f.Expected)
 		}
 	}
 }

@@ -28,7 +28,7 @@ func (a *app) holidaysList() *cobra.Command {
 		Example: "  vastspan holidays list",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.HolidayList, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListHolidayListsResponse, error) {

@@ -29,7 +29,7 @@ A value with a semicolon in it stands in double quotes.`,
     --line 'plan: dataset=plan; over=this year; figures=sum planned_fare; planned'`,
 		Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date, today or latest (the newest day in the first line's records)")
 	c.Flags().StringArrayVar(&lines, "line", nil, "a line; may be given several times")
 	c.Flags().StringVar(&q.Each, "each", "month", "unit to line up by: day, week, month, quarter, half or year")
@@ -73,7 +73,7 @@ func readLine(text string) (query.Line, error) {
 func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error {
 	var editors []client.RequestEditorFn
 	if out == print.AsCSV {
-		editors = append(editors, acceptCSV)
+		editors = append(editors, a.acceptCSV)
 	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.LineUpResponse, error) {
 		return c.LineUpWithResponse(ctx, q, editors...)

@@ -34,7 +34,7 @@ stated are inferred: --preview shows them and loads nothing. The first load fixe
   vastspan load crossings crossings.csv --date sailed_on --amount fare --category route`,
 		Args: argsUsage(cobra.ExactArgs(2), "a dataset and a file"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		in, done, err := a.open(args[1])

@@ -20,7 +20,7 @@ func (a *app) loadsCommand() *cobra.Command {
 		Example: "  vastspan loads crossings\n  vastspan loads undo crossings 3",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		loads, err := all(func(limit *int, after *string) ([]types.Load, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListLoadsResponse, error) {

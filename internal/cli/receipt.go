@@ -79,7 +79,7 @@ func (a *app) receiptList() *cobra.Command {
 		Example: "  vastspan receipt list",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		receipts, err := all(func(limit *int, after *string) ([]types.Receipt, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListReceiptsResponse, error) {
@@ -136,7 +136,7 @@ func (a *app) receiptShow() *cobra.Command {
 		Use: "show NUMBER", Short: "Show a receipt with its figures", Example: "  vastspan receipt show 1",
 		Args: argsUsage(cobra.ExactArgs(1), "the number of a receipt"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		id, err := receiptID(args[0])
 		if err != nil {
@@ -207,7 +207,7 @@ func (a *app) receiptCompare() *cobra.Command {
 		Example: "  vastspan receipt compare 1",
 		Args:    argsUsage(cobra.ExactArgs(1), "the number of a receipt"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		id, err := receiptID(args[0])
 		if err != nil {

@@ -40,7 +40,7 @@ what is just out. With --all every record comes, as CSV.`,
   vastspan records jobs --over 'trailing 30 days' --all > jobs.csv`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
 	flags := c.Flags()
 	flags.StringVar(&f.over, "over", "all dates", "expression whose records are listed")
@@ -204,7 +204,7 @@ func (a *app) allRecords(ctx context.Context, name string, f *recordsFlags, wher
 		return err
 	}
 	q := f.request(name, where)
-	r, err := c.ListRecords(ctx, q, acceptCSV)
+	r, err := c.ListRecords(ctx, q, a.acceptCSV)
 	if err != nil {
 		return a.callError(err)
 	}

@@ -22,7 +22,7 @@ unless --book or --offline says otherwise.`,
 		Args:              argsUsage(cobra.ExactArgs(1), "an expression"),
 		ValidArgsFunction: a.completeExpressions,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "the first as-of day: a date or today")
 	f.definitionFlags(c)
 	c.Flags().IntVar(&days, "days", span.DefaultRehearsal, "number of as-of days, 1 to 4000")

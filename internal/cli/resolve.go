@@ -27,7 +27,7 @@ says otherwise.`,
   vastspan resolve --batch questions.csv > answers.csv`,
 		ValidArgsFunction: a.completeExpressions,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date or today")
 	f.definitionFlags(c)
 	c.Flags().BoolVar(&explain, "explain", false, "show the steps, in the order in which they were done")

@@ -120,8 +120,9 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 	return c
 }
 
-func outputFlag(c *cobra.Command) *print.Output {
+func (a *app) outputFlag(c *cobra.Command) *print.Output {
 	o := print.AsTable
+	c.Flags().BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
 	c.Flags().Var(&o, "output", "form of the output")
 	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(print.Outputs, cobra.ShellCompDirectiveNoFileComp))
 	return &o

@@ -74,7 +74,7 @@ func (a *app) scheduleList() *cobra.Command {
 		Example: "  vastspan schedule list",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Schedule, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSchedulesResponse, error) {

@@ -97,7 +97,7 @@ func (a *app) spanList() *cobra.Command {
 		Use: "list", Short: "List the named spans with their days as of a day", Example: "  vastspan span list --as-of 2026-10-19",
 		Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date or today")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		spans, err := a.spans(cmd.Context())
@@ -172,7 +172,7 @@ func (a *app) spanShow() *cobra.Command {
 		Use: "show NAME", Short: "Show a named span, the days it gives and why", Example: "  vastspan span show closed-month --as-of 2026-10-19",
 		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date or today")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		got, err := a.span(cmd.Context(), args[0])
@@ -280,7 +280,7 @@ func (a *app) spanVersions() *cobra.Command {
 		Use: "versions NAME", Short: "List the versions of a span, newest first", Example: "  vastspan span versions closed-month",
 		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Version, *string, error) {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSpanVersionsResponse, error) {

@@ -51,7 +51,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 		Args:              argsUsage(cobra.MinimumNArgs(1), "a dataset or a file, then --over and expressions"),
 		ValidArgsFunction: a.completeDatasets,
 	}
-	out := outputFlag(c)
+	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
 	f.definitionFlags(c)
 	f.add(c)
@@ -186,7 +186,7 @@ func readWhere(texts []string) (dataset.Filters, error) {
 func (a *app) total(ctx context.Context, q query.Query, out print.Output) error {
 	if out == print.AsCSV {
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) {
-			return c.TotalWithResponse(ctx, q, acceptCSV)
+			return c.TotalWithResponse(ctx, q, a.acceptCSV)
 		})
 		if err != nil {
 			return err

@@ -205,8 +205,8 @@ func (s *Records) boundaries(ctx context.Context, q RecordsQuery, each int) (*Li
 }
 
 // Download returns a function that writes all records of a span, oldest first, as CSV: the header, then a
-// row for each. The query is checked at once.
-func (s *Records) Download(ctx context.Context, q RecordsQuery) (func(io.Writer) error, error) {
+// row for each. The query is checked at once. With safe, cells are as table.SafeCell has them.
+func (s *Records) Download(ctx context.Context, q RecordsQuery, safe bool) (func(io.Writer) error, error) {
 	q.OldestFirst = true
 	l, err := s.listed(ctx, &q)
 	if err != nil {
@@ -220,7 +220,13 @@ func (s *Records) Download(ctx context.Context, q RecordsQuery) (func(io.Writer)
 				return nil
 			}
 			begun = true
-			return out.Write(l.Dataset.Schema.Names())
+			header := l.Dataset.Schema.Names()
+			for i := range header {
+				if safe {
+					header[i] = table.SafeCell(header[i])
+				}
+			}
+			return out.Write(header)
 		}
 		row := make([]string, len(l.Dataset.Schema.Columns))
 		err := s.store.EachRecord(ctx, l.Dataset, l.listing, func(r store.Record) error {
@@ -230,6 +236,9 @@ func (s *Records) Download(ctx context.Context, q RecordsQuery) (func(io.Writer)
 			for i, c := range r.Cells {
 				if row[i] = ""; c != nil {
 					row[i] = *c
+				}
+				if safe {
+					row[i] = table.SafeCell(row[i])
 				}
 			}
 			return out.Write(row)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"mime"
 	"strconv"
 	"strings"
 
@@ -98,8 +99,34 @@ func wantsCSV(ctx context.Context) bool {
 	return ok && c.NegotiateFormat("application/json", "text/csv") == "text/csv"
 }
 
-// csv returns a grid as the body of an answer.
-func csv(g *table.Grid) (io.Reader, error) {
+// wantsSafeCells reports whether a request asks for CSV whose cells no spreadsheet takes for formulas.
+func wantsSafeCells(ctx context.Context) bool {
+	c, ok := ctx.(*gin.Context)
+	if !ok {
+		return false
+	}
+	for one := range strings.SplitSeq(c.GetHeader("Accept"), ",") {
+		kind, parameters, err := mime.ParseMediaType(one)
+		if err == nil && kind == "text/csv" {
+			return parameters["cells"] == "safe"
+		}
+	}
+	return false
+}
+
+// attach names the file that an answer is saved as.
+func attach(ctx context.Context, name string) {
+	if c, ok := ctx.(*gin.Context); ok {
+		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	}
+}
+
+// csv returns a grid as the body of an answer, and names it.
+func csv(ctx context.Context, name string, g *table.Grid) (io.Reader, error) {
+	attach(ctx, name+".csv")
+	if wantsSafeCells(ctx) {
+		g = g.Safe()
+	}
 	var b bytes.Buffer
 	err := g.WriteCSV(&b)
 	return &b, err

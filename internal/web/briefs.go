@@ -20,7 +20,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(v.Grid())
+		body, err := csv(ctx, r.Name, v.Grid())
 		return server.ViewBrief200TextcsvResponse{Body: body}, err
 	}
 	out := server.ViewBrief200JSONResponse{
@@ -107,7 +107,7 @@ func (h *handlers) GetReceipt(ctx context.Context, r server.GetReceiptRequestObj
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(receipt.Grid())
+		body, err := csv(ctx, fmt.Sprintf("receipt-%d", receipt.ID), receipt.Grid())
 		return server.GetReceipt200TextcsvResponse{Body: body}, err
 	}
 	body, err := toReceipt(receipt, true)
@@ -120,7 +120,7 @@ func (h *handlers) CompareReceipt(ctx context.Context, r server.CompareReceiptRe
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(c.Grid())
+		body, err := csv(ctx, fmt.Sprintf("receipt-%d-comparison", c.Receipt.ID), c.Grid())
 		return server.CompareReceipt200TextcsvResponse{Body: body}, err
 	}
 	head, err := toReceipt(c.Receipt, false)

@@ -19,6 +19,7 @@ func (h *handlers) GetBook(ctx context.Context, _ server.GetBookRequestObject) (
 	if err != nil {
 		return nil, err
 	}
+	attach(ctx, "book.yaml")
 	return server.GetBook200ApplicationyamlResponse{Body: bytes.NewReader(text), ContentLength: int64(len(text))}, nil
 }
 

@@ -71,7 +71,7 @@ func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject)
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(&table.Grid{Header: t.Columns, Rows: t.Rows})
+		body, err := csv(ctx, "days", &table.Grid{Header: t.Columns, Rows: t.Rows})
 		return server.ListDays200TextcsvResponse{Body: body}, err
 	}
 	return server.ListDays200JSONResponse(*t), nil

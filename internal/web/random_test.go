@@ -50,8 +50,8 @@ type sender struct {
 	rng *rand.Rand
 	doc *openapi3.T
 	ops []sending
-	// newest is a load that was there not long ago.
-	newest int
+	// newest is a load that was there not long ago, whoever made it.
+	newest *atomic.Int64
 }
 
 type sending struct {
@@ -240,10 +240,13 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 			text = fmt.Sprint(list[0])
 		}
 		text = strings.ReplaceAll(text, broken, "\xff")
+		if p.Name == "name" && strings.Contains(path, "{load}") && s.chance(80) {
+			text = "sales"
+		}
 		switch p.In {
 		case openapi3.ParameterInPath:
 			if p.Schema.Value.Type.Is("integer") && s.chance(80) {
-				text = strconv.Itoa(max(1, s.newest-s.rng.IntN(3)))
+				text = strconv.FormatInt(max(1, s.newest.Load()-int64(s.rng.IntN(2))), 10)
 			}
 			path = strings.ReplaceAll(path, "{"+p.Name+"}", url.PathEscape(text))
 			named = text
@@ -287,11 +290,12 @@ func TestRandomRequests(t *testing.T) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelWarn})))
 	defer slog.SetDefault(before)
 	var sent, answered, wrong atomic.Int64
-	var longest atomic.Int64
+	var longest, newest atomic.Int64
 	var seen sync.Map
 	var senders sync.WaitGroup
 	for worker := range 4 {
 		made := newSender(t, uint64(worker))
+		made.newest = &newest
 		senders.Go(func() {
 			for sent.Add(1) <= int64(*requests) && wrong.Load() < 10 {
 				if made.chance(1) { // what was removed is there again
@@ -319,9 +323,9 @@ func TestRandomRequests(t *testing.T) {
 					answered.Add(1)
 					operation, _, _ := strings.Cut(what, ":")
 					seen.Store(operation, true)
-					var load struct{ ID int }
+					var load struct{ ID int64 }
 					if operation == "loadFile" && json.Unmarshal(body, &load) == nil {
-						made.newest = load.ID
+						newest.Store(load.ID)
 					}
 				}
 				if err != nil || r.StatusCode >= 500 || n > maxAnswer {

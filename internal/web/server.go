@@ -95,6 +95,7 @@ func plainAnswers(c *gin.Context) {
 	c.Header("X-Content-Type-Options", "nosniff")
 	if isAPI(c.Request.URL.Path) {
 		c.Header("Cache-Control", "no-store")
+		c.Header("Cross-Origin-Resource-Policy", "same-origin")
 	}
 }
 

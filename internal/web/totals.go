@@ -18,7 +18,7 @@ func (h *handlers) Total(ctx context.Context, r server.TotalRequestObject) (serv
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(a.Grid())
+		body, err := csv(ctx, a.Dataset+"-total", a.Grid())
 		return server.Total200TextcsvResponse{Body: body}, err
 	}
 	return server.Total200JSONResponse(*a), nil
@@ -30,7 +30,7 @@ func (h *handlers) LineUp(ctx context.Context, r server.LineUpRequestObject) (se
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(up.Grid())
+		body, err := csv(ctx, "lines", up.Grid())
 		return server.LineUp200TextcsvResponse{Body: body}, err
 	}
 	return server.LineUp200JSONResponse(*up), nil
@@ -48,10 +48,11 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 	q := service.RecordsQuery{Dataset: b.Dataset, Over: or(b.Over), Where: where, Date: or(b.Date), Running: or(b.Running),
 		OldestFirst: or(b.Order) == types.Oldest, Context: against(b.AsOf, b.AtClose, b.Calendar)}
 	if wantsCSV(ctx) {
-		write, err := h.service.Records.Download(ctx, q)
+		write, err := h.service.Records.Download(ctx, q, wantsSafeCells(ctx))
 		if err != nil {
 			return nil, err
 		}
+		attach(ctx, b.Dataset+"-records.csv")
 		return server.ListRecords200TextcsvResponse{Body: stream(write)}, nil
 	}
 	p := service.Paging{Limit: defaultRecords, After: or(b.After)}
@@ -106,7 +107,7 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 		return nil, err
 	}
 	if wantsCSV(ctx) {
-		body, err := csv(boundaryGrid(l, list))
+		body, err := csv(ctx, b.Dataset+"-boundaries", boundaryGrid(l, list))
 		return server.ListBoundaries200TextcsvResponse{Body: body}, err
 	}
 	a := l.Answer

@@ -49,7 +49,11 @@ func (p *Printer) Print(out Output, v View) error {
 	case out == AsJSON:
 		return p.JSON(v.Data)
 	case out == AsCSV:
-		return v.Grid().WriteCSV(p.Out)
+		g := v.Grid()
+		if p.SafeCells {
+			g = g.Safe()
+		}
+		return g.WriteCSV(p.Out)
 	case v.Draw != nil:
 		v.Draw(p)
 		return nil

@@ -21,11 +21,13 @@ type Printer struct {
 	Out io.Writer
 	// Colour says whether colours are wanted: on a terminal, unless NO_COLOR is set.
 	Colour bool
+	// SafeCells puts an apostrophe before cells of CSV that a spreadsheet would run.
+	SafeCells bool
 }
 
 // New returns a printer on an output.
 func New(out io.Writer) *Printer {
-	return &Printer{out, IsTerminal(out) && os.Getenv("NO_COLOR") == ""}
+	return &Printer{Out: out, Colour: IsTerminal(out) && os.Getenv("NO_COLOR") == ""}
 }
 
 // IsTerminal reports whether an input or output is a terminal.
@@ -35,7 +37,9 @@ func IsTerminal(v any) bool {
 }
 
 // Linef writes one line.
-func (p *Printer) Linef(format string, args ...any) { fmt.Fprintf(p.Out, format+"\n", args...) }
+func (p *Printer) Linef(format string, args ...any) {
+	fmt.Fprintln(p.Out, p.line(fmt.Sprintf(format, args...)))
+}
 
 // JSON writes a value as JSON.
 func (p *Printer) JSON(v any) error {
@@ -64,7 +68,7 @@ func (p *Printer) Table(g *table.Grid, l Look) {
 	header := make(pretty.Row, len(g.Header))
 	configs := make([]pretty.ColumnConfig, len(g.Header))
 	for i, h := range g.Header {
-		header[i] = p.paint(text.Faint, strings.ReplaceAll(h, "_", " "))
+		header[i] = p.paint(text.Faint, Visible(strings.ReplaceAll(h, "_", " ")))
 		configs[i] = pretty.ColumnConfig{Number: i + 1}
 		if l.Right[i] {
 			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
@@ -78,7 +82,7 @@ func (p *Printer) Table(g *table.Grid, l Look) {
 			if l.Shown != nil {
 				c = l.Shown(i, c)
 			}
-			cells[i] = c
+			cells[i] = p.shown(c)
 		}
 		t.AppendRow(cells)
 	}
