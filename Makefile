@@ -9,7 +9,7 @@ MODULES := console/node_modules/.package-lock.json
 GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv' -o -name '*.sql')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
-.PHONY: demo test check build generate bench fuzz screenshots clean
+.PHONY: demo test check build generate bench bench-load fuzz screenshots clean
 
 demo: build ## Run the service on made-up records
 	scripts/install postgresql
@@ -45,6 +45,10 @@ bench: ## Benchmarks, side by side: the span language, then loads and totals bes
 	scripts/install postgresql
 	go test -run '^$$' -bench . -benchmem ./core/...
 	go run ./bench -records $(RECORDS)
+
+bench-load: build ## Answers a second for many callers at once, and whether anything grows with the number of requests
+	scripts/install postgresql
+	go run ./bench/load
 
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql

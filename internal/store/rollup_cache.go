@@ -54,9 +54,11 @@ func (cs *rollupCache) close() {
 
 // current returns the copy of a dataset as it is now; nil where there is none, and one is begun.
 func (cs *rollupCache) current(ctx context.Context, d *Dataset) (*rollup, error) {
-	var version int64
-	if err := cs.store.reader(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
-		return nil, err
+	version := d.Version
+	if !InSnapshot(ctx) { // in a snapshot the dataset was found as it is there
+		if err := cs.store.reader(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
+			return nil, err
+		}
 	}
 	cs.mu.Lock()
 	defer cs.mu.Unlock()
@@ -64,7 +66,7 @@ func (cs *rollupCache) current(ctx context.Context, d *Dataset) (*rollup, error)
 		cs.used = append(slices.DeleteFunc(cs.used, func(id int64) bool { return id == d.ID }), d.ID)
 		return c, nil
 	}
-	if made, ok := cs.made[d.ID]; ok && made == version || cs.ctx.Err() != nil {
+	if made, ok := cs.made[d.ID]; ok && made >= version || cs.ctx.Err() != nil {
 		return nil, nil
 	}
 	cs.made[d.ID] = version

@@ -225,7 +225,7 @@ const maxAttempts = maxConnections + 1
 
 // Snapshot runs work on one state of the database: all that is read with the context that work is given
 // is read from one connection, as it was when the first of it was read. Such work reads one thing at a
-// time and changes nothing.
+// time and changes nothing; datasets that it asks about it has found with the same context.
 func (s *Store) Snapshot(ctx context.Context, work func(context.Context) error) error {
 	if InSnapshot(ctx) {
 		return work(ctx)
