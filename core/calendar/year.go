@@ -1,6 +1,7 @@
 package calendar
 
 import (
+	"errors"
 	"fmt"
 
 	"vastspan/core/civil"
@@ -95,6 +96,9 @@ func (c *Calendar) unitsOf(u Unit, year civil.Interval, asOf civil.Day) ([]UnitL
 	units := []UnitLayout{}
 	for ; ; i++ {
 		v, err := c.Unit(u, i)
+		if errors.Is(err, ErrRange) && len(units) > 0 {
+			return units, nil // it ends after the last day there is
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -76,6 +76,7 @@ func (c *checker) add(k FindingKind, advice, text string, spans ...string) {
 
 const (
 	refusedAdvice = "change the expression, or the calendar or span that it names"
+	tooMuchAdvice = "check it by itself, or over fewer days"
 	emptyAdvice   = "no records can lie in it; if that is not meant, take its modifiers off one by one and see which empties it"
 	sameAdvice    = "keep one of the names, or find out which of them does not say what is meant"
 )
@@ -229,12 +230,16 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			c.add(Refused, refusedAdvice, m.Err.Error(), m.Name)
 			continue
 		}
+		own := s.Meter.part(len(members)) // one that takes too long does not keep the others from being checked
 		var failed, empty []civil.Day
 		var firstErr error
 		course, edges := sha256.New(), []byte(nil)
 		scope := s
 		for ; scope.AsOf <= last; scope.AsOf++ {
-			if err := s.GoOn(ctx); err != nil {
+			if scope.Meter = own; own.over() {
+				break
+			}
+			if err := scope.GoOn(ctx); err != nil {
 				return nil, err
 			}
 			set, err := Resolve(m.Node, scope)
@@ -254,6 +259,11 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 				edges = binary.LittleEndian.AppendUint32(edges, uint32(v.End))
 			}
 			_, _ = course.Write(edges) // a hash takes everything
+		}
+		if own.over() {
+			c.add(Refused, tooMuchAdvice, fmt.Sprintf("it goes through more than %d days and periods: too many to be checked over %d as-of days",
+				own.limit, days), m.Name)
+			continue
 		}
 		if len(failed) > 0 {
 			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})
