@@ -210,23 +210,25 @@ func (s *Server) watch() {
 }
 
 // ended says that the server has ended, and why where its log does.
-func (s *Server) ended() error {
+func (s *Server) ended() error { return errors.New("the database server has ended: " + s.reason()) }
+
+// reason says why the server has ended, where its log does.
+func (s *Server) reason() string {
 	text := s.lastLog()
-	switch {
-	case strings.Contains(text, "No space left on device"):
-		return errors.New("the database server has ended: no space is left on the device of " + s.folder)
+	if strings.Contains(text, "No space left on device") {
+		return "no space is left on the device of " + s.folder
 	}
-	for _, line := range strings.Split(text, "\n") {
+	for line := range strings.SplitSeq(text, "\n") {
 		_, reason, found := strings.Cut(line, "PANIC:  ")
 		if !found {
 			_, reason, found = strings.Cut(line, "FATAL:  ")
 		}
 		// Sessions end with FATAL, too.
 		if found && !strings.Contains(reason, "the database system is") && !strings.Contains(reason, "connection") {
-			return fmt.Errorf("the database server has ended: %s; its log is %s", reason, s.logFile())
+			return reason + "; its log is " + s.logFile()
 		}
 	}
-	return fmt.Errorf("the database server has ended; its log is %s", s.logFile())
+	return "see its log, " + s.logFile()
 }
 
 // lastLog returns the end of the log, of the server that ran last.
@@ -366,7 +368,7 @@ func freePort() (int, error) {
 }
 
 // errEnded is that a server has ended before it answered.
-var errEnded = errors.New("the PostgreSQL server ended at once")
+var errEnded = errors.New("the database server does not start")
 
 // awaitReady waits until the server answers, and makes sure that it is the one of the folder.
 func (s *Server) awaitReady(ctx context.Context, p *process) error {
@@ -385,7 +387,7 @@ func (s *Server) awaitReady(ctx context.Context, p *process) error {
 		}
 		select {
 		case <-p.exited:
-			return fmt.Errorf("%w: %w", errEnded, s.ended())
+			return fmt.Errorf("%w: %s", errEnded, s.reason())
 		case <-ctx.Done():
 			return fmt.Errorf("the PostgreSQL server does not answer: %w", err)
 		case <-time.After(50 * time.Millisecond):
