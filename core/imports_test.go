@@ -34,6 +34,7 @@ var allowed = map[string][]string{
 		"internal/postgres",
 		"internal/store",
 	},
+	"bench/load":          {},
 	"cmd/vastspan":        {"internal/cli"},
 	"core/book":           {"core/calendar", "core/civil", "core/naming", "core/query", "core/span"},
 	"core/calendar":       {"core/civil", "core/internal/floor", "core/naming"},

@@ -45,7 +45,8 @@ var questions = []struct{ name, path, body string }{
 	{"resolve", "/resolve", `{"expressions":["last full month","month to date excluding today, 1 year earlier"],"as_of":"2026-10-19"}`},
 	{
 		"total", "/total",
-		`{"dataset":"crossings","over":["last full month"],"figures":["count","sum fare"],"by":["route"],"against":["1 year earlier"],"as_of":"2026-10-19"}`,
+		`{"dataset":"crossings","over":["last full month"],"figures":["count","sum fare"],"by":["route"],` +
+			`"against":["1 year earlier"],"as_of":"2026-10-19"}`,
 	},
 	{"median", "/total", `{"dataset":"crossings","over":["last full month"],"figures":["median fare"],"as_of":"2026-10-19"}`},
 }

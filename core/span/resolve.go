@@ -102,7 +102,12 @@ func (e *env) eval(n Node) (civil.Set, error) {
 func (e *env) spend(n int) error {
 	e.meter.Spend(n)
 	if e.work += n; e.work > maxWork {
-		return &Error{Message: fmt.Sprintf("more than %d days and periods are gone through to find this out: take fewer parts, or a shorter time", maxWork)}
+		return &Error{
+			Message: fmt.Sprintf(
+				"more than %d days and periods are gone through to find this out: take fewer parts, or a shorter time",
+				maxWork,
+			),
+		}
 	}
 	return nil
 }

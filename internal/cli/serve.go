@@ -50,11 +50,18 @@ VASTSPAN_DATABASE.`,
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
-	c.Flags().StringVar(&s.database, "database", "", "URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)")
+	c.Flags().StringVar(
+		&s.database,
+		"database",
+		"",
+		"URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)",
+	)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		s.chosen = cmd.Flags().Changed("address")
 		if holdsPassword(s.database) {
-			return usagef("--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE")
+			return usagef(
+				"--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE",
+			)
 		}
 		if s.database == "" {
 			s.database = os.Getenv("VASTSPAN_DATABASE")

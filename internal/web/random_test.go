@@ -17,6 +17,8 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
@@ -258,7 +260,7 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 			if p.Name == "If-Match" && s.chance(60) {
 				text = "*"
 			}
-			if s.chance(80) && !strings.ContainsAny(text, "\x00\n\r\xff\x1b") {
+			if s.chance(80) && utf8.ValidString(text) && !strings.ContainsFunc(text, unicode.IsControl) {
 				header.Set(p.Name, text)
 			}
 		}
