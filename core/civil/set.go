@@ -152,6 +152,27 @@ func (s Set) Intersect(t Set) Set {
 	return b.set
 }
 
+// Shift returns the days moved by a number of days; open sides stay open.
+func (s Set) Shift(days Day) Set {
+	shift := func(v Interval) Interval {
+		if v.Start != OpenStart {
+			v.Start += days
+		}
+		if v.End != OpenEnd {
+			v.End += days
+		}
+		return v
+	}
+	if s.Empty() {
+		return s
+	}
+	moved := Set{first: shift(s.first)}
+	for _, v := range s.rest {
+		moved.rest = append(moved.rest, shift(v))
+	}
+	return moved
+}
+
 // Within returns the days of an interval that are in the set.
 func (s Set) Within(v Interval) Set {
 	var b builder

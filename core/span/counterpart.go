@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
 )
 
@@ -54,41 +55,16 @@ func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	return prior(n, s)
 }
 
-// prior returns the period just before a span, of the same kind: the span a number of units earlier
-// where its form has units, whatever modifiers stand on it, else as many days, ending right before
-// it starts.
+// prior returns the period just before a span, of the same kind (semantics §7), whatever modifiers stand on
+// it: a form with units of its own that many earlier; one that names units, or is whole units, as many right
+// before it; else as many days.
 func prior(n Node, s Scope) (civil.Set, error) {
-	core, cal := n, ""
-	for range maxReferences {
-		if in, ok := core.(*InCalendar); ok && cal == "" {
-			cal = in.Calendar
-		}
-		if x := inner(core); x != nil {
-			if _, moved := core.(*Move); !moved {
-				core = x
-				continue
-			}
-		}
-		ref, ok := core.(*Name)
-		if !ok || s.Names == nil {
-			break
-		}
-		target, own, err := s.Names.Span(ref.Name)
-		if err != nil {
-			return civil.Set{}, err
-		}
-		if own != nil && cal == "" {
-			cal = own.Name()
-		}
-		core = target
+	core, cal, only, err := kernel(n, s)
+	if err != nil {
+		return civil.Set{}, err
 	}
 	if m := sameKindBefore(core); m != nil {
-		m.X = n
-		var moved Node = m
-		if cal != "" { // the units are those of the calendar in which the span is read
-			moved = &InCalendar{m, cal}
-		}
-		return Resolve(moved, s)
+		return priorMoved(n, m, cal, s)
 	}
 	set, err := Resolve(n, s)
 	if err != nil || set.Empty() {
@@ -98,11 +74,140 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	if bounds.Open() {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no period just before it", n)}
 	}
+	read, err := s.in(cal)
+	if err != nil {
+		return civil.Set{}, err
+	}
 	before := civil.Interval{Start: bounds.Start - civil.Day(bounds.Days()), End: bounds.Start}
+	unit, count := namedUnits(core)
+	if count == 0 {
+		if whole, err := Resolve(core, s); err == nil && whole.Len() == 1 {
+			if u, number := wholeUnits(whole.At(0), read); number > 0 {
+				if core != n {
+					return priorMoved(n, &Move{N: -number, Unit: u}, cal, s)
+				}
+				unit, count = u, number
+			}
+		}
+	}
+	if count > 0 {
+		if before, err = unitsBefore(bounds.First(), unit, count, read); err != nil {
+			return civil.Set{}, asError(err)
+		}
+	}
 	if before.Start < civil.MinDay {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("the period before %s begins before 0001-01-01", n)}
 	}
+	if only != nil && count > 0 {
+		s.Calendar = read
+		return Resolve(&OnlyDays{&DateRange{before.First(), before.Last()}, only.BusinessDays, only.Weekdays}, s)
+	}
 	return civil.SetOf(before), nil
+}
+
+// priorMoved returns a span as it was by a move, whose units are those of the calendar in which it is read.
+func priorMoved(n Node, m *Move, cal string, s Scope) (civil.Set, error) {
+	m.X = n
+	if cal != "" {
+		return Resolve(&InCalendar{m, cal}, s)
+	}
+	return Resolve(m, s)
+}
+
+// kernel looks through modifiers and names: it returns the form below them, the calendar in which it is read
+// where one is named, and the kind of days that are kept of it.
+func kernel(n Node, s Scope) (core Node, cal string, only *OnlyDays, err error) {
+	core = n
+	for range maxReferences {
+		switch x := core.(type) {
+		case *InCalendar:
+			if cal == "" {
+				cal = x.Calendar
+			}
+		case *OnlyDays:
+			only = x
+		case *Name:
+			if s.Names == nil {
+				return core, cal, only, nil
+			}
+			target, own, err := s.Names.Span(x.Name)
+			if err != nil {
+				return nil, "", nil, err
+			}
+			if own != nil && cal == "" {
+				cal = own.Name()
+			}
+			core = target
+			continue
+		}
+		x := inner(core)
+		if x == nil {
+			return core, cal, only, nil
+		}
+		core = x
+	}
+	return core, cal, only, nil
+}
+
+// in returns the calendar of a name, the scope's own where it is empty.
+func (s *Scope) in(name string) (*calendar.Calendar, error) {
+	if name != "" && s.Names != nil {
+		return s.Names.Calendar(name)
+	}
+	if s.Calendar == nil {
+		return calendar.Civil, nil
+	}
+	return s.Calendar, nil
+}
+
+// namedUnits returns which units a form names inside another, and how many; 0 where it names none.
+func namedUnits(n Node) (calendar.Unit, int) {
+	switch n := n.(type) {
+	case *Nth:
+		return n.Unit, 1
+	case *FirstLast:
+		return n.Unit, n.N
+	}
+	return 0, 0
+}
+
+// wholeUnits returns the longest units of a calendar of which an interval consists, and how many; 0 where it
+// consists of none.
+func wholeUnits(v civil.Interval, cal *calendar.Calendar) (calendar.Unit, int) {
+	if v.Open() {
+		return 0, 0
+	}
+	for _, u := range []calendar.Unit{calendar.Year, calendar.Half, calendar.Quarter, calendar.Month, calendar.Week} {
+		first, err1 := cal.Index(u, v.First())
+		last, err2 := cal.Index(u, v.Last())
+		if err1 != nil || err2 != nil {
+			continue
+		}
+		start, err1 := cal.Start(u, first)
+		end, err2 := cal.Start(u, last+1)
+		if err1 == nil && err2 == nil && start == v.Start && end == v.End {
+			return u, last - first + 1
+		}
+	}
+	return 0, 0
+}
+
+// unitsBefore returns so many units right before the one that holds a day.
+func unitsBefore(d civil.Day, u calendar.Unit, count int, cal *calendar.Calendar) (civil.Interval, error) {
+	i, err := cal.Index(u, d)
+	if err != nil {
+		return civil.Interval{}, err
+	}
+	start, err := cal.Start(u, i-count)
+	if err != nil {
+		return civil.Interval{}, err
+	}
+	if u == calendar.BusinessDay {
+		last, err := cal.Start(u, i-1)
+		return civil.Through(start, last), err
+	}
+	end, err := cal.Start(u, i)
+	return civil.Interval{Start: start, End: end}, err
 }
 
 // Name returns what people call the comparison: 1 year earlier, prior period, @plan-month.

@@ -24,7 +24,7 @@ func TestAgainst(t *testing.T) {
 		{"last full month, only Sat/Sun", "prior", "2026-08-01/2026-08-02;2026-08-08/2026-08-09;2026-08-15/2026-08-16;2026-08-22/2026-08-23;2026-08-29/2026-08-30"},
 		{"2026-03-10/2026-03-19", "prior", "2026-02-28/2026-03-09"},
 		{"from start of this month through today", "prior", "2026-09-12/2026-09-30"},
-		{"last full month, 1 year earlier", "prior", "2025-08-02/2025-08-31"},
+		{"last full month, 1 year earlier", "prior", "2025-08-01/2025-08-31"},
 		{"last full month", "2025-09", "2025-09-01/2025-09-30"},
 		{"month to date excluding today", "last full month", "2026-09-01/2026-09-30"},
 	} {

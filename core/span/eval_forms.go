@@ -12,7 +12,7 @@ import (
 func (e *env) interval(n Node) (civil.Interval, error) {
 	switch n := n.(type) {
 	case *Relative:
-		return e.validDay(e.asOf + civil.Day(n.Offset))
+		return e.relative(n.Offset)
 	case *This:
 		return e.this(n.Unit)
 	case *ToDate:
@@ -45,6 +45,9 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		return civil.Interval{Start: d, End: civil.OpenEnd}, err
 	case *Through:
 		d, err := e.point(&n.Through)
+		if n.Until {
+			d--
+		}
 		return civil.Interval{Start: civil.OpenStart, End: d + 1}, err
 	case *AllDates:
 		return civil.AllDays, nil
@@ -67,11 +70,17 @@ func sameKindBefore(n Node) *Move {
 		return &Move{N: -n.N, Unit: n.Unit}
 	case *NextFull:
 		return &Move{N: -n.N, Unit: n.Unit}
+	case *UnitLiteral:
+		return &Move{N: -1, Unit: n.Unit}
 	}
 	return nil
 }
 
-func (e *env) validDay(d civil.Day) (civil.Interval, error) {
+func (e *env) relative(offset int) (civil.Interval, error) {
+	d, err := e.day(offset)
+	if err != nil {
+		return civil.Interval{}, err
+	}
 	if !d.Valid() {
 		return civil.Interval{}, calendar.ErrRange
 	}
@@ -109,6 +118,14 @@ func (e *env) between(u calendar.Unit, from, to int) (civil.Interval, error) {
 }
 
 func (e *env) lastFull(n *LastFull) (civil.Interval, error) {
+	if n.Unit == calendar.Day {
+		newest := -1
+		if e.atClose {
+			newest = 0
+		}
+		last, err := e.day(newest)
+		return civil.Interval{Start: last + 1 - civil.Day(n.N), End: last + 1}, err
+	}
 	if n.Unit == calendar.BusinessDay {
 		over := e.asOf
 		if e.atClose {
@@ -147,6 +164,10 @@ func (e *env) businessDays(from, through int) (civil.Interval, error) {
 }
 
 func (e *env) nextFull(n *NextFull) (civil.Interval, error) {
+	if n.Unit == calendar.Day {
+		start, err := e.after()
+		return civil.Interval{Start: start, End: start + civil.Day(n.N)}, err
+	}
 	if n.Unit == calendar.BusinessDay {
 		i, err := e.cal.Index(calendar.BusinessDay, e.asOf+1)
 		if err != nil {
@@ -163,14 +184,23 @@ func (e *env) nextFull(n *NextFull) (civil.Interval, error) {
 
 func (e *env) restOf(n *RestOf) (civil.Interval, error) {
 	v, err := e.cal.Containing(n.Unit, e.asOf)
-	return civil.Interval{Start: e.asOf + 1, End: v.End}, err
+	if err != nil {
+		return v, err
+	}
+	start, err := e.after()
+	return civil.Interval{Start: start, End: max(start, v.End)}, err
 }
 
 func (e *env) trailing(n *Trailing) (civil.Interval, error) {
-	end := e.asOf + 1
+	newest := 0
 	if n.ExcludingToday {
-		end = e.asOf
+		newest = -1
 	}
+	last, err := e.day(newest)
+	if err != nil {
+		return civil.Interval{}, err
+	}
+	end := last + 1
 	if n.Unit == calendar.BusinessDay {
 		i, err := e.cal.Index(calendar.BusinessDay, end)
 		if err != nil {
@@ -186,9 +216,12 @@ func (e *env) trailing(n *Trailing) (civil.Interval, error) {
 }
 
 func (e *env) coming(n *Coming) (civil.Interval, error) {
-	start := e.asOf + 1
+	start, err := e.after()
 	if n.IncludingToday {
-		start = e.asOf
+		start, err = e.asOf, nil
+	}
+	if err != nil {
+		return civil.Interval{}, err
 	}
 	if n.Unit == calendar.BusinessDay {
 		i, err := e.cal.Index(calendar.BusinessDay, start)
@@ -310,11 +343,11 @@ func (e *env) outer(n *FirstLast) (civil.Interval, error) {
 
 // point returns the day that a point denotes.
 func (e *env) point(p *Point) (civil.Day, error) {
-	d, err := e.base(p)
+	d, err := e.start(p)
 	if err != nil {
 		return 0, err
 	}
-	for _, s := range p.Steps {
+	for _, s := range p.Steps[p.counted():] {
 		if d, err = e.shift(d, s.N, s.Unit); err != nil {
 			return 0, fmt.Errorf("%s, as of %s: %w", p, e.asOf, err)
 		}
@@ -325,14 +358,29 @@ func (e *env) point(p *Point) (civil.Day, error) {
 	return d, nil
 }
 
-func (e *env) base(p *Point) (civil.Day, error) {
+// counted returns how many of a point's steps count days from today.
+func (p *Point) counted() int {
+	if p.Base > TomorrowPoint {
+		return 0
+	}
+	n := 0
+	for n < len(p.Steps) && (p.Steps[n].Unit == calendar.Day || p.Steps[n].Unit == calendar.Week) {
+		n++
+	}
+	return n
+}
+
+func (e *env) start(p *Point) (civil.Day, error) {
 	switch p.Base {
-	case TodayPoint:
-		return e.asOf, nil
-	case YesterdayPoint:
-		return e.asOf - 1, nil
-	case TomorrowPoint:
-		return e.asOf + 1, nil
+	case TodayPoint, YesterdayPoint, TomorrowPoint:
+		offset := map[Base]int{TodayPoint: 0, YesterdayPoint: -1, TomorrowPoint: 1}[p.Base]
+		for _, s := range p.Steps[:p.counted()] {
+			if s.Unit == calendar.Week {
+				s.N *= 7
+			}
+			offset += s.N
+		}
+		return e.day(offset)
 	case FixedDay:
 		d := p.Day
 		for i := range e.moves.count {
@@ -370,6 +418,9 @@ func (e *env) period(n *FromThrough) (civil.Interval, error) {
 	through, err := e.point(&n.Through)
 	if err != nil {
 		return civil.Interval{}, err
+	}
+	if n.Until {
+		through--
 	}
 	if through < from-1 {
 		return civil.Interval{}, &Error{

@@ -57,7 +57,7 @@ const refillHorizon = 800
 
 // Explain resolves an expression and gives the steps and the cautions with it.
 func Explain(n Node, s Scope) (Resolution, error) {
-	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter, trace: &trace{}}
+	e := env{asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter, trace: &trace{}}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}
@@ -190,13 +190,13 @@ func (x *explainer) explain(n Node, depth int) {
 	case *FromThrough:
 		x.point(&n.From, depth)
 		x.point(&n.Through, depth)
-		x.result(n, depth, "from the one through the other")
+		x.result(n, depth, "from the one "+untilOr("through", n.Until)+" the other")
 	case *FromOnward:
 		x.point(&n.From, depth)
 		x.result(n, depth, "from it onward")
 	case *Through:
 		x.point(&n.Through, depth)
-		x.result(n, depth, "through it")
+		x.result(n, depth, untilOr("through", n.Until)+" it")
 	case *Name:
 		x.name(n, depth)
 	case *SetOp:
@@ -271,6 +271,13 @@ func (x *explainer) in(n *InCalendar, depth int) {
 // move shows the reading before the move once, then the as-of day of each move of a stack, then
 // the reading after them.
 func (x *explainer) move(n *Move, depth int, outermost bool) {
+	var w writer
+	n.writeMove(&w)
+	if n.Unit == calendar.Day || n.Unit == calendar.Week {
+		x.explain(n.X, depth)
+		x.result(n, depth, string(w.b))
+		return
+	}
 	if outermost {
 		core := n.X
 		for m, ok := core.(*Move); ok; m, ok = core.(*Move) {
@@ -283,8 +290,6 @@ func (x *explainer) move(n *Move, depth int, outermost bool) {
 		return
 	}
 	defer x.env.pop(back)
-	var w writer
-	n.writeMove(&w)
 	x.add(depth, string(w.b), fmt.Sprintf("as of %s, read again", x.env.asOf), civil.Set{})
 	if m, ok := n.X.(*Move); ok {
 		x.move(m, depth+1, false)

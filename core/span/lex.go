@@ -3,6 +3,8 @@ package span
 import (
 	"fmt"
 	"slices"
+	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -85,6 +87,15 @@ const (
 	kWeekday  // token.n is the weekday
 	kWeekends // Sat/Sun
 	kWeekdays
+	kAgo
+	kCurrent
+	kNow
+	kBefore
+	kAfter
+	kBetween
+	kRolling
+	kSame
+	kMonth // a month's name; token.n is its number
 )
 
 type meaning struct {
@@ -111,7 +122,8 @@ func vocabulary() (map[string]meaning, []string) {
 		"only": kOnly, "in": kIn, "first": kFirst, "from": kFrom, "through": kThrough, "onward": kOnward, "all": kAll,
 		"dates": kDates, "start": kStart, "end": kEnd, "or": kOr, "and": kAnd, "except": kExcept, "business": kBusiness,
 		"past": kPast, "previous": kPrevious, "since": kSince, "until": kUntil, "weekends": kWeekends, "weekend": kWeekends,
-		"weekdays": kWeekdays,
+		"weekdays": kWeekdays, "ago": kAgo, "current": kCurrent, "now": kNow, "before": kBefore, "after": kAfter, "between": kBetween,
+		"rolling": kRolling, "same": kSame,
 	} {
 		add(k, 0, text)
 	}
@@ -133,6 +145,10 @@ func vocabulary() (map[string]meaning, []string) {
 	}
 	for i, text := range []string{"twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"} {
 		add(kCount, 20+10*i, text)
+	}
+	for m := time.January; m <= time.December; m++ {
+		full := lower(m.String())
+		add(kMonth, int(m), full, full[:3])
 	}
 	for w := civil.Monday; w <= civil.Sunday; w++ {
 		full := lower(w.String())
@@ -200,6 +216,9 @@ func (p *parser) scan(pos int) token {
 	case isDigit(c):
 		return p.scanNumber(pos)
 	case isLetter(c):
+		if t, ok := p.scanUnitBeforeYear(pos); ok {
+			return t
+		}
 		return p.scanWord(pos)
 	default:
 		if r, _ := utf8.DecodeRuneInString(src[pos:]); unicode.IsLetter(r) {
@@ -271,7 +290,7 @@ func (p *parser) scanNumber(pos int) token {
 		case isDigit(c):
 			return p.scanDate(t)
 		case isLetter(c) && t.end+2 < len(src) && isDigit(src[t.end+2]):
-			return p.scanUnitLiteral(t)
+			return p.scanUnitLiteral(t, t.end+1, "")
 		}
 	}
 	if t.end+1 < len(src) && (src[t.end] == '.' || src[t.end] == ',') && isDigit(src[t.end+1]) {
@@ -311,14 +330,17 @@ func (p *parser) scanDate(t token) token {
 	}
 }
 
-// scanUnitLiteral reads 2026-Q2 and its like; t holds the year.
-func (p *parser) scanUnitLiteral(t token) token {
+// scanUnitLiteral reads the Q2 of 2026-Q2 and its like, at an offset; t holds the year. What is written
+// otherwise is refused as a whole.
+func (p *parser) scanUnitLiteral(t token, at int, whole string) token {
 	src := p.src
-	at := t.end + 1
 	run := digitsAt(src, at+1)
 	n, end := value(src[at+1:at+1+run]), at+1+run
 	l := UnitLiteral{Year: t.n, Number: n}
 	most := 0
+	if whole == "" {
+		whole = src[t.start:end]
+	}
 	switch src[at] | 0x20 {
 	case 'h':
 		l.Unit, most = calendar.Half, 2
@@ -332,13 +354,33 @@ func (p *parser) scanUnitLiteral(t token) token {
 		p.refuse(
 			t.start,
 			end,
-			fmt.Sprintf("%s is not a unit of a year: expected H, Q, P or W and a number, such as %04d-Q2", src[t.start:end], t.n),
+			fmt.Sprintf("%s is not a unit of a year: expected H, Q, P or W and a number, such as %04d-Q2", whole, t.n),
 		)
 	}
 	if n < 1 || n > most || t.n < 1 {
-		p.refuse(t.start, end, fmt.Sprintf("%s does not exist: a year has %s 1 to %d", src[t.start:end], l.Unit.Plural(), most))
+		p.refuse(t.start, end, fmt.Sprintf("%s does not exist: a year has %s 1 to %d", whole, l.Unit.Plural(), most))
 	}
 	return token{kind: unitText, start: t.start, end: end, literal: l}
+}
+
+// scanUnitBeforeYear reads Q3 2026 and its like: a unit of a year, then the year.
+func (p *parser) scanUnitBeforeYear(pos int) (token, bool) {
+	src := p.src
+	run := digitsAt(src, pos+1)
+	if run == 0 || run > 2 || !strings.ContainsRune("hqpw", rune(src[pos]|0x20)) {
+		return token{}, false
+	}
+	end := pos + 1 + run
+	year := p.blanks(end)
+	if digits := digitsAt(src, year); year > end && digits == 4 {
+		t := p.scanUnitLiteral(token{start: pos, n: value(src[year : year+4])}, pos, src[pos:year+4])
+		t.end = year + 4
+		return t, true
+	}
+	units := map[byte]calendar.Unit{'h': calendar.Half, 'q': calendar.Quarter, 'p': calendar.Month, 'w': calendar.Week}
+	p.refuse(pos, end, fmt.Sprintf("%s does not say of which year", src[pos:end]),
+		rewrite{{pos, end, fmt.Sprintf("%s %s of this year", units[src[pos]|0x20], src[pos+1:end])}})
+	return token{}, false
 }
 
 func digitsAt(s string, pos int) int {

@@ -73,12 +73,18 @@ type (
 	}
 	// PointDay is a point standing alone.
 	PointDay struct{ Point Point }
-	// FromThrough runs from one point through another, both inside.
-	FromThrough struct{ From, Through Point }
+	// FromThrough runs from one point through another, both inside; with Until the second is outside.
+	FromThrough struct {
+		From, Through Point
+		Until         bool
+	}
 	// FromOnward is open towards the future.
 	FromOnward struct{ From Point }
-	// Through is open towards the past.
-	Through struct{ Through Point }
+	// Through is open towards the past; with Until its point is outside.
+	Through struct {
+		Through Point
+		Until   bool
+	}
 	// AllDates is open on both sides.
 	AllDates struct{}
 	// Name is another named span.

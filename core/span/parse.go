@@ -34,6 +34,8 @@ type parser struct {
 	tok   token
 	prev  token // the token before tok
 	depth int
+	// excluded is the "excluding today" that was read last, and where the term that it stands on begins.
+	excluded struct{ term, start, end int }
 }
 
 func parse(src string) (n Node, fault *refusal) {
@@ -165,8 +167,23 @@ func (p *parser) expression() Node {
 			p.mixed(start, op, opToken)
 		}
 		p.advance()
+		if op == And {
+			p.bothExcluded(opToken)
+		}
 		terms = append(terms, p.term(&start))
 	}
+}
+
+// bothExcluded refuses "excluding today and yesterday", which reads as though both were left out.
+func (p *parser) bothExcluded(and token) {
+	x := p.excluded
+	if x.end == 0 || x.end > and.start || p.blanks(x.end) != and.start || !p.is(kToday) && !p.is(kYesterday) && !p.is(kTomorrow) {
+		return
+	}
+	other := p.src[p.tok.start:p.tok.end]
+	p.refuse(x.start, p.tok.end, fmt.Sprintf("this reads as though today and %s were left out; it has two meanings", other),
+		rewrite{{x.start, p.tok.end, "except (" + other + " or today)"}},
+		rewrite{{x.term, x.term, "("}, {x.end, x.end, ")"}})
 }
 
 func (p *parser) operator() (Op, bool) {
@@ -235,8 +252,10 @@ func (p *parser) term(chain *token) Node {
 		loose := true
 		switch {
 		case p.is(kExcluding):
+			start := p.tok.start
 			p.advance()
 			p.expect(kToday, "today")
+			p.excluded.term, p.excluded.start, p.excluded.end = at.start, start, p.prev.end
 			n, loose = &ExcludingToday{n}, false
 		case p.is(kSo):
 			p.advance()
@@ -303,6 +322,7 @@ func (p *parser) only(x Node) Node {
 		switch {
 		case p.is(kWeekday):
 			days = days.With(civil.Weekday(p.tok.n))
+			days |= p.weekdaysThrough()
 		case p.is(kWeekends):
 			days |= civil.Weekend
 		case p.is(kWeekdays):
@@ -316,6 +336,25 @@ func (p *parser) only(x Node) Node {
 			return &OnlyDays{X: x, Weekdays: days}
 		}
 		p.advance()
+	}
+}
+
+// weekdaysThrough reads the rest of Mon-Fri, whose hyphen counts as a blank; the token of its first day is
+// still the next one.
+func (p *parser) weekdaysThrough() civil.Weekdays {
+	here := p.mark()
+	first := civil.Weekday(p.tok.n)
+	p.advance()
+	if !p.is(kWeekday) || p.src[p.prev.end:p.tok.start] != "-" {
+		p.back(here)
+		return 0
+	}
+	var days civil.Weekdays
+	for day := first; ; day = (day-civil.Monday+1)%7 + civil.Monday {
+		days = days.With(day)
+		if day == civil.Weekday(p.tok.n) {
+			return days
+		}
 	}
 }
 

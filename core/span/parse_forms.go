@@ -105,11 +105,27 @@ func (p *parser) countedToDate() Node {
 	if p.is(kTo) {
 		return p.toDate(at, n, u)
 	}
+	if pt, ok := p.fromToday(n, u); ok {
+		return p.pointAlone(pt)
+	}
 	words := fmt.Sprintf("%d %s", n, u.Counted(n))
 	p.refuse(at.start, p.prev.end, fmt.Sprintf("%q does not say where it ends: today, or with the last full %s", p.words(at), u),
 		rewrite{{at.start, p.prev.end, "trailing " + words}},
 		rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
 	return nil
+}
+
+// fromToday reads the rest of 3 days ago and 2 weeks from now.
+func (p *parser) fromToday(n int, u calendar.Unit) (Point, bool) {
+	here := p.mark()
+	switch {
+	case p.accept(kAgo):
+		return Point{Steps: []Step{{-n, u}}}, true
+	case p.accept(kFrom) && (p.accept(kNow) || p.accept(kToday)):
+		return Point{Steps: []Step{{n, u}}}, true
+	}
+	p.back(here)
+	return Point{}, false
 }
 
 // words returns the source from a token through the one read last.
@@ -147,16 +163,16 @@ func (p *parser) wordForm() Node {
 	case kTrailing:
 		p.advance()
 		n, u := p.counted("trailing")
-		return &Trailing{n, u, p.phrase(kExcluding)}
+		return &Trailing{n, u, p.phrase(t, kExcluding)}
 	case kComing:
 		p.advance()
 		n, u := p.counted("coming")
-		return &Coming{n, u, p.phrase(kIncluding)}
+		return &Coming{n, u, p.phrase(t, kIncluding)}
 	case kFrom:
 		return p.from()
-	case kThrough:
+	case kThrough, kUntil, kBefore:
 		p.advance()
-		return &Through{p.point()}
+		return &Through{p.point(), t.word != kThrough}
 	case kAll:
 		p.advance()
 		p.expect(kDates, "dates")
@@ -167,8 +183,30 @@ func (p *parser) wordForm() Node {
 		p.refuse(t.start, t.end, "since does not say where it ends",
 			rewrite{{t.start, t.end, "from"}, {p.prev.end, p.prev.end, " onward"}},
 			rewrite{{t.start, t.end, "from"}, {p.prev.end, p.prev.end, " through today"}})
-	case kUntil:
-		p.refuse(t.start, t.end, "until leaves open whether the day itself is inside", rewrite{{t.start, t.end, "through"}})
+	case kAfter:
+		p.advance()
+		p.point()
+		p.refuse(t.start, t.end, "after is written from the day after, onward",
+			rewrite{{t.start, t.end, "from"}, {p.prev.end, p.prev.end, " + 1 day onward"}})
+	case kBetween:
+		p.between()
+	case kRolling:
+		p.advance()
+		p.counted("rolling")
+		p.refuse(t.start, t.end, "rolling is written trailing", rewrite{{t.start, t.end, "trailing"}})
+	case kSame:
+		p.same()
+	case kCurrent:
+		p.advance()
+		return &This{p.unit()}
+	case kMonth:
+		p.advance()
+		if p.tok.kind != number || p.tok.end-p.tok.start != 4 || p.tok.n < 1 {
+			p.refuseHere("the year of the month, such as " + p.words(t) + " 2026")
+		}
+		n := &UnitLiteral{Year: p.tok.n, Unit: calendar.Month, Number: t.n, Civil: true}
+		p.advance()
+		return n
 	case kUnit, kBusiness:
 		return p.unitForm()
 	case kShort:
@@ -179,8 +217,63 @@ func (p *parser) wordForm() Node {
 	case kAnd, kOr, kExcept:
 		p.refuse(t.start, t.end, fmt.Sprintf("%q joins two spans; one is missing before it", p.src[t.start:t.end]))
 	}
+	p.fiscalYear()
 	p.refuseHere("a span, such as last full month")
 	return nil
+}
+
+// between refuses between P and Q, with both readings of its last day.
+func (p *parser) between() {
+	at := p.tok
+	p.advance()
+	p.point()
+	and := p.tok
+	p.expect(kAnd, "and")
+	p.point()
+	p.refuse(at.start, p.prev.end, "between leaves open whether the last day is inside",
+		rewrite{{at.start, at.end, "from"}, {and.start, and.end, "through"}},
+		rewrite{{at.start, at.end, "from"}, {and.start, and.end, "until"}})
+}
+
+// same refuses same day last year and its like.
+func (p *parser) same() {
+	at := p.tok
+	p.advance()
+	if p.is(kUnit) && calendar.Unit(p.tok.n) == calendar.Day {
+		p.advance()
+		if p.is(kLast) || p.is(kPrevious) || p.is(kPast) {
+			p.advance()
+			u := p.unit()
+			p.refuse(at.start, p.prev.end, fmt.Sprintf("the same day of another %s is today, moved", u),
+				rewrite{{at.start, p.prev.end, "today, 1 " + u.String() + " earlier"}})
+		}
+	}
+	p.refuse(at.start, at.end, "same says nothing by itself: expected a span and a move, such as today, 1 year earlier",
+		rewrite{{at.start, p.prev.end, "today, 1 year earlier"}})
+}
+
+// fiscalYear refuses FY26, which each calendar labels in its own way.
+func (p *parser) fiscalYear() {
+	t := p.tok
+	if t.kind != unknown || lower(p.src[t.start:t.end]) != "fy" {
+		return
+	}
+	p.advance()
+	if p.tok.kind != number || p.prev.end != p.tok.start && p.src[p.prev.end:p.tok.start] != " " {
+		p.back(mark{tok: t})
+		return
+	}
+	year := p.tok.n
+	switch digits := p.tok.end - p.tok.start; {
+	case digits == 2:
+		year += 2000
+	case digits != 4:
+		p.back(mark{tok: t})
+		return
+	}
+	p.advance()
+	p.refuse(t.start, p.prev.end, "a year is written by the number that its calendar labels it with",
+		rewrite{{t.start, p.prev.end, fmt.Sprintf("%04d", year)}})
 }
 
 // optionalCounted reads [N] Us.
@@ -194,16 +287,20 @@ func (p *parser) optionalCounted() (int, calendar.Unit) {
 
 // phrase reads "excluding today" or "including today" where it belongs to trailing or coming: right
 // after the form, comma or not.
-func (p *parser) phrase(k keyword) bool {
+func (p *parser) phrase(form token, k keyword) bool {
 	here := p.mark()
 	if p.tok.kind == comma {
 		p.advance()
 	}
+	start := p.tok.start
 	if !p.accept(k) {
 		p.back(here)
 		return false
 	}
 	p.expect(kToday, "today")
+	if k == kExcluding {
+		p.excluded.term, p.excluded.start, p.excluded.end = form.start, start, p.prev.end
+	}
 	return true
 }
 
@@ -354,12 +451,14 @@ func (p *parser) from() Node {
 	from := p.point()
 	switch {
 	case p.accept(kThrough):
-		return &FromThrough{from, p.point()}
+		return &FromThrough{from, p.point(), false}
+	case p.accept(kUntil):
+		return &FromThrough{from, p.point(), true}
 	case p.accept(kOnward):
 		return &FromOnward{from}
-	case p.is(kTo), p.is(kUntil):
-		p.refuse(p.tok.start, p.tok.end, fmt.Sprintf("%q leaves open whether the last day is inside", p.src[p.tok.start:p.tok.end]),
-			rewrite{{p.tok.start, p.tok.end, "through"}})
+	case p.is(kTo):
+		p.refuse(p.tok.start, p.tok.end, "to leaves open whether the last day is inside",
+			rewrite{{p.tok.start, p.tok.end, "through"}}, rewrite{{p.tok.start, p.tok.end, "until"}})
 	case p.tok.kind == endOfText:
 		p.refuse(at.start, p.prev.end, "the period has no end: expected through and a point, or onward",
 			rewrite{{p.prev.end, p.prev.end, " onward"}}, rewrite{{p.prev.end, p.prev.end, " through today"}})
@@ -370,7 +469,7 @@ func (p *parser) from() Node {
 
 // pointAlone reads the steps after a point's base and gives it as a span.
 func (p *parser) pointAlone(base Point) Node {
-	base.Steps = p.steps()
+	base.Steps = append(base.Steps, p.steps()...)
 	return plainPoint(base)
 }
 
@@ -392,7 +491,7 @@ func plainPoint(pt Point) Node {
 // point reads a point with its steps.
 func (p *parser) point() Point {
 	pt := p.pointBase()
-	pt.Steps = p.steps()
+	pt.Steps = append(pt.Steps, p.steps()...)
 	return pt
 }
 
@@ -401,6 +500,15 @@ func (p *parser) pointBase() Point {
 	if t.kind == dateText {
 		p.advance()
 		return Point{Base: FixedDay, Day: t.day}
+	}
+	if here := p.mark(); p.atCount() {
+		n := p.count()
+		if u, ok := p.acceptUnit(); ok {
+			if pt, ok := p.fromToday(n, u); ok {
+				return pt
+			}
+		}
+		p.back(here)
 	}
 	if t.kind == word {
 		switch t.word {

@@ -144,7 +144,7 @@ func (n *PointDay) write(w *writer) { n.Point.writeAs(w, false) }
 func (n *FromThrough) write(w *writer) {
 	w.text("from ")
 	n.From.writeAs(w, false)
-	w.text(" through ")
+	w.text(" " + untilOr("through", n.Until) + " ")
 	n.Through.writeAs(w, false)
 }
 
@@ -155,8 +155,15 @@ func (n *FromOnward) write(w *writer) {
 }
 
 func (n *Through) write(w *writer) {
-	w.text("through ")
+	w.text(untilOr("through", n.Until) + " ")
 	n.Through.writeAs(w, false)
+}
+
+func untilOr(through string, until bool) string {
+	if until {
+		return "until"
+	}
+	return through
 }
 
 func (n *AllDates) write(w *writer) { w.text("all dates") }
@@ -206,8 +213,51 @@ func (n *SetOp) write(w *writer) {
 			w.text(n.Op.String())
 			w.text(" ")
 		}
-		w.either(t, isChain(t) || isLoose(t))
+		// "excluding today and yesterday" is refused: it reads as though both were left out.
+		misread := n.Op == And && i+1 < len(n.Terms) && endsInExcluding(t) && beginsWithRelative(n.Terms[i+1])
+		w.either(t, isChain(t) || isLoose(t) || misread)
 	}
+}
+
+// endsInExcluding reports whether the text of a term ends in "excluding today".
+func endsInExcluding(n Node) bool {
+	switch n := n.(type) {
+	case *ExcludingToday:
+		return true
+	case *Trailing:
+		return n.ExcludingToday
+	case *Nth:
+		return endsInExcluding(n.Of)
+	case *FirstLast:
+		return endsInExcluding(n.Of)
+	case *PointDay:
+		return n.Point.endsInExcluding()
+	case *FromThrough:
+		return n.Through.endsInExcluding()
+	case *Through:
+		return n.Through.endsInExcluding()
+	}
+	return false
+}
+
+func (p *Point) endsInExcluding() bool {
+	t, ok := p.Of.(*Trailing)
+	return len(p.Steps) == 0 && ok && t.ExcludingToday
+}
+
+// beginsWithRelative reports whether the text of a term begins with today, yesterday or tomorrow.
+func beginsWithRelative(n Node) bool {
+	switch n := n.(type) {
+	case *Relative:
+		return true
+	case *PointDay:
+		return n.Point.Base <= TomorrowPoint
+	case *ExcludingToday:
+		return beginsWithRelative(n.X)
+	case *SoFar:
+		return beginsWithRelative(n.X)
+	}
+	return false
 }
 
 func (n *ExcludingToday) write(w *writer) {

@@ -38,7 +38,7 @@ const maxReferences = 10_000
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
 // not there, a circle of names.
 func Resolve(n Node, s Scope) (civil.Set, error) {
-	e := env{asOf: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter}
+	e := env{asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}
@@ -68,9 +68,12 @@ func asError(err error) error {
 }
 
 // env is the state of one resolution: the as-of day as it is read at this place, the calendar, and
-// the outer moves, the outermost first, for the dates that do not follow the as-of day.
+// the outer moves that read again, the outermost first.
 type env struct {
-	asOf       civil.Day
+	asOf civil.Day // base, moved
+	// base is the day that days are counted from before they are moved, by the moves from since on.
+	base       civil.Day
+	since      int
 	atClose    bool
 	cal        *calendar.Calendar
 	names      Source
@@ -230,7 +233,11 @@ func (e *env) excludingToday(n *ExcludingToday) (civil.Set, error) {
 	if err != nil {
 		return x, err
 	}
-	set := x.Except(civil.SetOf(civil.One(e.asOf)))
+	yesterday, err := e.day(-1)
+	if err != nil {
+		return x, err
+	}
+	set := x.Except(civil.SetOf(civil.Through(yesterday+1, e.asOf)))
 	e.noteIdle("excluding today", n, x, set)
 	return set, nil
 }

@@ -116,7 +116,11 @@ func (e *env) moveInterval(v civil.Interval, m move) (civil.Interval, error) {
 	return civil.Through(first, last), err
 }
 
+// move gives the days to the left moved where it is by days or weeks, else reads them again (semantics §4).
 func (e *env) move(n *Move) (civil.Set, error) {
+	if n.Unit == calendar.Day || n.Unit == calendar.Week {
+		return e.moveDays(n)
+	}
 	back, err := e.push(n)
 	if err != nil {
 		return civil.Set{}, err
@@ -126,24 +130,72 @@ func (e *env) move(n *Move) (civil.Set, error) {
 	return set, err
 }
 
-// push reads what follows as though the as-of day were N units away; pop undoes it.
-func (e *env) push(n *Move) (asOf civil.Day, err error) {
+// moveDays moves the days themselves, so that weekdays line up.
+func (e *env) moveDays(n *Move) (civil.Set, error) {
+	set, err := e.eval(n.X)
+	if err != nil {
+		return set, err
+	}
+	e.noteShortMoveOf(n.X, move{n.N, n.Unit, e.cal})
+	days := n.N
+	if n.Unit == calendar.Week {
+		days *= 7
+	}
+	moved := set.Shift(civil.Day(days))
+	if h := moved.Bounds(); h.Start < civil.MinDay && h.Start != civil.OpenStart || h.End > civil.EndOfDays && h.End != civil.OpenEnd {
+		return set, &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, calendar.ErrRange)}
+	}
+	return moved, nil
+}
+
+// reading is what a move changes of where things are read from.
+type reading struct {
+	asOf, base civil.Day
+	since      int
+}
+
+// push reads what follows as though the as-of day were N units away; pop undoes it. By months and longer,
+// days counted from today are found first and then moved; by business days they are counted anew.
+func (e *env) push(n *Move) (back reading, err error) {
 	moved, err := e.shift(e.asOf, n.N, n.Unit)
 	if err == nil && !moved.Valid() {
 		err = calendar.ErrRange
 	}
 	if err != nil {
-		return 0, &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
+		return back, &Error{Message: fmt.Sprintf("%s, as of %s: %v", n, e.asOf, err)}
 	}
 	m := move{n.N, n.Unit, e.cal}
 	e.noteShortMoveOf(n.X, m)
-	asOf = e.asOf
+	back = reading{e.asOf, e.base, e.since}
 	e.asOf = moved
 	e.moves.push(m)
-	return asOf, nil
+	if n.Unit == calendar.BusinessDay {
+		e.base, e.since = moved, e.moves.count
+	}
+	return back, nil
 }
 
-func (e *env) pop(asOf civil.Day) {
-	e.asOf = asOf
+func (e *env) pop(back reading) {
+	e.asOf, e.base, e.since = back.asOf, back.base, back.since
 	e.moves.pop()
+}
+
+// day returns the day so many days after the as-of day, found first and then moved.
+func (e *env) day(offset int) (civil.Day, error) { return e.moved(e.base + civil.Day(offset)) }
+
+// moved moves a day that was counted from the as-of day before its moves.
+func (e *env) moved(d civil.Day) (civil.Day, error) {
+	var err error
+	for i := e.since; i < e.moves.count && err == nil; i++ {
+		m := e.moves.at(i)
+		d, err = e.shiftIn(m.cal, d, m.n, m.unit)
+	}
+	return d, err
+}
+
+// after returns the first day after the as-of day, found first and then moved; it stays after the moved
+// as-of day.
+func (e *env) after() (civil.Day, error) {
+	d, err := e.day(1)
+	return max(d, e.asOf+1), err
 }

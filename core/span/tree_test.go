@@ -132,12 +132,12 @@ func (g *grower) form(depth int) Node {
 	case 15:
 		return plainPoint(g.point(depth))
 	case 16:
-		return &FromThrough{g.point(depth), g.point(depth)}
+		return &FromThrough{g.point(depth), g.point(depth), g.yes()}
 	case 17:
 		if g.yes() {
 			return &FromOnward{g.point(depth)}
 		}
-		return &Through{g.point(depth)}
+		return &Through{g.point(depth), g.yes()}
 	}
 	return &Relative{0}
 }

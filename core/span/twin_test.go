@@ -2,6 +2,7 @@ package span
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -246,8 +247,33 @@ func (w *twin) move(d civil.Day, n int, u calendar.Unit) civil.Day {
 	return moved
 }
 
+// A stand is the day that the analyst stands on, and the moves by months and longer that what is counted from it
+// is moved by, the outermost first.
+type stand struct {
+	base  civil.Day
+	moves []Move
+}
+
+// day counts days from where the analyst stands, and moves the day that is found.
+func (w *twin) day(s stand, offset int) civil.Day {
+	d := s.base + civil.Day(offset)
+	for _, m := range s.moves {
+		d = w.move(d, m.N, m.Unit)
+	}
+	return d
+}
+
+// stand is where a move by business days, months or longer leads.
+func (w *twin) stand(s stand, m *Move) stand {
+	if m.Unit == calendar.BusinessDay {
+		return stand{base: w.move(w.day(s, 0), m.N, m.Unit)}
+	}
+	return stand{s.base, append(slices.Clone(s.moves), *m)}
+}
+
 // resolve answers the forms of the test; ok is false where the form has no such answer.
-func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool) {
+func (w *twin) resolve(n Node, s stand, atClose bool) (civil.Interval, bool) {
+	a, after := w.day(s, 0), max(w.day(s, 1), w.day(s, 0)+1)
 	span := func(start, end civil.Day) (civil.Interval, bool) { return civil.Interval{Start: start, End: end}, true }
 	switch n := n.(type) {
 	case *This:
@@ -266,6 +292,12 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 		if atClose {
 			over = a
 		}
+		if n.Unit == calendar.Day { // counted from today, then moved
+			if over = w.day(s, -1); atClose {
+				over = a
+			}
+			return span(over-civil.Day(n.N)+1, over+1)
+		}
 		if n.Unit == calendar.BusinessDay {
 			newest := w.walk(over, -1, 1)
 			return span(w.walk(newest, -1, n.N), newest+1)
@@ -278,21 +310,24 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 		if n.Unit == calendar.BusinessDay {
 			return span(w.walk(a+1, 1, 1), w.walk(a+1, 1, n.N)+1)
 		}
+		if n.Unit == calendar.Day {
+			return span(after, after+civil.Day(n.N))
+		}
 		id := w.id(n.Unit, a)
 		return span(w.begin(n.Unit, id+1), w.begin(n.Unit, id+1+n.N))
 	case *RestOf:
-		return span(a+1, w.begin(n.Unit, w.id(n.Unit, a)+1))
+		return span(after, max(after, w.begin(n.Unit, w.id(n.Unit, a)+1)))
 	case *Trailing:
 		end := a + 1
 		if n.ExcludingToday {
-			end = a
+			end = w.day(s, -1) + 1
 		}
 		if n.Unit == calendar.BusinessDay {
 			return span(w.walk(end-1, -1, n.N), end)
 		}
 		return span(w.move(end, -n.N, n.Unit), end)
 	case *Coming:
-		start := a + 1
+		start := after
 		if n.IncludingToday {
 			start = a
 		}
@@ -301,25 +336,29 @@ func (w *twin) resolve(n Node, a civil.Day, atClose bool) (civil.Interval, bool)
 		}
 		return span(start, w.move(start, n.N, n.Unit))
 	case *SetOp: // of one period, as "of" needs it
-		set, ok := w.days(n, a, atClose)
+		set, ok := w.days(n, s, atClose)
 		return set.Bounds(), ok && set.Len() == 1
 	case *Nth:
-		return w.starting(n.Unit, n.Of, a, atClose, n.N-1, n.N-1)
+		return w.starting(n.Unit, n.Of, s, atClose, n.N-1, n.N-1)
 	case *FirstLast:
 		if n.Last {
-			return w.starting(n.Unit, n.Of, a, atClose, -n.N, -1)
+			return w.starting(n.Unit, n.Of, s, atClose, -n.N, -1)
 		}
-		return w.starting(n.Unit, n.Of, a, atClose, 0, n.N-1)
+		return w.starting(n.Unit, n.Of, s, atClose, 0, n.N-1)
 	case *Move:
-		return w.resolve(n.X, w.move(a, n.N, n.Unit), atClose)
+		if n.Unit == calendar.Day || n.Unit == calendar.Week {
+			v, ok := w.resolve(n.X, s, atClose)
+			return civil.Interval{Start: w.move(v.Start, n.N, n.Unit), End: w.move(v.End, n.N, n.Unit)}, ok
+		}
+		return w.resolve(n.X, w.stand(s, n), atClose)
 	}
 	return civil.Interval{}, false
 }
 
 // starting lists the units that start inside another span and gives those from one position through
 // another; positions below 0 count from the end.
-func (w *twin) starting(u calendar.Unit, of Node, a civil.Day, atClose bool, from, through int) (civil.Interval, bool) {
-	x, ok := w.resolve(of, a, atClose)
+func (w *twin) starting(u calendar.Unit, of Node, s stand, atClose bool, from, through int) (civil.Interval, bool) {
+	x, ok := w.resolve(of, s, atClose)
 	if !ok {
 		return x, false
 	}
@@ -342,9 +381,10 @@ func (w *twin) starting(u calendar.Unit, of Node, a civil.Day, atClose bool, fro
 }
 
 // days answers forms that may be several periods, by asking of every day whether it is inside.
-func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
+func (w *twin) days(n Node, s stand, atClose bool) (civil.Set, bool) {
+	a := w.day(s, 0)
 	keep := func(x Node, inside func(civil.Day) bool) (civil.Set, bool) {
-		set, ok := w.days(x, a, atClose)
+		set, ok := w.days(x, s, atClose)
 		var kept []civil.Interval
 		for v := range set.Intervals() {
 			for d := v.Start; d < v.End; d++ {
@@ -357,9 +397,9 @@ func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
 	}
 	switch n := n.(type) {
 	case *Relative:
-		return civil.SetOf(civil.One(a + civil.Day(n.Offset))), true
+		return civil.SetOf(civil.One(w.day(s, n.Offset))), true
 	case *ExcludingToday:
-		return keep(n.X, func(d civil.Day) bool { return d != a })
+		return keep(n.X, func(d civil.Day) bool { return d <= w.day(s, -1) || d > a })
 	case *SoFar:
 		return keep(n.X, func(d civil.Day) bool { return d <= a })
 	case *OnlyDays:
@@ -368,24 +408,32 @@ func (w *twin) days(n Node, a civil.Day, atClose bool) (civil.Set, bool) {
 		}
 		return keep(n.X, func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
 	case *Move:
-		return w.days(n.X, w.move(a, n.N, n.Unit), atClose)
+		if n.Unit == calendar.Day || n.Unit == calendar.Week {
+			set, ok := w.days(n.X, s, atClose)
+			var moved []civil.Interval
+			for v := range set.Intervals() {
+				moved = append(moved, civil.Interval{Start: w.move(v.Start, n.N, n.Unit), End: w.move(v.End, n.N, n.Unit)})
+			}
+			return civil.Union(moved...), ok
+		}
+		return w.days(n.X, w.stand(s, n), atClose)
 	case *SetOp:
-		first, ok1 := w.days(n.Terms[0], a, atClose)
-		second, ok2 := w.days(n.Terms[1], a, atClose)
+		first, ok1 := w.days(n.Terms[0], s, atClose)
+		second, ok2 := w.days(n.Terms[1], s, atClose)
 		if n.Op == Or {
 			return civil.Union(append(collect(first), collect(second)...)...), ok1 && ok2
 		}
 		set, _ := keep(n.Terms[0], func(d civil.Day) bool { return second.Contains(d) == (n.Op == And) })
 		return set, ok1 && ok2
 	case *PointDay:
-		d, ok := w.point(n.Point, a, atClose)
+		d, ok := w.point(n.Point, s, atClose)
 		return civil.SetOf(civil.One(d)), ok
 	case *FromThrough:
-		from, ok1 := w.point(n.From, a, atClose)
-		through, ok2 := w.point(n.Through, a, atClose)
+		from, ok1 := w.point(n.From, s, atClose)
+		through, ok2 := w.point(n.Through, s, atClose)
 		return civil.SetOf(civil.Through(from, through)), ok1 && ok2 && through >= from-1
 	}
-	v, ok := w.resolve(n, a, atClose)
+	v, ok := w.resolve(n, s, atClose)
 	return civil.SetOf(v), ok
 }
 
@@ -397,10 +445,15 @@ func collect(s civil.Set) []civil.Interval {
 	return vs
 }
 
-func (w *twin) point(p Point, a civil.Day, atClose bool) (civil.Day, bool) {
-	d := a + map[Base]civil.Day{YesterdayPoint: -1, TomorrowPoint: 1}[p.Base]
+func (w *twin) point(p Point, s stand, atClose bool) (civil.Day, bool) {
+	offset, steps := map[Base]int{YesterdayPoint: -1, TomorrowPoint: 1}[p.Base], p.Steps
+	for p.Of == nil && len(steps) > 0 && steps[0].Unit <= calendar.Week && steps[0].Unit != calendar.BusinessDay {
+		offset += map[calendar.Unit]int{calendar.Day: 1, calendar.Week: 7}[steps[0].Unit] * steps[0].N
+		steps = steps[1:]
+	}
+	d := w.day(s, offset)
 	if p.Of != nil {
-		set, ok := w.days(p.Of, a, atClose)
+		set, ok := w.days(p.Of, s, atClose)
 		if !ok || set.Empty() {
 			return 0, false
 		}
@@ -408,8 +461,8 @@ func (w *twin) point(p Point, a civil.Day, atClose bool) (civil.Day, bool) {
 			d = set.Bounds().Last()
 		}
 	}
-	for _, s := range p.Steps {
-		d = w.move(d, s.N, s.Unit)
+	for _, step := range steps {
+		d = w.move(d, step.N, step.Unit)
 	}
 	return d, true
 }
@@ -421,6 +474,9 @@ var severalForms = []string{
 	"this year except (this month or last 2 full weeks)", "(year to date except week to date), 1 quarter earlier",
 	"from start of this month through yesterday", "from start of last full quarter + 10 days through end of this week", "start of this year - 2 business days",
 	"end of last full month + 1 month", "from today - 3 weeks through today", "from start of this quarter - 1 month through end of this month + 1 quarter",
+	"month to date excluding today, 1 month earlier", "yesterday, 1 year earlier", "today - 3 days, 1 quarter earlier, 2 weeks earlier",
+	"coming 3 days, 1 month earlier", "rest of this week, 1 year earlier", "last 5 full days, 1 month earlier, 3 business days earlier",
+	"this month excluding today, 5 weeks earlier", "trailing 2 months excluding today, 1 month later, 1 year earlier",
 	"first 2 weeks of (this quarter or next full quarter)", "today, 1 business day later", "trailing 20 business days excluding today, only business days",
 }
 
@@ -479,7 +535,7 @@ func TestResolverAgainstItsTwin(t *testing.T) {
 			for a := from; a <= to; a++ {
 				for i, n := range forms {
 					atClose := (int(a)+i)%2 == 0
-					want, ok := w.resolve(n, a, atClose)
+					want, ok := w.resolve(n, stand{base: a}, atClose)
 					got, err := Resolve(n, Scope{AsOf: a, AtClose: atClose, Calendar: w.cal})
 					if ok != (err == nil) || ok && !got.Equal(civil.SetOf(want)) {
 						t.Fatalf(
@@ -496,7 +552,7 @@ func TestResolverAgainstItsTwin(t *testing.T) {
 					}
 				}
 				for _, n := range several {
-					want, ok := w.days(n, a, false)
+					want, ok := w.days(n, stand{base: a}, false)
 					got, err := Resolve(n, Scope{AsOf: a, Calendar: w.cal})
 					if ok != (err == nil) || ok && !got.Equal(want) {
 						t.Fatalf("%s in %s as of %s: %v, %v; the twin finds %v, %v", n, c.spec.Name, a, got, err, want, ok)
