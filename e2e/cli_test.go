@@ -218,7 +218,7 @@ func (s *running) checkBreakdown(file string) {
 		s.t.Errorf("stored\n%son the spot\n%s", stored, onTheSpot)
 	}
 	header, _, _ := strings.Cut(stored, "\n")
-	if header != "span,first_day,last_day,days,unit,sum_fare,sum_fare_1_year_earlier,sum_fare_1_year_earlier_difference,sum_fare_1_year_earlier_change,sum_fare_running,1_year_earlier_first_day,1_year_earlier_last_day,1_year_earlier_days,flags,like_for_like" {
+	if header != "span,first_day,last_day,days,covered_days,unit,sum_fare,sum_fare_1_year_earlier,sum_fare_1_year_earlier_difference,sum_fare_1_year_earlier_change,sum_fare_running,1_year_earlier_first_day,1_year_earlier_last_day,1_year_earlier_days,1_year_earlier_covered_days,flags,like_for_like" {
 		s.t.Errorf("the columns are %s", header)
 	}
 	rows := csvRows(s.t, stored)
@@ -247,7 +247,7 @@ func (s *running) checkBreakdown(file string) {
 			)
 		}
 	}
-	if len(rows) != 12 || rows[9]["flags"] != "in progress" || rows[9]["like_for_like"] != "no" {
+	if len(rows) != 12 || rows[9]["flags"] != "in progress, not like-for-like" || rows[9]["like_for_like"] != "no" || rows[8]["like_for_like"] != "yes" {
 		s.t.Errorf("%d rows; October is %v", len(rows), rows[9])
 	}
 }

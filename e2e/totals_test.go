@@ -117,7 +117,7 @@ func TestTheWholeQuestion(t *testing.T) {
 		"plan",
 	)
 	s.refused(1, "no dataset is named moon", "total", "crossings", "--over", "2026-09", "--sum", "fare", "--against-dataset", "moon")
-	s.refused(1, "each week needs a span with both ends", "total", "crossings", "--over", "all dates", "--count", "--each", "week")
+	s.refused(1, "all dates is open on its left", "total", "crossings", "--over", "all dates", "--count", "--against", "1 year earlier")
 }
 
 // checkCrossTab compares the edges of a cross-tab with the sums of its cells.

@@ -61,6 +61,9 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 	if err := p.run(ctx); err != nil {
 		return nil, err
 	}
+	if err := p.cover(ctx); err != nil {
+		return nil, err
+	}
 	return p.answer()
 }
 
@@ -163,6 +166,11 @@ func (p *plan) answer() (*Answer, error) {
 			return nil, err
 		}
 	}
+	for i := range p.spans {
+		if at := p.spans[i].later; at != noSlot {
+			a.LeftOut += main.result.RecordsIn(at.period)
+		}
+	}
 	a.Tables = []table.Table{t}
 	if p.query.Across != "" {
 		a.Tables = p.pivots(&t, a)
@@ -173,11 +181,13 @@ func (p *plan) answer() (*Answer, error) {
 
 // span describes a span and what it is compared with.
 func (p *plan) span(sp *spanPlan) table.Span {
-	s := table.Span{Expression: sp.text, Intervals: sp.days, Days: table.Days(sp.days)}
+	s := table.Span{Expression: sp.text, Intervals: sp.days, Days: table.Days(sp.days), CoveredDays: p.side(sp.days, 0).coveredOrNil()}
 	for i, c := range sp.comparisons {
 		cause := p.cause(sp, i)
+		_, other := p.sides(sp, i)
 		s.Comparisons = append(s.Comparisons, table.Comparison{
-			Name: c.name, Dataset: c.dataset, Intervals: c.days, Days: table.Days(c.days), LikeForLike: cause == nil, Cause: cause,
+			Name: c.name, Dataset: c.dataset, Intervals: c.days, Days: table.Days(c.days), CoveredDays: other.covered,
+			LikeForLike: cause == nil, Cause: cause,
 		})
 	}
 	return s
@@ -321,15 +331,23 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		Days:      table.Days(r.days),
 		Group:     group,
 		Cells:     make([]decimal.Value, 0, len(t.Columns)),
+
+		CoveredDays: p.side(r.days, 0).coveredOrNil(),
 	}
 	incomplete := false
 	if unit {
 		coverage := p.inputs[0].result.Coverage
 		incomplete = !r.window.Empty() && (coverage.Records == 0 || r.window.Start < coverage.Oldest)
 		row.Unit = &table.Unit{Label: r.unit.Label, FirstDay: r.unit.Whole.Start}
-		row.Flags, row.Comparisons = r.flags(incomplete), r.againstDays
+		row.Flags, row.Comparisons = r.flags(incomplete, p.unlikeRow(sp, r)), r.againstDays
+		for j := range r.againstDays {
+			_, other := p.rowSides(sp, r, j)
+			row.ComparisonsCovered = append(row.ComparisonsCovered, other.covered)
+		}
 	}
-	row.Key = table.Key(i, row.Unit, group)
+	if row.Key = table.Key(i, row.Unit, group); r.alone { // its unit may be another row's, too
+		row.Key = table.Key(i, nil, nil) + ".against" + strings.TrimPrefix(row.Key, table.Key(i, nil, nil))
+	}
 	own := p.at(r.at, group)
 	mine := blankIf(r.blank, own)
 	counterparts := make([][]decimal.Value, len(r.against))
@@ -352,10 +370,17 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 	)
 	for f, e := range p.measures() {
 		row.Cells = append(row.Cells, own[f])
-		for _, c := range counterparts {
-			compared, err := measure.Compare(mine[f], c[f])
+		for j, c := range counterparts {
+			value, against := mine[f], c[f]
+			if unit && e.Share && !r.blank { // a side without a record counts as nothing where records were due
+				value, against = p.asDue(sp, r, j, value, against)
+			}
+			compared, err := measure.Compare(value, against)
 			if err != nil {
 				return err
+			}
+			if !c[f].Set {
+				compared.Counterpart, compared.Change = c[f], decimal.Value{}
 			}
 			row.Cells = append(row.Cells, compared.Counterpart, compared.Difference, compared.Change)
 		}
@@ -381,14 +406,14 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 }
 
 // flags says what is special about a unit.
-func (r *rowPlan) flags(incomplete bool) []table.Flag {
+func (r *rowPlan) flags(incomplete, unlike bool) []table.Flag {
 	var flags []table.Flag
 	for _, f := range []struct {
 		flag table.Flag
 		set  bool
 	}{
 		{table.Partial, r.unit.Partial}, {table.InProgress, r.unit.InProgress}, {table.Future, r.unit.Future},
-		{table.Incomplete, incomplete}, {table.Unlike, r.unlike},
+		{table.Incomplete, incomplete}, {table.Unlike, unlike || r.unlike},
 	} {
 		if f.set {
 			flags = append(flags, f.flag)

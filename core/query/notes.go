@@ -8,6 +8,22 @@ import (
 	"vastspan/core/table"
 )
 
+// endNotes says where the records end, should that be before the as-of day.
+func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
+	in := p.inputs[0]
+	if in.covered == nil || in.covered.Records == 0 {
+		return
+	}
+	newest := p.reach(0).Last()
+	if newest < p.Scope.AsOf && in.covered.Newest < p.Scope.AsOf {
+		add(table.RecordsEnd, table.Info, "records end %s, %s before the as-of day; as of latest?", newest.Long(), days(int(p.Scope.AsOf-newest)))
+	}
+	if p.query.LikeForLike && p.comparing() {
+		add(table.Aligned, table.Info, "made like-for-like: what reaches past %s ends there, and what it is compared with at the same day",
+			p.last().Long())
+	}
+}
+
 // notes says what shaped the figures: filters, records that are excluded, days, units; and what to be
 // careful with.
 func (p *plan) notes(a *Answer) []table.Note {
@@ -29,6 +45,10 @@ func (p *plan) notes(a *Answer) []table.Note {
 	if a.Undated > 0 {
 		add(table.Excluded, table.Warning, "%s excluded: no date in %s", table.Thousands(fmt.Sprint(a.Undated)), a.Date)
 	}
+	if a.LeftOut > 0 {
+		add(table.LeftOut, table.Warning, "%s after the as-of day left out", table.CountedRecords(a.LeftOut))
+	}
+	p.endNotes(add)
 	var units []string
 	for _, f := range p.query.Figures {
 		if c, err := p.inputs[0].Schema.Find(f.Column); err == nil && c.Unit != "" {

@@ -20,6 +20,9 @@ type Records struct {
 	Name   string
 	Schema *dataset.Schema
 	Source tally.Source
+	// Covered finds the oldest and the newest day of all records by one of their dates, whatever the filters;
+	// nil where that is known from the answer alone.
+	Covered func(ctx context.Context, date string) (tally.Coverage, error)
 }
 
 // An Evaluator answers queries against a day and definitions.
@@ -27,8 +30,6 @@ type Evaluator struct {
 	Scope span.Scope
 	// Find returns other records by their name.
 	Find func(ctx context.Context, name string) (Records, error)
-	// Known leaves records after the as-of day out, unless they are planned.
-	Known bool
 }
 
 // A plan collects the periods of days that a query needs of each set of records, and where each is
@@ -50,6 +51,7 @@ type input struct {
 	Records
 	request tally.Request
 	result  *tally.Result
+	covered *tally.Coverage // nil where it is not known yet
 }
 
 // A slot is where the figures of a period are found.
@@ -66,6 +68,7 @@ type spanPlan struct {
 	cautions    []span.Caution
 	comparisons []comparison
 	at          slot
+	later       slot      // what lies after the as-of day, and is left out
 	rows        []rowPlan // its units; nil where it is not broken down
 }
 
@@ -75,6 +78,7 @@ type comparison struct {
 	dataset string
 	days    civil.Set
 	at      slot
+	aligns  bool // it can be made to end at the same day
 }
 
 // A rowPlan is a unit of a span, or the span itself, with the slots of its figures.
@@ -87,6 +91,8 @@ type rowPlan struct {
 	previous         slot
 	running, rolling slot
 	window           civil.Interval
+	previousDays     civil.Set
+	alone            bool // it is a row of the counterpart alone
 	blank            bool // it has not happened yet: nothing runs on into it, nothing is compared
 	unlike           bool
 }
@@ -118,8 +124,13 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 		p.inputs = append(p.inputs, &input{Records: other, request: r})
 	}
+	if q.LikeForLike {
+		if err := p.coverEarly(ctx); err != nil {
+			return nil, err
+		}
+	}
 	for i, text := range q.Over {
-		if err := p.add(i, text); err != nil {
+		if err := p.add(ctx, i, text); err != nil {
 			return nil, err
 		}
 		if p.listed() > span.MaxListed {
@@ -250,8 +261,8 @@ func (o *Other) request(q Query, other Records) (tally.Request, error) {
 
 // on asks an input for a period.
 func (p *plan) on(at int, s civil.Set) slot {
-	if at == 0 && p.Known && !p.query.Planned {
-		s = s.Intersect(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: p.Scope.AsOf + 1}))
+	if !p.query.Planned { // as it was known to stand then (semantics §7)
+		s = through(s, p.Scope.AsOf)
 	}
 	r := &p.inputs[at].request
 	r.Periods = append(r.Periods, s)
@@ -286,34 +297,60 @@ func (p *plan) listed() int {
 }
 
 // add lays one span out.
-func (p *plan) add(i int, text string) error {
+func (p *plan) add(ctx context.Context, i int, text string) error {
 	n, err := span.Parse(text)
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
 	p.query.Over[i] = n.String()
-	resolution, err := span.Explain(n, p.Scope)
-	if err == nil && p.query.LikeForLike && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
-		n = &span.SoFar{X: n} // it is cut where it reaches past the as-of day, and only there
-		resolution, err = span.Explain(n, p.Scope)
-	}
+	resolution, err := span.ResolveCautiously(n, p.Scope)
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
-	sp := spanPlan{text: n.String(), node: n, days: resolution.Days, cautions: resolution.Cautions}
+	sp := spanPlan{text: n.String(), node: n, days: resolution.Days, cautions: resolution.Cautions, later: noSlot}
+	if err := p.close(ctx, &sp); err != nil {
+		return errorAt(err, "/over/%d", i)
+	}
+	compared := n
+	if resolution.Days.Bounds().End == civil.OpenEnd { // it is cut at the as-of day before it is compared
+		compared = &span.SoFar{X: n}
+	}
+	last := p.last()
+	cut := p.query.LikeForLike && sp.days.Bounds().End > last+1 && p.aligns()
+	if cut {
+		sp.days = through(sp.days, last)
+	}
 	if cut := p.cutsUnit(0, sp.days); cut != "" {
 		sp.cautions = append(sp.cautions, span.Caution{Kind: cautionCutsUnit, Text: cut})
 	}
 	sp.at = p.on(0, sp.days)
+	if !p.query.Planned && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
+		sp.later = slot{0, len(p.inputs[0].request.Periods)}
+		p.inputs[0].request.Periods = append(p.inputs[0].request.Periods,
+			resolution.Days.Within(civil.Interval{Start: p.Scope.AsOf + 1, End: civil.OpenEnd}))
+	}
 	for j, a := range p.against {
-		days, err := a.Resolve(n, p.Scope)
+		other, err := a.Explain(compared, p.Scope)
 		if err != nil {
 			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
 		}
-		sp.comparisons = append(sp.comparisons, comparison{name: a.Name(), days: days, at: p.on(0, days)})
+		end, aligns, err := a.MoveDay(compared, last, p.Scope)
+		if err != nil {
+			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
+		}
+		if cut && aligns {
+			other.Days = through(other.Days, end)
+		}
+		for _, c := range other.Cautions {
+			c.Text = "compared with " + a.Name() + ": " + c.Text
+			sp.cautions = append(sp.cautions, c)
+		}
+		sp.comparisons = append(sp.comparisons, comparison{name: a.Name(), days: other.Days, at: p.on(0, other.Days), aligns: aligns})
 	}
 	for j, o := range p.query.AgainstDataset {
-		sp.comparisons = append(sp.comparisons, comparison{name: o.Dataset, dataset: o.Dataset, days: sp.days, at: p.on(1+j, sp.days)})
+		sp.comparisons = append(sp.comparisons, comparison{
+			name: o.Dataset, dataset: o.Dataset, days: sp.days, at: p.on(1+j, sp.days), aligns: true,
+		})
 	}
 	if p.query.Each != "" {
 		if err := p.breakDown(&sp); err != nil {
@@ -321,6 +358,48 @@ func (p *plan) add(i int, text string) error {
 		}
 	}
 	p.spans = append(p.spans, sp)
+	return nil
+}
+
+// close cuts a span that is open where it is compared or broken down: on its right at the as-of day, on its left
+// where the records begin. What is open on its left has no counterpart.
+func (p *plan) close(ctx context.Context, sp *spanPlan) error {
+	bounds := sp.days.Bounds()
+	if len(p.against) > 0 && bounds.Start == civil.OpenStart {
+		return fmt.Errorf("%s is open on its left: there is nothing that it could be compared with", sp.text)
+	}
+	if bounds.End == civil.OpenEnd && (p.comparing() || p.query.Each != "") {
+		sp.days = through(sp.days, p.Scope.AsOf)
+	}
+	if p.query.Each != "" && bounds.Start == civil.OpenStart {
+		if err := p.coverEarly(ctx); err != nil {
+			return err
+		}
+		if v := p.reach(0); p.inputs[0].covered != nil {
+			sp.days = sp.days.Within(v)
+		}
+	}
+	return nil
+}
+
+// aligns reports whether anything that is compared can be made to end at the same day.
+func (p *plan) aligns() bool {
+	return len(p.query.AgainstDataset) > 0 || p.query.Previous ||
+		slices.ContainsFunc(p.against, func(a span.Against) bool { return a.Node() == nil })
+}
+
+// coverEarly finds out which days the records cover before they are asked.
+func (p *plan) coverEarly(ctx context.Context) error {
+	for _, in := range p.inputs {
+		if in.Covered == nil || in.covered != nil {
+			continue
+		}
+		c, err := in.Covered(ctx, in.request.Date)
+		if err != nil {
+			return err
+		}
+		in.covered = &c
+	}
 	return nil
 }
 
@@ -335,6 +414,7 @@ func (p *plan) breakDown(sp *spanPlan) error {
 	if err != nil {
 		return err
 	}
+	own := len(units)
 	others := make([][]tally.Unit, len(p.against))
 	for i := range p.against {
 		c := &sp.comparisons[i]
@@ -342,11 +422,19 @@ func (p *plan) breakDown(sp *spanPlan) error {
 			return fmt.Errorf("compared with %s: %w", c.name, err)
 		}
 	}
+	for i := range others { // what has no partner gets a row of its own (semantics §7)
+		for len(units) < len(others[i]) {
+			u := others[i][len(units)]
+			u.Days, u.Partial, u.InProgress, u.Future = civil.Set{}, false, false, false
+			units = append(units, u)
+		}
+	}
 	for i, u := range units {
 		row := rowPlan{
 			unit:     u,
 			days:     u.Days,
 			at:       p.on(0, u.Days),
+			alone:    i >= own,
 			previous: noSlot,
 			running:  noSlot,
 			rolling:  noSlot,
@@ -367,8 +455,21 @@ func (p *plan) breakDown(sp *spanPlan) error {
 			row.against, row.againstDays = append(row.against, p.on(1+j, u.Days)), append(row.againstDays, u.Days)
 			row.unlike = row.unlike || p.cutsUnit(1+j, u.Days) != ""
 		}
-		if row.previous, err = p.previous(sp, i, u); err != nil {
+		if row.alone {
+			row.at = noSlot
+			sp.rows = append(sp.rows, row)
+			continue
+		}
+		if row.previous, row.previousDays, err = p.previous(sp, i, u); err != nil {
 			return err
+		}
+		if last := p.last(); p.query.Previous && p.query.LikeForLike && u.Whole.Contains(last) && u.Whole.End > last+1 {
+			end, _, err := cal.Move(last, -1, p.each)
+			if err != nil {
+				return err
+			}
+			row.previousDays = through(row.previousDays, end)
+			row.previous = p.on(0, row.previousDays)
 		}
 		if row.running, err = p.running(sp.days, u); err != nil {
 			return err
@@ -386,19 +487,20 @@ func (p *plan) breakDown(sp *spanPlan) error {
 
 // previous returns the slot of the unit before a row: the row before it, or for the first one the whole
 // unit before the span.
-func (p *plan) previous(sp *spanPlan, i int, u tally.Unit) (slot, error) {
+func (p *plan) previous(sp *spanPlan, i int, u tally.Unit) (slot, civil.Set, error) {
 	switch {
 	case !p.query.Previous:
-		return noSlot, nil
+		return noSlot, civil.Set{}, nil
 	case i > 0:
-		return sp.rows[i-1].at, nil
+		return sp.rows[i-1].at, sp.rows[i-1].days, nil
 	}
 	index, err := p.Scope.Calendar.Index(p.each, u.Whole.Start)
 	if err != nil {
-		return noSlot, err
+		return noSlot, civil.Set{}, err
 	}
 	before, err := p.Scope.Calendar.Unit(p.each, index-1)
-	return p.on(0, civil.SetOf(before)), err
+	days := civil.SetOf(before)
+	return p.on(0, days), days, err
 }
 
 func (p *plan) running(set civil.Set, u tally.Unit) (slot, error) {
@@ -408,7 +510,7 @@ func (p *plan) running(set civil.Set, u tally.Unit) (slot, error) {
 	case runningSpan:
 		return p.on(0, tally.RunningSpan(set, u)), nil
 	}
-	days, err := tally.Running(set, u, p.Scope.Calendar, p.reset)
+	days, err := tally.Running(set, u, p.Scope.Calendar, p.each, p.reset)
 	return p.on(0, days), err
 }
 

@@ -31,7 +31,8 @@ type Query struct {
 	Against []string `json:"against,omitempty"          yaml:"against,flow,omitempty"`
 	// AgainstDataset are other records of the same days: a plan, say.
 	AgainstDataset []Other `json:"against_dataset,omitempty"  yaml:"against-dataset,flow,omitempty"`
-	// LikeForLike cuts each span at the as-of day before it is moved, so that both sides are alike.
+	// LikeForLike makes both sides end at the same day: the as-of day or the newest record, whichever comes first,
+	// where the span reaches past it (semantics §7).
 	LikeForLike bool `json:"like_for_like,omitempty"    yaml:"like-for-like,omitempty"`
 	// Each is the unit that spans are broken down into.
 	Each string `json:"each,omitempty"             yaml:"each,omitempty"`
@@ -75,6 +76,10 @@ const (
 
 // runningSpan asks for a running figure that starts over with the span alone.
 const runningSpan = "span"
+
+// ReadsTwice reports whether a query may have to look at the records before it is answered, to find out which days
+// they cover.
+func (q *Query) ReadsTwice() bool { return q.AsOf == Latest || q.LikeForLike || q.Each != "" }
 
 // Limits of one query.
 const (

@@ -32,6 +32,21 @@ type memory struct {
 	records []record
 }
 
+// as names the records.
+func (m memory) as(name string) Records {
+	return Records{name, m.schema, m, func(_ context.Context, date string) (tally.Coverage, error) {
+		var c tally.Coverage
+		at, err := m.schema.DateColumn(date)
+		if err != nil || at != m.schema.Day() {
+			return c, err
+		}
+		for _, r := range m.records {
+			c.Add(r.day)
+		}
+		return c, nil
+	}}
+}
+
 func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
 	var found tally.Found
 	var groups tally.Groups
@@ -105,7 +120,7 @@ func sales(list []sale) Records {
 		}
 		m.records = append(m.records, r)
 	}
-	return Records{"sales", schema, m}
+	return m.as("sales")
 }
 
 // names knows the calendars of the tests.

@@ -55,6 +55,69 @@ func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	return prior(n, s)
 }
 
+// Explain returns the days of a span's counterpart with the cautions that they carry. Errors are *Error.
+func (a Against) Explain(n Node, s Scope) (Resolution, error) {
+	switch {
+	case a.move != nil:
+		return ResolveCautiously(&Move{n, a.move.N, a.move.Unit}, s)
+	case a.other != nil:
+		return ResolveCautiously(a.other, s)
+	}
+	set, err := prior(n, s)
+	return Resolution{Days: set}, err
+}
+
+// MoveDay returns the day that stands for a day of a span on the side of its counterpart: moved by its own move, for
+// prior by its units or as many days (semantics §7). Another span has none.
+func (a Against) MoveDay(n Node, d civil.Day, s Scope) (civil.Day, bool, error) {
+	if a.other != nil {
+		return 0, false, nil
+	}
+	m, cal := a.move, s.Calendar
+	if a.prior {
+		var err error
+		if m, cal, err = priorMove(n, s); err != nil || m == nil {
+			return 0, false, err
+		}
+	}
+	if cal == nil {
+		cal = calendar.Civil
+	}
+	moved, _, err := cal.Move(d, m.N, m.Unit)
+	if err != nil {
+		err = asError(err)
+	}
+	return moved, true, err
+}
+
+// priorMove returns the move that leads from a span to the period before; nil where it has no days.
+func priorMove(n Node, s Scope) (*Move, *calendar.Calendar, error) {
+	core, name, _, err := kernel(n, s)
+	if err != nil {
+		return nil, nil, err
+	}
+	cal, err := s.in(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	if m := sameKindBefore(core); m != nil {
+		return m, cal, nil
+	}
+	if u, count := namedUnits(core); count > 0 {
+		return &Move{N: -count, Unit: u}, cal, nil
+	}
+	if whole, err := Resolve(core, s); err == nil && whole.Len() == 1 {
+		if u, count := wholeUnits(whole.At(0), cal); count > 0 {
+			return &Move{N: -count, Unit: u}, cal, nil
+		}
+	}
+	set, err := Resolve(n, s)
+	if err != nil || set.Empty() || set.Open() {
+		return nil, nil, err
+	}
+	return &Move{N: -set.Bounds().Days(), Unit: calendar.Day}, cal, nil
+}
+
 // prior returns the period just before a span, of the same kind (semantics §7), whatever modifiers stand on
 // it: a form with units of its own that many earlier; one that names units, or is whole units, as many right
 // before it; else as many days.

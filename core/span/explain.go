@@ -56,7 +56,12 @@ const maxSteps = 400
 const refillHorizon = 800
 
 // Explain resolves an expression and gives the steps and the cautions with it.
-func Explain(n Node, s Scope) (Resolution, error) {
+func Explain(n Node, s Scope) (Resolution, error) { return cautious(n, s, true) }
+
+// ResolveCautiously resolves an expression and gives the cautions with it.
+func ResolveCautiously(n Node, s Scope) (Resolution, error) { return cautious(n, s, false) }
+
+func cautious(n Node, s Scope, steps bool) (Resolution, error) {
 	e := env{asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter, trace: &trace{}}
 	if e.cal == nil {
 		e.cal = calendar.Civil
@@ -68,7 +73,9 @@ func Explain(n Node, s Scope) (Resolution, error) {
 	cautions := e.trace.cautions
 	e.trace, e.references = nil, 0
 	x := explainer{env: &e}
-	x.explain(n, 0)
+	if steps {
+		x.explain(n, 0)
+	}
 	if set.Empty() {
 		cautions = append(cautions, refill(n, s))
 	}

@@ -17,19 +17,15 @@ type Result struct {
 	Error      *Error      `json:"error,omitempty"`
 }
 
-// ResolveText resolves one expression; explain asks for the steps and the cautions, too.
+// ResolveText resolves one expression, with its cautions; explain asks for the steps, too.
 func ResolveText(text string, s Scope, explain bool) Result {
 	r := Result{Expression: text}
 	n, err := Parse(text)
 	if err == nil {
 		r.Expression = n.String()
-		if explain {
-			var explained Resolution
-			explained, err = Explain(n, s)
-			r.Intervals, r.Steps, r.Cautions = explained.Days, explained.Steps, explained.Cautions
-		} else {
-			r.Intervals, err = Resolve(n, s)
-		}
+		var resolved Resolution
+		resolved, err = cautious(n, s, explain)
+		r.Intervals, r.Steps, r.Cautions = resolved.Days, resolved.Steps, resolved.Cautions
 	}
 	if err != nil {
 		r.Error = err.(*Error) // Parse, Resolve and Explain give no other

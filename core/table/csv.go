@@ -59,7 +59,7 @@ func (a *Answer) Grid() *Grid {
 	if len(a.Tables) > 0 && a.Tables[0].Across != "" {
 		return a.pivotGrid()
 	}
-	g := &Grid{Header: []string{"span", "first_day", "last_day", "days"}}
+	g := &Grid{Header: []string{"span", "first_day", "last_day", "days", "covered_days"}}
 	for i := range a.Tables {
 		a.rows(g, &a.Tables[i])
 	}
@@ -73,7 +73,7 @@ func (a *Answer) rows(g *Grid, t *Table) {
 	}
 	names := a.comparisonNames()
 	for _, name := range names {
-		g.Header = append(g.Header, name+"_first_day", name+"_last_day", name+"_days")
+		g.Header = append(g.Header, name+"_first_day", name+"_last_day", name+"_days", name+"_covered_days")
 	}
 	if g.Header = append(g.Header, "flags"); len(names) > 0 {
 		g.Header = append(g.Header, "like_for_like")
@@ -85,6 +85,7 @@ func (a *Answer) rows(g *Grid, t *Table) {
 		}
 		sp := &a.Spans[r.Span]
 		cells := append([]string{sp.Expression}, DayCells(r.Intervals)...)
+		cells = append(cells, countCell(r.CoveredDays))
 		for _, l := range r.Group {
 			cells = append(cells, a.csvLabel(l))
 		}
@@ -93,14 +94,14 @@ func (a *Answer) rows(g *Grid, t *Table) {
 			cells = append(cells, v.String())
 		}
 		for j := range names {
-			days := sp.Comparisons[j].Intervals
+			days, covered := sp.Comparisons[j].Intervals, sp.Comparisons[j].CoveredDays
 			if r.Comparisons != nil {
-				days = r.Comparisons[j]
+				days, covered = r.Comparisons[j], r.ComparisonsCovered[j]
 			}
-			cells = append(cells, DayCells(days)...)
+			cells = append(append(cells, DayCells(days)...), strconv.Itoa(covered))
 		}
 		if cells = append(cells, FlagText(r.Flags)); len(names) > 0 {
-			cells = append(cells, yesNo(sp.likeForLike() && !slices.Contains(r.Flags, Unlike)))
+			cells = append(cells, yesNo(!slices.Contains(r.Flags, Unlike) && (r.Unit != nil || sp.likeForLike())))
 		}
 		g.Rows = append(g.Rows, cells)
 	}
@@ -193,6 +194,14 @@ func DayCells(s civil.Set) []string {
 		count = strconv.Itoa(*n)
 	}
 	return []string{b.First().String(), b.Last().String(), count}
+}
+
+// countCell writes a number of days, nothing where there is none.
+func countCell(n *int) string {
+	if n == nil {
+		return ""
+	}
+	return strconv.Itoa(*n)
 }
 
 // FlagText writes flags one after the other.

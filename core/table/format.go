@@ -1,6 +1,7 @@
 package table
 
 import (
+	"strconv"
 	"strings"
 
 	"github.com/cockroachdb/apd/v3"
@@ -91,4 +92,12 @@ func Thousands(s string) string {
 		b.WriteString("." + fraction)
 	}
 	return sign + b.String()
+}
+
+// CountedRecords writes a number of records.
+func CountedRecords(n int64) string {
+	if n == 1 {
+		return "1 record"
+	}
+	return Thousands(strconv.FormatInt(n, 10)) + " records"
 }

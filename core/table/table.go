@@ -26,17 +26,22 @@ type Answer struct {
 	Oldest  *civil.Day `json:"oldest,omitempty"`
 	Newest  *civil.Day `json:"newest,omitempty"`
 	// Others is how many values of the first category were put together.
-	Others int     `json:"others,omitempty"`
-	Spans  []Span  `json:"spans"`
-	Tables []Table `json:"tables"`
-	Notes  []Note  `json:"notes"`
+	Others int `json:"others,omitempty"`
+	// LeftOut is how many records of the spans lie after the as-of day, and are left out.
+	LeftOut int64   `json:"left_out,omitempty"`
+	Spans   []Span  `json:"spans"`
+	Tables  []Table `json:"tables"`
+	Notes   []Note  `json:"notes"`
 }
 
 // A Span is one of the spans that were asked for.
 type Span struct {
-	Expression  string       `json:"expression"`
-	Intervals   civil.Set    `json:"intervals"`
-	Days        *int         `json:"days"` // null where a side is open
+	Expression string    `json:"expression"`
+	Intervals  civil.Set `json:"intervals"`
+	Days       *int      `json:"days"` // null where a side is open
+	// CoveredDays is how many of the days records cover, by their ends and the as-of day; null where the span
+	// is open on its left.
+	CoveredDays *int         `json:"covered_days"`
 	Comparisons []Comparison `json:"comparisons,omitempty"`
 }
 
@@ -47,6 +52,7 @@ type Comparison struct {
 	Dataset     string    `json:"dataset,omitempty"` // where it is other records
 	Intervals   civil.Set `json:"intervals"`
 	Days        *int      `json:"days"`
+	CoveredDays int       `json:"covered_days"`
 	LikeForLike bool      `json:"like_for_like"`
 	Cause       *Cause    `json:"cause,omitempty"` // why it is not like for like
 }
@@ -79,6 +85,8 @@ const (
 	Covered        Code = "coverage"
 	Excluded       Code = "excluded"
 	Units          Code = "units"
+	LeftOut        Code = "left_out"
+	Aligned        Code = "aligned"
 	UsedVersions   Code = "definitions"
 	ComparedWith   Code = "comparison"
 	NotLikeForLike Code = "not_like_for_like"
@@ -152,19 +160,23 @@ const (
 
 // A Row is the figures of a span, or of a unit of it, for one group.
 type Row struct {
-	Key       string          `json:"key"`
-	Kind      Kind            `json:"kind"`
-	Span      int             `json:"span"` // its position
-	Unit      *Unit           `json:"unit,omitempty"`
-	Intervals civil.Set       `json:"intervals"`
-	Days      *int            `json:"days"` // null where a side is open
-	Group     []dataset.Label `json:"group"`
-	Flags     []Flag          `json:"flags,omitempty"`
-	Cells     []decimal.Value `json:"cells"`
+	Key       string    `json:"key"`
+	Kind      Kind      `json:"kind"`
+	Span      int       `json:"span"` // its position
+	Unit      *Unit     `json:"unit,omitempty"`
+	Intervals civil.Set `json:"intervals"`
+	Days      *int      `json:"days"` // null where a side is open
+	// CoveredDays is how many of them records cover; null where the side is open on its left.
+	CoveredDays *int            `json:"covered_days"`
+	Group       []dataset.Label `json:"group"`
+	Flags       []Flag          `json:"flags,omitempty"`
+	Cells       []decimal.Value `json:"cells"`
 	// CellFlags are those of single cells, where rows put spans beside each other.
 	CellFlags [][]Flag `json:"cell_flags,omitempty"`
 	// Comparisons are the days that the row is compared with, where they are not those of the span.
 	Comparisons []civil.Set `json:"comparisons,omitempty"`
+	// ComparisonsCovered is how many of those days records cover.
+	ComparisonsCovered []int `json:"comparisons_covered,omitempty"`
 }
 
 // Kind says what a row is the sum of.

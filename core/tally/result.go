@@ -19,6 +19,8 @@ type Result struct {
 	Groups [][]dataset.Label
 	cells  []map[string][]decimal.Value // by period and group
 	empty  []decimal.Value              // where no record is
+	// records are those of each period.
+	records []int64
 }
 
 // At returns the figures of a period and a group, in which All stands for all values of a category.
@@ -28,6 +30,9 @@ func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
 	}
 	return r.empty
 }
+
+// RecordsIn returns how many records lie in a period.
+func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
 // Run asks a source for the partial results of a plan and puts them together.
 func Run(ctx context.Context, p *Plan, src Source) (*Result, error) {
@@ -145,6 +150,7 @@ func (s *summary) result(found Found) (*Result, error) {
 		r.Groups = [][]dataset.Label{nil}
 	}
 	SortGroups(r.Groups, found.Top)
+	everything := slices.Repeat([]dataset.Label{dataset.All}, len(s.plan.By))
 	var err error
 	if r.empty, err = s.plan.figures(&Part{}, nil); err != nil {
 		return nil, err
@@ -161,6 +167,11 @@ func (s *summary) result(found Found) (*Result, error) {
 			c.part.Values = nil
 		}
 		r.cells = append(r.cells, row)
+		records := int64(0)
+		if c := cells[dataset.GroupKey(everything)]; c != nil {
+			records = c.part.Count
+		}
+		r.records = append(r.records, records)
 	}
 	return r, nil
 }

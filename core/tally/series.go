@@ -68,18 +68,36 @@ func Each(set civil.Set, cal *calendar.Calendar, u calendar.Unit, asOf civil.Day
 	return units, nil
 }
 
+// weekLead is how many days of a week come before the one that says where it belongs.
+const weekLead = 3
+
 // Running returns the days that a running figure of a row adds up: from the start of the unit of reset
-// that holds the row, through the row. A span of several periods keeps to its own days; one
-// period reaches back to the start of the unit, before the span if need be.
-func Running(set civil.Set, row Unit, cal *calendar.Calendar, reset calendar.Unit) (civil.Set, error) {
+// that holds the row, through the row. A week belongs to the one that holds its fourth day, with all its days
+// (semantics §8). A span of several periods keeps to its own days; one period reaches back to the start of the
+// unit, before the span if need be.
+func Running(set civil.Set, row Unit, cal *calendar.Calendar, each, reset calendar.Unit) (civil.Set, error) {
 	if row.Future || row.Days.Empty() {
 		return civil.Set{}, nil
 	}
-	holding, err := cal.Containing(reset, row.Days.Bounds().First())
+	by := row.Days.Bounds().First()
+	if each == calendar.Week {
+		by = row.Whole.Start + weekLead
+	}
+	holding, err := cal.Containing(reset, by)
 	if err != nil {
 		return civil.Set{}, err
 	}
-	through := civil.SetOf(civil.Interval{Start: holding.Start, End: row.Days.Bounds().End})
+	start := holding.Start
+	if each == calendar.Week {
+		week, err := cal.Containing(calendar.Week, start)
+		if err != nil {
+			return civil.Set{}, err
+		}
+		if start = week.Start; start+weekLead < holding.Start { // it belongs to the unit before
+			start = week.End
+		}
+	}
+	through := civil.SetOf(civil.Interval{Start: start, End: row.Days.Bounds().End})
 	if set.Len() > 1 {
 		return set.Intersect(through), nil
 	}

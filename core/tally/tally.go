@@ -111,7 +111,9 @@ type Source interface {
 // Found says what a source looked at.
 type Found struct {
 	Coverage
-	Top *Top // the values that were kept apart; nil where all were
+	// Whole is the coverage of all records, whatever the filters; nil where they were not all looked at.
+	Whole *Coverage
+	Top   *Top // the values that were kept apart; nil where all were
 }
 
 // A Coverage says which records a source looked at, after its filters.

@@ -63,6 +63,7 @@ func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, expl
 	v := print.View{Data: r, Grid: func() *table.Grid { return resolutionGrid(texts, r) }, Draw: func(p *print.Printer) {
 		if !explain {
 			p.Table(dayGrid(texts, r.Resolutions), print.Look{Right: print.Right(3), Shown: print.Days})
+			printCautions(p, r.Resolutions)
 			return
 		}
 		for i := range r.Resolutions {
@@ -72,16 +73,51 @@ func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, expl
 	if err := a.print.Print(out, v); err != nil {
 		return err
 	}
-	return firstRefused(texts, r.Resolutions)
+	return a.refusedOf(texts, r.Resolutions)
 }
 
-func firstRefused(texts []string, list []span.Result) error {
-	for i := range list {
-		if list[i].Error != nil {
-			return &expressionError{texts[i], list[i].Error}
+// readable explains every expression that cannot be read; the last of them is the error.
+func (a *app) readable(texts []string) error {
+	list := make([]span.Result, len(texts))
+	refused := 0
+	for i, text := range texts {
+		if _, err := span.Parse(text); err != nil {
+			list[i].Error = err.(*span.Error) // it gives no other
+			refused++
 		}
 	}
-	return nil
+	if refused < 2 { // one is explained with the rest of the query
+		return nil
+	}
+	return a.refusedOf(texts, list)
+}
+
+// refusedOf explains every expression that is refused; the last of them is the error.
+func (a *app) refusedOf(texts []string, list []span.Result) (last error) {
+	for i := range list {
+		if list[i].Error == nil {
+			continue
+		}
+		if last != nil {
+			a.printError(last)
+		}
+		last = &expressionError{texts[i], list[i].Error}
+	}
+	return last
+}
+
+// printCautions prints the cautions of all resolutions below their days.
+func printCautions(p *print.Printer, list []span.Result) {
+	first := true
+	for i := range list {
+		for _, c := range list[i].Cautions {
+			if first {
+				p.Linef("")
+				first = false
+			}
+			p.Linef("caution: %s: %s", list[i].Expression, c.Text)
+		}
+	}
 }
 
 // resolutionGrid returns resolutions as CSV has them, in the form of a batch.

@@ -196,7 +196,7 @@ func (a *app) spanShow() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return firstRefused([]string{d.Is}, r.Resolutions)
+		return a.refusedOf([]string{d.Is}, r.Resolutions)
 	}
 	return c
 }

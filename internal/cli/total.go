@@ -57,6 +57,9 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.read(args)
+		if err == nil {
+			err = a.readable(q.Over)
+		}
 		if err != nil {
 			return err
 		}
@@ -108,7 +111,12 @@ func (f *totalFlags) add(c *cobra.Command) {
 		nil,
 		"other records to compare with: a dataset, then COL=ITS_COL where its columns have other names",
 	)
-	flags.BoolVar(&q.LikeForLike, "like-for-like", false, "cut each span at the as-of day before it is moved, so that both sides are alike")
+	flags.BoolVar(
+		&q.LikeForLike,
+		"like-for-like",
+		false,
+		"make both sides end at the same day, where the span reaches past the as-of day or the newest record",
+	)
 	flags.StringVar(&q.Each, "each", "", "unit to break each span down into: day, week, month, quarter, half or year")
 	flags.StringVar(&q.Running, "running", "", "with --each: add up from the start of this unit, or of the span")
 	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")

@@ -53,7 +53,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return err
 	}
 	defer done()
-	if q.AsOf == query.Latest { // the file is read twice
+	if q.ReadsTwice() {
 		var clean func()
 		if in, clean, err = rereadable(in); err != nil {
 			return err

@@ -4,7 +4,6 @@ import (
 	"context"
 	"slices"
 
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/tally"
@@ -34,7 +33,7 @@ func (f *Source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	if err != nil {
 		return found, err
 	}
-	found.Coverage = whole.coverage
+	found.Coverage, found.Whole = whole.coverage, &whole.all
 	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
 		if found.Top, err = p.RankTop(whole.Partials); err != nil {
 			return found, err
@@ -93,15 +92,19 @@ func (l *layout) moment(day *dataset.Cell) int64 {
 type gathering struct {
 	tally.Groups
 	coverage tally.Coverage
+	all      tally.Coverage // of what the filters take out, too
 	key      []byte
 }
 
 // add takes one more record in.
 func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
+	day := &cells[l.day]
+	if day.Set {
+		g.all.Add(day.Day)
+	}
 	if !l.pass(cells) {
 		return nil
 	}
-	day := &cells[l.day]
 	if !day.Set {
 		g.coverage.Undated++
 		return nil
@@ -177,6 +180,7 @@ const maxFileGroups = 2_000_000
 // merge takes in what was found further on in the file.
 func (g *gathering) merge(other *gathering) error {
 	g.coverage.Merge(other.coverage)
+	g.all.Merge(other.all)
 	if err := g.Merge(&other.Groups); err != nil {
 		return err
 	}
@@ -186,24 +190,30 @@ func (g *gathering) merge(other *gathering) error {
 	return nil
 }
 
-// Newest reads the rest of a file and returns the newest day in it; false where no record has a day.
-func Newest(ctx context.Context, r Reader, s *dataset.Schema, allowUndated bool) (civil.Day, bool, error) {
-	day := s.Day()
+// Coverage reads the rest of a file and returns which days its records lie on, by one of its dates; empty is
+// the one that they are kept by.
+func Coverage(ctx context.Context, r Reader, s *dataset.Schema, date string, allowUndated bool) (tally.Coverage, error) {
 	var whole tally.Coverage
-	err := Scan(
+	day, err := s.DateColumn(date)
+	if err != nil {
+		return whole, err
+	}
+	err = Scan(
 		ctx,
 		r,
-		ScanOptions{Schema: s, Columns: []int{day}, AllowUndated: allowUndated},
+		ScanOptions{Schema: s, Columns: []int{day}, AllowUndated: allowUndated || date != ""},
 		func(_ int, rows Rows) (tally.Coverage, error) {
 			var c tally.Coverage
 			return c, rows(func(_ int, cells []dataset.Cell) error {
 				if cells[day].Set {
 					c.Add(cells[day].Day)
+				} else {
+					c.Undated++
 				}
 				return nil
 			})
 		},
 		func(c tally.Coverage) error { whole.Merge(c); return nil },
 	)
-	return whole.Newest, whole.Records > 0, err
+	return whole, err
 }

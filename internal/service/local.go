@@ -8,6 +8,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/query"
+	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 )
 
@@ -38,23 +39,44 @@ func OpenLocal(f File) (*Local, error) {
 // Newest returns the newest day of the file; false where no record has one. The file is set back to its
 // start, so its body has to be an io.Seeker.
 func (l *Local) Newest(ctx context.Context) (civil.Day, bool, error) {
-	newest, ok, err := ingest.Newest(ctx, l.reader, l.schema, l.allowUndated)
-	if err != nil {
-		return 0, false, err
-	}
+	c, err := l.covered(ctx, "")
+	return c.Newest, c.Records > 0, err
+}
+
+// covered reads the file for the days of its records, and sets it back to its start.
+func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error) {
 	back, seeks := l.body.(io.Seeker)
 	if !seeks {
-		return 0, false, fmt.Errorf("%s cannot be read twice", l.name)
+		return tally.Coverage{}, fmt.Errorf("%s cannot be read twice", l.name)
 	}
-	if _, err := back.Seek(0, io.SeekStart); err != nil {
-		return 0, false, err
+	if err := l.rewind(back); err != nil {
+		return tally.Coverage{}, err
 	}
-	l.reader, err = ingest.Open(l.mediaType, l.body)
-	return newest, ok, err
+	c, err := ingest.Coverage(ctx, l.reader, l.schema, date, l.allowUndated)
+	if err != nil {
+		return c, err
+	}
+	return c, l.rewind(back)
+}
+
+func (l *Local) rewind(back io.Seeker) error {
+	_, err := back.Seek(0, io.SeekStart)
+	if err == nil {
+		l.reader, err = ingest.Open(l.mediaType, l.body)
+	}
+	return err
 }
 
 // Records returns the file's records as a query is answered from them.
 func (l *Local) Records() query.Records {
+	return query.Records{Name: l.name, Schema: l.schema, Source: localSource{l}, Covered: l.covered}
+}
+
+// localSource reads a file that may have been read before, and set back.
+type localSource struct{ *Local }
+
+// Partials implements tally.Source.
+func (l localSource) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
 	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.allowUndated}
-	return query.Records{Name: l.name, Schema: l.schema, Source: source}
+	return source.Partials(ctx, p, into)
 }

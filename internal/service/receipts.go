@@ -343,7 +343,7 @@ func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, 
 	if err != nil {
 		return nil, err
 	}
-	a, err := s.totals.totalWith(ctx, l, q, false)
+	a, err := s.totals.totalWith(ctx, l, q)
 	if err != nil {
 		return nil, err
 	}

@@ -39,6 +39,7 @@ type totalStore interface {
 	recordSource
 	snapshots
 	Source(d *store.Dataset) tally.Source
+	CoverageBy(ctx context.Context, d *store.Dataset, date string) (tally.Coverage, error)
 }
 
 // Totals answer queries from stored datasets.
@@ -54,13 +55,18 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 	if err != nil {
 		return query.Records{}, err
 	}
-	return query.Records{Name: name, Schema: &d.Schema, Source: s.store.Source(d)}, nil
+	return query.Records{
+		Name: name, Schema: &d.Schema, Source: s.store.Source(d),
+		Covered: func(ctx context.Context, date string) (tally.Coverage, error) {
+			return s.store.CoverageBy(ctx, d, date)
+		},
+	}, nil
 }
 
 // evaluator returns what queries are answered with, as of a day.
-func (s *Totals) evaluator(l *book.Library, asOf civil.Day, c query.Context, known bool) (query.Evaluator, error) {
+func (s *Totals) evaluator(l *book.Library, asOf civil.Day, c query.Context) (query.Evaluator, error) {
 	scope, err := l.Scope(asOf, c)
-	return query.Evaluator{Scope: scope, Find: s.records, Known: known}, err
+	return query.Evaluator{Scope: scope, Find: s.records}, err
 }
 
 // Total answers a query.
@@ -70,13 +76,12 @@ func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error
 		if err != nil {
 			return nil, err
 		}
-		return s.totalWith(ctx, l, q, false)
+		return s.totalWith(ctx, l, q)
 	})
 }
 
-// totalWith answers a query with the definitions of a library; known leaves records after the as-of day
-// out.
-func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query, known bool) (*query.Answer, error) {
+// totalWith answers a query with the definitions of a library.
+func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) (*query.Answer, error) {
 	if q.Dataset == "" {
 		return nil, &refused.Error{
 			Kind:    refused.Invalid,
@@ -93,7 +98,7 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query, 
 	if err != nil {
 		return nil, err
 	}
-	e, err := s.evaluator(l, asOf, q.Context, known)
+	e, err := s.evaluator(l, asOf, q.Context)
 	if err != nil {
 		return nil, Refused(err)
 	}
@@ -112,11 +117,11 @@ func (s *Totals) Lines(ctx context.Context, lines query.Lines) (*query.Lineup, e
 		if err != nil {
 			return nil, err
 		}
-		return s.linesWith(ctx, l, lines, false)
+		return s.linesWith(ctx, l, lines)
 	})
 }
 
-func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lines, known bool) (*query.Lineup, error) {
+func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lines) (*query.Lineup, error) {
 	queries, err := lines.Queries()
 	if err != nil {
 		return nil, Refused(err)
@@ -127,7 +132,7 @@ func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lin
 	if err != nil {
 		return nil, err
 	}
-	e, err := s.evaluator(l, asOf, lines.Context, known)
+	e, err := s.evaluator(l, asOf, lines.Context)
 	if err != nil {
 		return nil, Refused(err)
 	}

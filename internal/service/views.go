@@ -141,16 +141,16 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 	it = it.Filled(given)
 	it.Context = c
 	if it.Kind == book.LinesItem {
-		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery(), true)
+		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery())
 		return v
 	}
-	if v.Answer, v.Err = s.totals.totalWith(ctx, l, it.Query, true); v.Err != nil || it.Spark == "" {
+	if v.Answer, v.Err = s.totals.totalWith(ctx, l, it.Query); v.Err != nil || it.Spark == "" {
 		return v
 	}
 	v.Spark, v.Err = s.totals.totalWith(ctx, l, query.Query{
 		Dataset: it.Dataset, Over: []string{fmt.Sprintf("%d %s to date", sparkUnits, it.Spark)}, Figures: it.Figures,
 		Where: it.Where, Date: it.Date, Each: it.Spark, Context: c,
-	}, true)
+	})
 	return v
 }
 

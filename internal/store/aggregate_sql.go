@@ -97,8 +97,20 @@ func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error
 	if c, err := s.rollups.current(ctx, d); err != nil || c != nil {
 		return c.whole(), err
 	}
+	return s.coverage(ctx, d.rollupGrain())
+}
+
+// CoverageBy is Coverage by one of a dataset's dates; empty is the one that its records are kept by.
+func (s *Store) CoverageBy(ctx context.Context, d *Dataset, date string) (tally.Coverage, error) {
+	if d.dateColumn(date).Role == dataset.DayRole {
+		return s.Coverage(ctx, d)
+	}
+	return s.coverage(ctx, d.recordGrain(date))
+}
+
+func (s *Store) coverage(ctx context.Context, g grain) (tally.Coverage, error) {
 	var coverage tally.Coverage
-	rows, err := s.reader(ctx).Raw(statement("coverage", d.rollupGrain())).Rows()
+	rows, err := s.reader(ctx).Raw(statement("coverage", g)).Rows()
 	if err != nil {
 		return coverage, err
 	}

@@ -282,7 +282,7 @@ func TestRecordsOverHTTP(t *testing.T) {
 			"/api/v1/total",
 			`{"dataset":"sales","over":["2026-09"],"figures":["count"]}`,
 			200,
-			"span,first_day,last_day,days,unit,count,flags\n2026-09,2026-09-01,2026-09-30,30,,2,\n",
+			"span,first_day,last_day,days,covered_days,unit,count,flags\n2026-09,2026-09-01,2026-09-30,30,30,,2,\n",
 		},
 		{"POST", "/api/v1/records", `{"dataset":"sales","where":["x"]}`, 422, `"pointer":"/where"`},
 		{"GET", "/api/v1/datasets/sales/values?column=region", "", 200, `"value":"North"|"records":3`},

@@ -1396,7 +1396,7 @@ export interface components {
             against?: string[];
             /** @description Other records to compare with: a plan, say */
             against_dataset?: string[];
-            /** @description Cut each span at the as-of day before it is moved, so that both sides are alike */
+            /** @description Make both sides end at the same day: the as-of day or the newest record, whichever comes first, where the span reaches past it */
             like_for_like?: boolean;
             /** @description Break each span down into the units of the calendar that meet it */
             each?: string;
@@ -1436,7 +1436,7 @@ export interface components {
             against?: string[];
             /** @description Other records to compare with: a plan, say */
             against_dataset?: string[];
-            /** @description Cut each span at the as-of day before it is moved, so that both sides are alike */
+            /** @description Make both sides end at the same day: the as-of day or the newest record, whichever comes first, where the span reaches past it */
             like_for_like?: boolean;
             /** @description Break each span down into the units of the calendar that meet it */
             each?: string;
@@ -1492,6 +1492,11 @@ export interface components {
             newest?: string;
             /** @description With top: how many values of the first category were put together */
             others?: number;
+            /**
+             * Format: int64
+             * @description How many records of the spans lie after the as-of day, and are left out
+             */
+            left_out?: number;
             spans: components["schemas"]["AnswerSpan"][];
             /** @description One; of cross-tabs one for each span and figure */
             tables: components["schemas"]["Table"][];
@@ -1509,6 +1514,8 @@ export interface components {
             expression: string;
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            /** @description How many of them records cover; null where the span is open on its left */
+            covered_days: number | null;
             comparisons?: components["schemas"]["Comparison"][];
         };
         Comparison: {
@@ -1518,6 +1525,8 @@ export interface components {
             dataset?: string;
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            /** @description How many of them records cover, by their ends and the as-of day */
+            covered_days: number;
             like_for_like: boolean;
             cause?: components["schemas"]["Cause"];
         };
@@ -1584,6 +1593,8 @@ export interface components {
             unit?: components["schemas"]["RowUnit"];
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            /** @description How many of them records cover */
+            covered_days?: number | null;
             group: components["schemas"]["Label"][];
             flags?: components["schemas"]["Flags"];
             /** @description One for each column */
@@ -1592,6 +1603,8 @@ export interface components {
             cell_flags?: components["schemas"]["Flags"][];
             /** @description The days that the row is compared with, where they are not those of the span */
             comparisons?: components["schemas"]["Intervals"][];
+            /** @description How many of those days records cover */
+            comparisons_covered?: number[];
         };
         Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like")[] | null;
         RowUnit: {
@@ -1771,7 +1784,7 @@ export interface components {
             against?: string[];
             /** @description Other records to compare with: a plan, say */
             against_dataset?: string[];
-            /** @description Cut each span at the as-of day before it is moved, so that both sides are alike */
+            /** @description Make both sides end at the same day: the as-of day or the newest record, whichever comes first, where the span reaches past it */
             like_for_like?: boolean;
             /** @description Break each span down into the units of the calendar that meet it */
             each?: string;

@@ -45,7 +45,7 @@ func (p *Printer) Notes(notes []table.Note) {
 		}
 		remedy := ""
 		if n.Aligns {
-			remedy = "; --like-for-like cuts both sides at the as-of day"
+			remedy = "; --like-for-like makes both sides end at the same day"
 		}
 		line := lead + n.Text + remedy
 		if n.Level == table.Warning {

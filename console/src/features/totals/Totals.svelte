@@ -3,7 +3,7 @@
   import { api, asCSV, data, text, type Note, type Row, type TableColumn } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { carried, joinList, param, setParam } from '../../lib/address.svelte'
-  import { long, short } from '../../lib/days'
+  import { long } from '../../lib/days'
   import { isValue } from '../../lib/filters'
   import { datesOf, figureColumn, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
@@ -126,15 +126,13 @@
       <b class="font-semibold text-worse">Not like-for-like</b>
       <span class="min-w-0 flex-1">{unlike.map(causeOf).join('; ')}</span>
       {#if unlike.some((n) => n.aligns)}
-        <button class="button" onclick={() => setParam('like_for_like', 'yes')}>
-          Cut both at {asOf.day ? short(asOf.day) : 'the as-of day'}
-        </button>
+        <button class="button" onclick={() => setParam('like_for_like', 'yes')}> End both at the same day </button>
       {/if}
       <button class="button" onclick={() => setParam('unlike', 'kept')}>Dismiss</button>
     </section>
   {:else if q.like_for_like}
     <p class="mb-2.5 text-quiet">
-      Like-for-like: spans are cut at the as-of day before they are moved.
+      Like-for-like: both sides end at the same day, the as-of day or the newest record.
       <button class="text-inside underline" onclick={() => setParam('like_for_like', null)}>Undo</button>
     </p>
   {/if}
