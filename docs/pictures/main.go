@@ -80,8 +80,11 @@ var commands = []command{
 		"vastspan resolve 'last 3 months' --as-of " + asOf,
 	}},
 	{"command-breakdown", []string{
-		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter --as-of latest",
-		"vastspan total crossings --over 'this year' --sum fare --against-dataset 'plan fare=planned_fare' --as-of latest",
+		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter " +
+			"--as-of latest | head -8",
+		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 | fold -sw 150",
+		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 " +
+			"--like-for-like | head -5 | tail -2",
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 	}},
 	{"command-definitions", []string{

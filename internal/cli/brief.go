@@ -232,7 +232,11 @@ func (a *app) briefRehearse() *cobra.Command {
 	c.Flags().StringVar(&from, "from", "today", "the first as-of day")
 	c.Flags().IntVar(&days, "days", 60, "as-of days to look at, 1 to 4000")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		day, err := service.ReadAsOf(from, localToday, nil)
+		status, err := a.status(cmd.Context())
+		if err != nil {
+			return err
+		}
+		day, err := service.ReadAsOf(from, func() civil.Day { return status.Today }, nil)
 		if err != nil {
 			return err
 		}

@@ -56,9 +56,16 @@ func (a *app) calendarShow() *cobra.Command {
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a calendar"),
 	}
 	out := a.outputFlag(c)
-	c.Flags().IntVar(&year, "year", localToday().Year(), "the number that names the year")
+	c.Flags().IntVar(&year, "year", 0, "the number that names the year (default: that of the service's today)")
 	c.Flags().StringVar(&asOf, "as-of", "today", "what offsets count from: a date or today")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if year == 0 {
+			status, err := a.status(cmd.Context())
+			if err != nil {
+				return err
+			}
+			year = status.Today.Year()
+		}
 		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetCalendarYearResponse, error) {
 			return c.GetCalendarYearWithResponse(cmd.Context(), args[0], year, &types.GetCalendarYearParams{AsOf: &asOf})
 		})

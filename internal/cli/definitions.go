@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vastspan/api/client"
+	"vastspan/api/types"
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/query"
@@ -23,6 +24,7 @@ type contextFlags struct {
 	query.Context
 	book    string
 	offline bool
+	zone    string // of commands that work without a service
 }
 
 func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
@@ -37,6 +39,9 @@ func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
 func (f *contextFlags) definitionFlags(c *cobra.Command) {
 	c.Flags().StringVar(&f.book, "book", "", "span book (YAML) whose spans and calendars are used in place of the service's")
 	c.Flags().BoolVar(&f.offline, "offline", false, "ask no service: use the built-in calendar, or the book")
+	if c.Flags().Lookup("zone") == nil {
+		c.Flags().StringVar(&f.zone, "zone", "", "IANA time zone in which today is read (default: the service's, else this machine's)")
+	}
 	_ = c.MarkFlagFilename("book", "yaml", "yml")
 }
 
@@ -44,13 +49,38 @@ func (f *contextFlags) definitionFlags(c *cobra.Command) {
 type definitions struct {
 	library *book.Library
 	source  string
+	zone    string // in which today is read
 	today   func() civil.Day
+	isToday bool // the as-of day is today
+}
+
+// String says whose definitions are used, and where the as-of day is today the zone that it is today in.
+func (d *definitions) String() string {
+	if d.isToday {
+		return d.source + "; today in " + d.zone
+	}
+	return d.source
 }
 
 // definitions decides whose definitions a command uses, in this one place and whatever names occur: those
 // of --book, with --offline the built-in calendar, else those of the service; where none answers, the
-// built-in calendar.
+// built-in calendar. Today is read in --zone, else in the zone of the service or of this machine.
 func (a *app) definitions(ctx context.Context, f *contextFlags) (*definitions, error) {
+	d, err := a.findDefinitions(ctx, f)
+	if err != nil || f.zone == "" && d.zone != "" {
+		return d, err
+	}
+	zone := localZone()
+	if f.zone != "" {
+		if zone, err = time.LoadLocation(f.zone); err != nil {
+			return nil, usagef("--zone: %q is not an IANA time zone: expected one such as Europe/Lisbon", f.zone)
+		}
+	}
+	d.zone, d.today = zone.String(), func() civil.Day { return civil.OfTime(time.Now(), zone) }
+	return d, nil
+}
+
+func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definitions, error) {
 	switch {
 	case f.book != "":
 		data, err := os.ReadFile(f.book)
@@ -61,7 +91,7 @@ func (a *app) definitions(ctx context.Context, f *contextFlags) (*definitions, e
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", f.book, err)
 		}
-		return &definitions{l, f.book, localToday}, nil
+		return &definitions{library: l, source: f.book}, nil
 	case f.offline:
 		return builtIn("built in")
 	}
@@ -77,14 +107,23 @@ func (a *app) definitions(ctx context.Context, f *contextFlags) (*definitions, e
 
 func builtIn(source string) (*definitions, error) {
 	l, err := book.Compile(book.Book{})
-	return &definitions{l, source, localToday}, err
+	return &definitions{library: l, source: source}, err
+}
+
+// status asks the service for its status.
+func (a *app) status(ctx context.Context) (*types.Status, error) {
+	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetStatusResponse, error) {
+		return c.GetStatusWithResponse(ctx)
+	})
+	if err != nil {
+		return nil, err
+	}
+	return r.JSON200, nil
 }
 
 // serviceDefinitions returns those of the service, and its day.
 func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
-	status, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetStatusResponse, error) {
-		return c.GetStatusWithResponse(ctx)
-	})
+	status, err := a.status(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -99,24 +138,25 @@ func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
 		return nil, err
 	}
 	server, _ := a.serverURL()
-	today := status.JSON200.Today
-	return &definitions{l, fmt.Sprintf("%s revision %d", server, status.JSON200.Revision), func() civil.Day { return today }}, nil
+	today := status.Today
+	return &definitions{
+		library: l, source: fmt.Sprintf("%s revision %d", server, status.Revision), zone: status.Zone,
+		today: func() civil.Day { return today },
+	}, nil
 }
-
-// localToday is the day it is on this machine.
-func localToday() civil.Day { return civil.OfTime(time.Now(), time.Local) }
 
 // asOf finds the as-of day of a command.
 func (d *definitions) asOf(f *contextFlags, newest service.Newest) (civil.Day, error) {
+	d.isToday = f.AsOf == "" || f.AsOf == query.Today
 	return service.ReadAsOf(f.AsOf, d.today, newest)
 }
 
 // headed writes whose definitions an answer uses: in a table under its first line, else on standard error.
 func (a *app) headed(out print.Output, d *definitions, format string, args ...any) {
 	if out != print.AsTable {
-		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d.source)
+		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 		return
 	}
 	a.print.Linef(format, args...)
-	a.print.Linef("definitions: %s\n", d.source)
+	a.print.Linef("definitions: %s\n", d)
 }

@@ -40,7 +40,7 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 	if err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}
-	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d.source)
+	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	w := csv.NewWriter(a.out)
 	b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}}
 	if err := w.Write(append(slices.Clone(header), "intervals", "days", "error")); err != nil {

@@ -20,6 +20,7 @@ func TestScripts(t *testing.T) {
 		t.Fatalf("%d scripts are there, %v", len(files), err)
 	}
 	t.Setenv("VASTSPAN_SERVER", "http://127.0.0.1:1")
+	t.Setenv("TZ", "UTC")
 	for _, file := range files {
 		t.Run(filepath.Base(file), func(t *testing.T) {
 			text, err := os.ReadFile(file)

@@ -226,6 +226,14 @@ func localZone() *time.Location {
 	return time.Local
 }
 
+// localZoneName is the IANA name of this machine's time zone, UTC where it has none.
+func localZoneName() string {
+	if name := localZone().String(); name != "Local" {
+		return name
+	}
+	return "UTC"
+}
+
 // portsTried is how many ports after the default one are tried.
 const portsTried = 100
 

@@ -53,8 +53,8 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	}
 	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
-	f.definitionFlags(c)
 	f.add(c)
+	f.definitionFlags(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.read(args)
 		if err == nil {

@@ -27,7 +27,10 @@ type fileFlags struct {
 
 func (f *fileFlags) add(c *cobra.Command) {
 	flags := c.Flags()
-	flags.StringVar(&f.zone, "zone", "", "of a file: the IANA time zone in which an instant becomes a day (default UTC)")
+	flags.StringVar(
+		&f.zone, "zone", "",
+		"of a file: the IANA time zone in which an instant becomes a day and today is read (default: this machine's)",
+	)
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
@@ -44,6 +47,7 @@ func isFile(source string) bool {
 
 // totalFile totals a file on the spot.
 func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *totalFlags, out print.Output) error {
+	f.contextFlags.zone = f.file.zone
 	d, err := a.definitions(ctx, f.contextFlags)
 	if err != nil {
 		return err
@@ -59,6 +63,9 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 			return err
 		}
 		defer clean()
+	}
+	if f.file.zone == "" {
+		f.file.zone = localZoneName()
 	}
 	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: f.file.allowUndated, Hints: f.hints(&q)})
 	if err != nil {
@@ -84,9 +91,9 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return about(err, q)
 	}
 	if out != print.AsTable {
-		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d.source)
+		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	}
-	return a.printAnswer(answer, out, "definitions: "+d.source)
+	return a.printAnswer(answer, out, "definitions: "+d.String())
 }
 
 // hints are what a query says about a file's columns: its figures need amounts, its categories text.
