@@ -9,12 +9,15 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/daytable"
 	"vastspan/core/span"
+	"vastspan/core/tally"
 	"vastspan/internal/store"
 )
 
 // dayStore is what the published day tables are kept in.
 type dayStore interface {
-	DaysMade(ctx context.Context) (asOf civil.Day, revision int64, made bool, err error)
+	DaysMade(ctx context.Context) (store.DaysMade, error)
+	Datasets(ctx context.Context) ([]store.Dataset, error)
+	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
 	ReplaceDays(ctx context.Context, t store.DayTables) error
 }
 
@@ -25,10 +28,14 @@ type DayTables struct {
 	Clock
 }
 
-// The day tables reach from the start of a year this many years back to the end of one ahead.
+// The day tables reach from the start of a year this many years back to the end of one ahead, and over the
+// records of every dataset and some years on.
 const (
 	yearsBack  = 10
 	yearsAhead = 3
+	yearsOn    = 2
+	// maxReach is how many years the tables reach back or ahead at most, whatever records there are.
+	maxReach = 150
 )
 
 // Refresh makes the day tables anew where they do not stand for today and the current definitions. It
@@ -39,23 +46,45 @@ func (s *DayTables) Refresh(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	asOf, of, made, err := s.store.DaysMade(ctx)
-	if err != nil || made && asOf == today && of == l.Revision() {
+	reach, err := s.reach(ctx, today)
+	if err != nil {
 		return false, err
 	}
-	t, err := dayTables(ctx, l, today)
+	made, err := s.store.DaysMade(ctx)
+	now := store.DaysMade{AsOf: today, Revision: l.Revision(), Reach: reach}
+	if err != nil || made == now {
+		return false, err
+	}
+	t, err := dayTables(ctx, l, now)
 	if err != nil {
 		return false, err
 	}
 	return true, s.store.ReplaceDays(ctx, t)
 }
 
-func dayTables(ctx context.Context, l *book.Library, today civil.Day) (store.DayTables, error) {
-	reach := civil.Interval{
-		Start: civil.Of(max(1, today.Year()-yearsBack), 1, 1),
-		End:   min(civil.Of(today.Year()+yearsAhead+1, 1, 1), civil.EndOfDays),
+// reach returns which days the tables hold: whole years around today and around all records.
+func (s *DayTables) reach(ctx context.Context, today civil.Day) (civil.Interval, error) {
+	first, last := today.Year()-yearsBack, today.Year()+yearsAhead
+	sets, err := s.store.Datasets(ctx)
+	if err != nil {
+		return civil.Interval{}, err
 	}
-	t := store.DayTables{AsOf: today, Revision: l.Revision(), Calendars: map[string][]daytable.Row{}, Spans: map[string]civil.Set{}}
+	for i := range sets {
+		c, err := s.store.Coverage(ctx, &sets[i])
+		if err != nil {
+			return civil.Interval{}, err
+		}
+		if c.Records > 0 {
+			first, last = min(first, c.Oldest.Year()), max(last, c.Newest.Year()+yearsOn)
+		}
+	}
+	first, last = max(first, today.Year()-maxReach, 1), min(last, today.Year()+maxReach, 9999)
+	return civil.Through(civil.Of(first, 1, 1), civil.Of(last, 12, 31)), nil
+}
+
+func dayTables(ctx context.Context, l *book.Library, made store.DaysMade) (store.DayTables, error) {
+	reach, today := made.Reach, made.AsOf
+	t := store.DayTables{DaysMade: made, Calendars: map[string][]daytable.Row{}, Spans: map[string]civil.Set{}}
 	for _, name := range l.CalendarNames() {
 		cal, err := l.Calendar(name)
 		if err != nil {
@@ -85,7 +114,8 @@ func dayTables(ctx context.Context, l *book.Library, today civil.Day) (store.Day
 }
 
 // Keep keeps the day tables up to date until the context ends: after each change of a definition, and
-// within a minute after each midnight in the service's zone or a change made by another service.
+// within a minute after each midnight in the service's zone, after a change made by another service, and after
+// records that lie outside them.
 func (s *DayTables) Keep(ctx context.Context) {
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()

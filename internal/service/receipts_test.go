@@ -317,3 +317,36 @@ func TestReceiptsAreOfOneState(t *testing.T) {
 		t.Errorf("%d figures are wrong, while %d loads came", wrong, len(records))
 	}
 }
+
+// The published day tables cover the records of every dataset and two years on, and grow with them.
+func TestDayTablesGrowWithTheRecords(t *testing.T) {
+	d := open(t)
+	ctx := context.Background()
+	refresh := func() (bool, civil.Interval) {
+		t.Helper()
+		did, err := d.DayTables.Refresh(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		made, err := d.st.DaysMade(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return did, made.Reach
+	}
+	refresh()
+	if did, reach := refresh(); did {
+		t.Errorf("made again with nothing changed: %s", reach)
+	}
+	d.load("ancient", "day,region,amount\n1990-06-01,North,1\n2031-02-03,North,2\n")
+	if did, reach := refresh(); !did || reach.String() != "1990-01-01/2033-12-31" {
+		t.Errorf("with records of 1990 and 2031: %v, %s", did, reach)
+	}
+	d.load("ancient", "day,region,amount\n1066-06-01,North,1\n")
+	if _, reach := refresh(); reach.First() != civil.Of(2026-maxReach, 1, 1) {
+		t.Errorf("with records of 1066: %s", reach)
+	}
+	if err := d.Datasets.Remove(ctx, "ancient", AnyVersion); err != nil {
+		t.Fatal(err)
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -39,26 +40,38 @@ func createDayTables(tx *gorm.DB) error {
 	return nil
 }
 
+// addReach notes from which day through which one the day tables were made.
+func addReach(tx *gorm.DB) error {
+	return tx.Exec("ALTER TABLE days.made ADD COLUMN first_day date, ADD COLUMN last_day date").Error
+}
+
+// DaysMade says what the day tables were made for.
+type DaysMade struct {
+	AsOf     civil.Day
+	Revision int64 // of the definitions
+	Reach    civil.Interval
+}
+
 // DayTables is the content of the day tables.
 type DayTables struct {
-	AsOf      civil.Day
-	Revision  int64 // of the definitions
+	DaysMade
 	Calendars map[string][]daytable.Row
 	Spans     map[string]civil.Set // closed sets, cut to the days of the table
 }
 
-// DaysMade returns the as-of day and the revision of the definitions that the day tables were made for;
-// false where they were never made.
-func (s *Store) DaysMade(ctx context.Context) (asOf civil.Day, revision int64, made bool, err error) {
+// DaysMade returns what the day tables were made for; nothing where they were never made.
+func (s *Store) DaysMade(ctx context.Context) (DaysMade, error) {
 	var rows []struct {
-		AsOf     sql.NullTime
-		Revision int64
+		AsOf              time.Time
+		Revision          int64
+		FirstDay, LastDay sql.NullTime
 	}
-	err = s.db.WithContext(ctx).Raw("SELECT as_of, revision FROM days.made").Scan(&rows).Error
-	if err != nil || len(rows) == 0 {
-		return 0, 0, false, err
+	err := s.db.WithContext(ctx).Raw("SELECT as_of, revision, first_day, last_day FROM days.made").Scan(&rows).Error
+	if err != nil || len(rows) == 0 || !rows[0].FirstDay.Valid {
+		return DaysMade{}, err
 	}
-	return DayOf(rows[0].AsOf.Time), rows[0].Revision, true, nil
+	r := rows[0]
+	return DaysMade{DayOf(r.AsOf), r.Revision, civil.Through(DayOf(r.FirstDay.Time), DayOf(r.LastDay.Time))}, nil
 }
 
 // ReplaceDays puts new content in the day tables, in one transaction: who reads them meanwhile sees
@@ -70,7 +83,8 @@ func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
 				return err
 			}
 		}
-		if err := tx.Exec("INSERT INTO days.made VALUES (?::date, ?, now())", t.AsOf.String(), t.Revision).Error; err != nil {
+		if err := tx.Exec("INSERT INTO days.made VALUES (?::date, ?, now(), ?::date, ?::date)",
+			t.AsOf.String(), t.Revision, t.Reach.First().String(), t.Reach.Last().String()).Error; err != nil {
 			return err
 		}
 		columns := append([]string{"calendar", "day", "weekday", "position", "business_day", "holiday"}, daytable.Columns()...)

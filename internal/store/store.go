@@ -181,6 +181,7 @@ func migrate(db *gorm.DB) error {
 				}},
 				{ID: "2026-11-receipts", Migrate: createReceipts},
 				{ID: "2026-11-plain-words", Migrate: plainWords},
+				{ID: "2026-11-day-reach", Migrate: addReach},
 			},
 		).Migrate()
 	})
