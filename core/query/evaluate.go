@@ -225,17 +225,17 @@ func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
 	for i := range a.Spans {
 		figure := ""
 		for j, c := range t.Columns {
-			what := ""
+			what, none := "", decimal.Value{}
 			switch c.Role {
 			case table.Figure:
-				figure, what = c.Title, c.Title
+				figure, what, none = c.Title, c.Title, p.inputs[0].result.None()[c.Figure]
 			case table.Change:
 				what = fmt.Sprintf("%s, change from %s", figure, c.Comparison)
 			default:
 				continue
 			}
 			title := fmt.Sprintf("%s, %s, by %s", what, a.Spans[i].Expression, p.query.Across)
-			tabs = append(tabs, t.Pivot(p.query.Across, i, j, title, a.Others))
+			tabs = append(tabs, t.Pivot(p.query.Across, i, j, title, a.Others, none))
 		}
 	}
 	return tabs
@@ -346,7 +346,8 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		}
 	}
 	if row.Key = table.Key(i, row.Unit, group); r.alone { // its unit may be another row's, too
-		row.Key = table.Key(i, nil, nil) + ".against" + strings.TrimPrefix(row.Key, table.Key(i, nil, nil))
+		start := table.Key(i, nil, nil)
+		row.Key = table.AgainstKey(start) + strings.TrimPrefix(row.Key, start)
 	}
 	own := p.at(r.at, group)
 	mine := blankIf(r.blank, own)

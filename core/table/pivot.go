@@ -2,6 +2,7 @@ package table
 
 import (
 	"slices"
+	"strings"
 
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
@@ -9,8 +10,8 @@ import (
 
 // Pivot lays a table out as a cross-tab of one span and one figure: the values of a category go
 // across, units or the other category go down, and totals stand at both ends. The table has its
-// subtotals; column is the position of the figure's column.
-func (t *Table) Pivot(across string, span, column int, title string, others int) Table {
+// subtotals; column is the position of the figure's column, none what it is where there is no record.
+func (t *Table) Pivot(across string, span, column int, title string, others int, none decimal.Value) Table {
 	at := slices.Index(t.By, across)
 	own := t.Columns[column]
 	p := Table{Title: title, Figure: own.ID, Across: across, Each: t.Each, By: []string{}}
@@ -47,11 +48,11 @@ func (t *Table) Pivot(across string, span, column int, title string, others int)
 		}
 		cells := &p.Rows[where].Cells
 		for len(*cells) <= c {
-			*cells = append(*cells, decimal.Value{})
+			*cells = append(*cells, none)
 		}
 		(*cells)[c] = r.Cells[column]
 	}
-	p.order(at == 1, down == 1)
+	p.order(at == 1, down == 1, none)
 	return p
 }
 
@@ -71,12 +72,15 @@ func (p *Table) row(r *Row, down int) Row {
 		head.Kind = Total
 	}
 	head.Key = Key(r.Span, head.Unit, head.Group)
+	if start := Key(r.Span, nil, nil); strings.HasPrefix(r.Key, AgainstKey(start)) {
+		head.Key = AgainstKey(start) + strings.TrimPrefix(head.Key, start)
+	}
 	return head
 }
 
 // order puts the total last among columns and rows, and fills rows up. Values of the first category come
 // in the order in which they are met, which is that of their rank; those of the second by their text.
-func (p *Table) order(sortColumns, sortRows bool) {
+func (p *Table) order(sortColumns, sortRows bool, none decimal.Value) {
 	from := make([]int, len(p.Columns))
 	for i := range from {
 		from[i] = i
@@ -93,7 +97,7 @@ func (p *Table) order(sortColumns, sortRows bool) {
 	for i := range p.Rows {
 		cells := make([]decimal.Value, len(from))
 		for j, at := range from {
-			if at < len(p.Rows[i].Cells) {
+			if cells[j] = none; at < len(p.Rows[i].Cells) {
 				cells[j] = p.Rows[i].Cells[at]
 			}
 		}

@@ -232,6 +232,10 @@ func Key(span int, unit *Unit, group []dataset.Label) string {
 	return key
 }
 
+// AgainstKey is what the keys of rows begin with that the counterpart of a span has alone, given what those of the
+// span begin with.
+func AgainstKey(span string) string { return span + ".against" }
+
 // Days returns how many days a set has; nil where a side is open.
 func Days(s civil.Set) *int {
 	if s.Open() {

@@ -91,7 +91,7 @@ func crossed() *Table {
 
 // A cross-tab knows its columns by their labels, never by what people see of them.
 func TestPivotOfCollidingLabels(t *testing.T) {
-	p := crossed().Pivot("region", 0, 0, "title", 3)
+	p := crossed().Pivot("region", 0, 0, "title", 3, decimal.Value{})
 	ids, keys := map[string]bool{}, map[string]bool{}
 	for i, c := range p.Columns {
 		ids[c.ID] = true

@@ -31,6 +31,9 @@ func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
 	return r.empty
 }
 
+// None returns the figures of no record: a count of nothing, blank the others.
+func (r *Result) None() []decimal.Value { return r.empty }
+
 // RecordsIn returns how many records lie in a period.
 func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
