@@ -357,3 +357,31 @@ func TestItemsAreDraggedByTouch(t *testing.T) {
 		t.Errorf("the first item is kept as %s, on the page it is %s", now.Items[0].Title, titles[0])
 	}
 }
+
+// A whole month beside one whose records stop early carries the warning with the days that are covered; one click
+// makes both sides end at the same day.
+func TestRecordsThatStopEarly(t *testing.T) {
+	s := start(t)
+	s.loadCrossings(filepath.Join(s.demoFiles(), "crossings.csv"))
+	ctx := browser(t)
+	const page = "/totals?dataset=crossings&over=last%20full%20month&figures=sum%20fare&against=1%20year%20earlier&as_of=2026-11-26"
+	const changed = "[data-table] tbody tr:first-child td:last-child"
+	var warning, end, before, after string
+	do(t, ctx, "the warning",
+		chromedp.Navigate(s.address+page),
+		chromedp.WaitVisible("[data-unlike]", chromedp.ByQuery),
+		chromedp.Text("[data-unlike]", &warning, chromedp.ByQuery),
+		chromedp.Text("[data-records-end]", &end, chromedp.ByQuery),
+		chromedp.Text(changed, &before, chromedp.ByQuery),
+		chromedp.Click("[data-unlike] button", chromedp.ByQuery),
+		chromedp.WaitNotPresent("[data-unlike]", chromedp.ByQuery),
+		chromedp.Poll(`document.querySelector("`+changed+`").textContent.includes("7.3")`, nil),
+		chromedp.Text(changed, &after, chromedp.ByQuery),
+	)
+	if !strings.Contains(warning, "covers 19 of its 31 days: records end on Mon 19 Oct 2026") || end != "records end 19 Oct" {
+		t.Errorf("the warning is %q, the as-of bar says %q", warning, end)
+	}
+	if !strings.Contains(before, "▼") || !strings.Contains(before, "32.8%") || !strings.Contains(after, "▲") {
+		t.Errorf("the change is %q, then %q", before, after)
+	}
+}

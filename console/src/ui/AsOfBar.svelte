@@ -4,7 +4,7 @@
   import ChevronLeft from '@lucide/svelte/icons/chevron-left'
   import ChevronRight from '@lucide/svelte/icons/chevron-right'
   import { Calendar, Popover } from 'bits-ui'
-  import { isDay, long, parts, step } from '../lib/days'
+  import { isDay, long, parts, short, step } from '../lib/days'
   import { useAsOf, useCalendars } from '../api/queries'
   import { atClose, calendar, moveAsOf, setAsOf, setParam, statedAsOf } from '../lib/address.svelte'
   import Select from './Select.svelte'
@@ -18,6 +18,12 @@
     if (asOf.day === null) return undefined
     const p = parts(asOf.day)
     return new CalendarDate(p.year, p.month, p.day)
+  })
+
+  // Where the records end before the as-of day, spans that reach on are not what they seem.
+  const recordsEnd = $derived.by(() => {
+    const newest = asOf.basisDataset?.newest
+    return newest && asOf.day !== null && newest < asOf.day ? newest : null
   })
 
   const go = setAsOf
@@ -163,6 +169,9 @@
     title="The as-of day itself is over and counts as complete"
     onclick={() => setParam('at_close', atClose() ? null : 'yes')}>At close</button
   >
+  {#if recordsEnd}
+    <span class="hidden text-quiet md:inline" data-records-end>records end {short(recordsEnd)}</span>
+  {/if}
   <div class="ml-auto flex items-center gap-2">
     <span class="hidden text-quiet lg:inline">Calendar</span>
     <Select
