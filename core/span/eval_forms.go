@@ -104,6 +104,9 @@ func (e *env) toDate(n *ToDate) (civil.Interval, error) {
 		return civil.Interval{}, err
 	}
 	start, err := e.cal.Start(n.Unit, i-n.N+1)
+	if err == nil && e.trace != nil {
+		_, err = e.day(0) // it ends on the as-of day, moved: what that does to the day is told
+	}
 	return civil.Interval{Start: start, End: e.asOf + 1}, err
 }
 

@@ -45,6 +45,8 @@ const (
 	Clamped CautionKind = "clamped"
 	// HolidaysUnknown is an answer that needs business days beyond the holiday list.
 	HolidaysUnknown CautionKind = "holidays-unknown"
+	// MonthEnd is an edge that was the last day of its month, and after a move is not.
+	MonthEnd CautionKind = "month-end"
 	// NoDays is an empty result.
 	NoDays CautionKind = "no-days"
 )
@@ -120,6 +122,13 @@ func (e *env) noteClamped(d civil.Day, n int, u calendar.Unit, moved civil.Day) 
 			n, direction = -n, "earlier"
 		}
 		e.note(Clamped, "%s, %d %s %s, falls on the shorter unit's end: %s", d, n, u.Counted(n), direction, moved)
+	}
+}
+
+// noteMonthEnd looks at an edge that a move by months or longer has taken off its month's end.
+func (e *env) noteMonthEnd(d civil.Day, m move, moved civil.Day) {
+	if e.trace != nil && m.unit >= calendar.Month && m.cal.MonthBased() && d.IsMonthEnd() && !moved.IsMonthEnd() {
+		e.note(MonthEnd, "%s is the last day of its month; moved, it is %s, which is not", d, moved)
 	}
 }
 

@@ -76,6 +76,11 @@ func TestCautions(t *testing.T) {
 		{"2026-Q2, 1 month later", "2026-10-19", "short-move", "2026-Q2"},
 		{"today, 1 month earlier", "2026-03-31", "clamped", "2026-02-28"},
 		{"today, 1 month earlier", "2026-03-28", "", ""},
+		{"today, 1 month earlier", "2026-02-28", "month-end", "moved, it is 2026-01-28"},
+		{"month to date, 1 month earlier", "2026-02-28", "month-end", "moved, it is 2026-01-28"},
+		{"last full month, 1 month earlier", "2026-02-28", "", ""}, // no edge of it is counted from today
+		{"2026-02-10/2026-02-28, 1 month earlier", "2026-10-19", "month-end", "moved, it is 2026-01-28"},
+		{"2026-02, 1 month earlier", "2026-10-19", "", ""},
 		{"trailing 10 business days", "2027-01-04", "holidays-unknown", "covers 2026 to 2026"},
 		{"trailing 10 business days", "2026-10-19", "", ""},
 		{"month to date excluding today", "2026-11-01", "no-days", "it has days again as of 2026-11-02"},

@@ -110,6 +110,9 @@ func (e *env) moveInterval(v civil.Interval, m move) (civil.Interval, error) {
 		return v, err
 	}
 	last, err := e.shiftIn(m.cal, v.Last(), m.n, m.unit)
+	if err == nil {
+		e.noteMonthEnd(v.Last(), m, last)
+	}
 	if err == nil && last < first {
 		err = errors.New("moved, its last day comes before its first")
 	}
@@ -188,7 +191,10 @@ func (e *env) moved(d civil.Day) (civil.Day, error) {
 	var err error
 	for i := e.since; i < e.moves.count && err == nil; i++ {
 		m := e.moves.at(i)
-		d, err = e.shiftIn(m.cal, d, m.n, m.unit)
+		before := d
+		if d, err = e.shiftIn(m.cal, d, m.n, m.unit); err == nil {
+			e.noteMonthEnd(before, m, d)
+		}
 	}
 	return d, err
 }
