@@ -311,7 +311,7 @@ func (b *bench) plan(filter bool) (*tally.Plan, error) {
 	}
 	r := tally.Request{Periods: sets, Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}, By: []string{"region"}}
 	if filter {
-		r.Where = dataset.Filters{{Column: "channel", Op: dataset.Is, Values: []dataset.Label{dataset.LabelOf("channel 1")}}}
+		r.Where = dataset.Filters{{{Column: "channel", Op: dataset.Is, Values: []string{"channel 1"}}}}
 	}
 	return tally.NewPlan(r)
 }

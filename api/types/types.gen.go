@@ -287,8 +287,10 @@ type BoundariesRequest struct {
 	Over string  `json:"over"`
 
 	// Records How many on each side of an edge; left out, 3
-	Records *int      `json:"records,omitempty"`
-	Where   *[]string `json:"where,omitempty"`
+	Records *int `json:"records,omitempty"`
+
+	// Where Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month
+	Where *[]string `json:"where,omitempty"`
 }
 
 // Boundary Where a period begins or ends; the records just before it and from it on, in time order
@@ -869,8 +871,10 @@ type RecordsRequest struct {
 	Over *string `json:"over,omitempty"`
 
 	// Running An amount to add up from record to record; the last one ends in its sum
-	Running *string   `json:"running,omitempty"`
-	Where   *[]string `json:"where,omitempty"`
+	Running *string `json:"running,omitempty"`
+
+	// Where Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month
+	Where *[]string `json:"where,omitempty"`
 }
 
 // RecordsRequestOrder Which records come first; left out, the newest

@@ -68,6 +68,15 @@ func (it *Item) Expressions() []string {
 	return list
 }
 
+// FilterSpans lists what may be expressions in the filters of an item.
+func (it *Item) FilterSpans() []string {
+	list := it.Where.Spans()
+	for _, l := range it.Lines {
+		list = append(list, l.Where.Spans()...)
+	}
+	return list
+}
+
 // Identify sets the identity of every item that has none.
 func (b *Brief) Identify() {
 	taken := map[string]bool{}

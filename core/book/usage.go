@@ -125,7 +125,9 @@ func (l *Library) BriefUsers(uses func(n span.Node) bool) []string {
 			n, err := span.Parse(text)
 			return err == nil && uses(n)
 		}
-		if slices.ContainsFunc(b.Items, func(it Item) bool { return slices.ContainsFunc(it.Expressions(), names) }) {
+		if slices.ContainsFunc(b.Items, func(it Item) bool {
+			return slices.ContainsFunc(it.Expressions(), names) || slices.ContainsFunc(it.FilterSpans(), names)
+		}) {
 			users = append(users, b.Name)
 		}
 	}

@@ -3,108 +3,245 @@ package dataset
 import (
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
+
+	"vastspan/core/civil"
 )
 
-// An Op is what a filter asks of a column.
+// An Op is what a condition asks of a column.
 type Op string
 
-// The operations. Is and IsNot take one or several values, blank among them; Between takes two, both
-// inside; the others take one. A blank passes none of them but Is and IsNot.
+// The operations. In, NotIn, After and Before take spans where the column holds days; In and NotIn take values
+// elsewhere. A negation keeps what its opposite leaves out, blanks included; blanks pass nothing else but Blank.
 const (
-	Is       Op = "is"
-	IsNot    Op = "is not"
-	Contains Op = "contains" // of text
-	AtLeast  Op = "at least" // of numbers and days
-	AtMost   Op = "at most"
-	Between  Op = "between"
+	Is          Op = "is"
+	IsNot       Op = "is not"
+	Blank       Op = "is blank"
+	NotBlank    Op = "is not blank"
+	Contains    Op = "contains" // of text
+	NotContains Op = "does not contain"
+	AtLeast     Op = "at least" // of numbers and days, like the next three
+	AtMost      Op = "at most"
+	Above       Op = "above"
+	Below       Op = "below"
+	Between     Op = "between" // of numbers and days, both ends inside
+	In          Op = "in"
+	NotIn       Op = "not in"
+	After       Op = "after" // of days: later than the last day of a span
+	Before      Op = "before"
 )
 
-// several reports whether an operation takes several values as alternatives.
-func (o Op) several() bool { return o == Is || o == IsNot }
+// spans reports whether an operation takes spans where the column holds days.
+func (o Op) spans() bool { return slices.Contains([]Op{In, NotIn, After, Before}, o) }
 
-// A Filter keeps the records whose column passes an operation.
-type Filter struct {
-	Column string
-	Op     Op
-	Values []Label
+// folds reports whether an operation can ignore case.
+func (o Op) folds() bool {
+	return slices.Contains([]Op{Is, IsNot, Contains, NotContains, In, NotIn}, o)
 }
 
-// Filters are kept records' conditions: a record has to pass all of them. As text each is COL=VALUE or
-// one of its like; in JSON and YAML they are a list of such texts.
+// A Condition is what one column has to be like.
+type Condition struct {
+	Column       string
+	Op           Op
+	Values       []string
+	IgnoringCase bool
+	days         *civil.Set // what spans come to, once they are resolved
+}
+
+// A Filter keeps the records that meet any of its conditions.
+type Filter []Condition
+
+// Filters are kept records' conditions: a record has to pass all of them. As text each is one or several
+// conditions with or between them; in JSON and YAML they are a list of such texts.
 type Filters []Filter
 
-// FilterForms says how filters are written.
-const FilterForms = "COL=VALUE, COL!=VALUE, COL>=VALUE, COL<=VALUE, COL between LOW and HIGH or COL~TEXT"
+// FilterForms says how conditions are written.
+const FilterForms = "COL=VALUE, COL!=VALUE, COL<VALUE, COL<=VALUE, COL>VALUE, COL>=VALUE, COL between LOW and HIGH, " +
+	"COL in (A, B), COL contains TEXT, COL blank, COL in SPAN, COL after SPAN or COL before SPAN"
 
-// signs are the operations as they are written, the longer ones first.
-var signs = []struct {
-	sign string
-	op   Op
-}{{"!=", IsNot}, {">=", AtLeast}, {"<=", AtMost}, {"~", Contains}, {"=", Is}}
+// isOneOf reports whether a filter only lists values of one column, blank perhaps among them.
+func (f Filter) isOneOf() bool {
+	return len(f) > 0 && !slices.ContainsFunc(f, func(c Condition) bool {
+		return c.Column != f[0].Column || c.Op != Is && c.Op != Blank || c.IgnoringCase
+	})
+}
 
-// betweenForm is what follows the column in COL between LOW and HIGH.
-var betweenForm = regexp.MustCompile(`^ between (.+) and (.+)$`)
-
-// ParseFilters reads filters. Values of one column and operation are alternatives; no value is blank.
-// A column whose name has a sign in it stands in double quotes.
-func ParseFilters(texts []string) (Filters, error) {
-	var filters Filters
-	for _, text := range texts {
-		f, err := parseFilter(text)
-		if err != nil {
-			return nil, err
-		}
-		same := func(g Filter) bool { return f.Op.several() && g.Column == f.Column && g.Op == f.Op }
-		if i := slices.IndexFunc(filters, same); i >= 0 {
-			filters[i].Values = append(filters[i].Values, f.Values...)
+// Merged returns a filter with one condition for all values of a column that it lists.
+func (f Filter) Merged() Filter {
+	var merged Filter
+	for _, c := range f {
+		i := slices.IndexFunc(merged, func(m Condition) bool {
+			return c.Op == Is && m.Op == Is && m.Column == c.Column && m.IgnoringCase == c.IgnoringCase
+		})
+		if i < 0 {
+			merged = append(merged, c)
 			continue
 		}
-		filters = append(filters, f)
+		merged[i].Values = slices.Concat(merged[i].Values, c.Values)
 	}
-	return filters, nil
+	return merged
 }
 
-func parseFilter(text string) (Filter, error) {
-	refused := fmt.Errorf("%q: expected %s", text, FilterForms)
-	column, rest, err := cutColumn(text)
-	if err != nil || column == "" {
-		return Filter{}, refused
+// Columns lists the columns of a filter, each once.
+func (f Filter) Columns() []string {
+	var names []string
+	for _, c := range f {
+		if !slices.Contains(names, c.Column) {
+			names = append(names, c.Column)
+		}
 	}
-	if m := betweenForm.FindStringSubmatch(rest); m != nil {
-		return Filter{column, Between, []Label{LabelOf(m[1]), LabelOf(m[2])}}, nil
-	}
-	for _, s := range signs {
-		if value, ok := strings.CutPrefix(rest, s.sign); ok {
-			var l Label
-			if value != "" {
-				l = LabelOf(value)
+	return names
+}
+
+// Columns lists the columns of all filters, each once.
+func (list Filters) Columns() []string {
+	var names []string
+	for _, f := range list {
+		for _, name := range f.Columns() {
+			if !slices.Contains(names, name) {
+				names = append(names, name)
 			}
-			return Filter{column, s.op, []Label{l}}, nil
 		}
 	}
-	return Filter{}, refused
+	return names
 }
 
-// cutColumn takes the column off the start of a filter: up to the first sign or the word between, or
-// what stands in double quotes.
-func cutColumn(text string) (column, rest string, err error) {
-	if strings.HasPrefix(text, `"`) {
-		return CutQuoted(text)
-	}
-	end := len(text)
-	for _, s := range signs {
-		if i := strings.Index(text, s.sign); i >= 0 {
-			end = min(end, i)
+// Spans lists what may be expressions among the values of filters: what an operation that takes spans is given.
+func (list Filters) Spans() []string {
+	var texts []string
+	for _, f := range list {
+		for _, c := range f {
+			if c.Op.spans() {
+				texts = append(texts, c.Values...)
+			}
 		}
 	}
-	if i := strings.Index(text, " between "); i >= 0 {
-		end = min(end, i)
-	}
-	return text[:end], text[end:], nil
+	return texts
 }
+
+// Renamed returns filters on columns of other names.
+func (list Filters) Renamed(name func(string) string) Filters {
+	renamed := make(Filters, len(list))
+	for i, f := range list {
+		renamed[i] = slices.Clone(f)
+		for j := range renamed[i] {
+			renamed[i][j].Column = name(f[j].Column)
+		}
+	}
+	return renamed
+}
+
+// Resolved returns filters with their spans resolved. resolve gives the days of an expression and its canonical
+// text; s says which columns hold days. Each other operation is left as it is.
+func (list Filters) Resolved(s *Schema, resolve func(expression string) (days civil.Set, canonical string, err error)) (Filters, error) {
+	resolved := make(Filters, len(list))
+	for i, f := range list {
+		resolved[i] = slices.Clone(f)
+		for j := range resolved[i] {
+			c := &resolved[i][j]
+			column, err := s.Find(c.Column)
+			if err != nil {
+				return nil, err
+			}
+			if !c.Op.spans() || !column.Type.IsTime() {
+				continue
+			}
+			if err := c.resolve(s.DateOrder, resolve); err != nil {
+				return nil, fmt.Errorf("the filter on %s: %w", c.Column, err)
+			}
+		}
+	}
+	return resolved, nil
+}
+
+// resolve resolves the spans of a condition. What is no expression may be a date in the dataset's own order.
+func (c *Condition) resolve(order DateOrder, resolve func(string) (civil.Set, string, error)) error {
+	c.Values = slices.Clone(c.Values)
+	var days civil.Set
+	for i, text := range c.Values {
+		one, canonical, err := resolve(text)
+		if err != nil {
+			d, wrong := ParseDate(strings.TrimSpace(text), order)
+			if wrong != nil && len(c.Values) > 1 {
+				return fmt.Errorf("%w; in brackets, an expression with a comma stands in double quotes", err)
+			}
+			if wrong != nil {
+				return err
+			}
+			one, canonical = civil.SetOf(civil.One(d)), d.String()
+		}
+		days, c.Values[i] = days.Union(one), canonical
+	}
+	if (c.Op == After || c.Op == Before) && days.Empty() {
+		return fmt.Errorf("%s has no days: nothing lies %s it", c.Values[0], c.Op)
+	}
+	bounds := days.Bounds()
+	switch c.Op {
+	case After:
+		days = civil.SetOf(civil.Interval{Start: bounds.End, End: civil.OpenEnd})
+	case Before:
+		days = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: bounds.Start})
+	}
+	c.days = &days
+	return nil
+}
+
+// Days returns the days on which a condition's spans let a record lie, before it is negated; false where it has none.
+func (c *Condition) Days() (civil.Set, bool) {
+	if c.days == nil {
+		return civil.Set{}, false
+	}
+	return *c.days, true
+}
+
+// Negated reports whether a condition keeps what its operation without not leaves out.
+func (c *Condition) Negated() bool {
+	return slices.Contains([]Op{IsNot, NotBlank, NotContains, NotIn}, c.Op)
+}
+
+// Texts writes filters as ParseFilters reads them. Values of one column are a text each.
+func (list Filters) Texts() []string {
+	texts := []string{}
+	for _, f := range list {
+		parts := make([]string, len(f))
+		for i := range f {
+			parts[i] = f[i].text()
+		}
+		if f.isOneOf() {
+			texts = append(texts, parts...)
+			continue
+		}
+		texts = append(texts, strings.Join(parts, " or "))
+	}
+	return texts
+}
+
+// text writes a condition in its canonical form.
+func (c *Condition) text() string {
+	column, text := quotedColumn(c.Column), ""
+	switch c.Op {
+	case Blank:
+		text = column + "="
+	case NotBlank:
+		text = column + "!="
+	case Between:
+		text = column + " between " + quotedLow(c.Values[0]) + " and " + quotedValue(c.Values[1])
+	case In, NotIn:
+		text = column + " " + string(c.Op) + " " + listText(c.Values)
+	case After, Before:
+		text = column + " " + string(c.Op) + " " + quotedSpan(c.Values[0])
+	default:
+		text = column + signOf(c.Op) + quotedValue(c.Values[0])
+	}
+	if c.IgnoringCase {
+		text += ignoringCase
+	}
+	return text
+}
+
+// Quote writes a text in double quotes.
+func Quote(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""`) + `"` }
 
 // CutQuoted takes a text in double quotes off the start of another; two quotes stand for one.
 func CutQuoted(text string) (quoted, rest string, err error) {
@@ -123,53 +260,88 @@ func CutQuoted(text string) (quoted, rest string, err error) {
 	return "", "", fmt.Errorf("%s: expected a second double quote", text)
 }
 
-// Quote writes a text in double quotes.
-func Quote(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""`) + `"` }
-
 // quotedColumn writes a column, in double quotes where it would be misread without.
 func quotedColumn(name string) string {
-	if strings.ContainsAny(name, `=<>~!"`) || strings.Contains(name+" ", " between ") {
+	if name == "" || strings.ContainsAny(name, ` =<>~!"`) {
 		return Quote(name)
 	}
 	return name
 }
 
-// Texts writes filters as ParseFilters reads them.
-func (list Filters) Texts() []string {
-	texts := []string{}
-	for _, f := range list {
-		column := quotedColumn(f.Column)
-		if f.Op == Between {
-			texts = append(texts, fmt.Sprintf("%s between %s and %s", column, f.Values[0].Text, f.Values[1].Text))
-			continue
-		}
-		i := slices.IndexFunc(signs, func(s struct {
-			sign string
-			op   Op
-		}) bool {
-			return s.op == f.Op
-		})
-		for _, v := range f.Values {
-			texts = append(texts, column+signs[i].sign+v.Text)
+// quotedValue writes a value, in double quotes where it would be misread without.
+func quotedValue(value string) string {
+	if value == "" || strings.TrimSpace(value) != value || strings.ContainsAny(value[:1], `"=`) || strings.HasPrefix(value, "or ") ||
+		strings.HasSuffix(value, ignoringCase) || strings.Contains(value+" ", " or ") || strings.Contains(value, " and ") {
+		return Quote(value)
+	}
+	return value
+}
+
+// quotedLow writes the lower of two values.
+func quotedLow(value string) string {
+	if strings.Contains(value+" ", " and ") {
+		return Quote(value)
+	}
+	return quotedValue(value)
+}
+
+// quotedSpan writes a span that stands alone.
+func quotedSpan(expression string) string {
+	if expression != strings.TrimSpace(expression) || strings.ContainsAny(expression[:1], `("`) || strings.Contains(expression, " or ") ||
+		strings.HasSuffix(expression, ignoringCase) {
+		return Quote(expression)
+	}
+	return expression
+}
+
+// listText writes the values of In: one that is plain stands alone.
+func listText(values []string) string {
+	if len(values) == 1 && values[0] != "" && quotedSpan(values[0]) == values[0] {
+		return values[0]
+	}
+	texts := make([]string, len(values))
+	for i, v := range values {
+		if texts[i] = quotedValue(v); strings.ContainsAny(v, `,()"`) {
+			texts[i] = Quote(v)
 		}
 	}
-	return texts
+	return "(" + strings.Join(texts, ", ") + ")"
 }
 
 // String says in words what a filter keeps: route is Gull Rock or North.
 func (f Filter) String() string {
-	values := make([]string, len(f.Values))
-	for i, v := range f.Values {
-		values[i] = v.Text
-		if !v.Set {
-			values[i] = "(blank)"
+	if f.isOneOf() {
+		values := make([]string, len(f))
+		for i, c := range f {
+			if values[i] = "(blank)"; c.Op == Is {
+				values[i] = c.Values[0]
+			}
 		}
+		return f[0].Column + " is " + strings.Join(values, " or ")
 	}
-	join := " or "
-	if f.Op == Between {
-		join = " and "
+	words := make([]string, len(f))
+	for i := range f {
+		words[i] = f[i].String()
 	}
-	return f.Column + " " + string(f.Op) + " " + strings.Join(values, join)
+	return strings.Join(words, " or ")
+}
+
+// String says in words what a condition asks.
+func (c *Condition) String() string {
+	words := c.Column + " " + string(c.Op)
+	switch c.Op {
+	case Between:
+		words += " " + c.Values[0] + " and " + c.Values[1]
+	case In, NotIn:
+		words += " " + listText(c.Values)
+	case Blank, NotBlank:
+	default:
+		words += " " + c.Values[0]
+	}
+	if c.IgnoringCase {
+		words += ignoringCase
+	}
+	return words
 }
 
 // MarshalJSON writes filters as a list of texts.

@@ -26,6 +26,14 @@ type Answer struct {
 	// that is a move.
 	Nodes        []span.Node `json:"-"`
 	Counterparts []span.Node `json:"-"`
+	// Filters are the expressions of the filters.
+	Filters []span.Node `json:"-"`
+}
+
+// Expressions returns all expressions that an answer depends on.
+func (a *Answer) Expressions() []span.Node {
+	list := slices.Concat(a.Nodes, a.Counterparts, a.Filters)
+	return slices.DeleteFunc(list, func(n span.Node) bool { return n == nil })
 }
 
 // Define states which definitions were used.
@@ -141,7 +149,7 @@ func (p *plan) answer() (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Answer{Query: p.query, Answer: table.Answer{
+	a := &Answer{Query: p.query, Filters: p.filterNodes, Answer: table.Answer{
 		Dataset: main.Name, Date: main.Schema.Columns[date].Name, AsOf: p.Scope.AsOf, AtClose: p.Scope.AtClose, Calendar: p.Scope.Calendar.Name(),
 		Records: main.result.Records, Undated: main.result.Undated,
 	}}
@@ -439,6 +447,14 @@ func shown(s civil.Set) string {
 	}
 	b := s.Bounds()
 	text := fmt.Sprintf("%s to %s", b.First().Long(), b.Last().Long())
+	switch {
+	case s.Open() && b.Start != civil.OpenStart:
+		text = "from " + b.First().Long() + " on"
+	case s.Open() && b.End != civil.OpenEnd:
+		text = "through " + b.Last().Long()
+	case s.Open():
+		text = "all dates"
+	}
 	if n := table.Days(s); n != nil {
 		text += fmt.Sprintf(", %d days", *n)
 	}

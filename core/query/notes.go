@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vastspan/core/dataset"
 	"vastspan/core/table"
 )
 
@@ -35,7 +36,10 @@ func (p *plan) notes(a *Answer) []table.Note {
 		}
 	}
 	for _, f := range p.query.Where {
-		add(table.Filtered, table.Info, "where %s", f)
+		add(table.Filtered, table.Info, "where %s", filterText(f))
+	}
+	for _, c := range p.filterCautions {
+		add(table.Code(c.Kind), table.Caution, "%s", c.Text)
 	}
 	if a.Newest != nil {
 		add(table.Covered, table.Info, "%s records from %s to %s", table.Thousands(fmt.Sprint(a.Records)), a.Oldest.Long(), a.Newest.Long())
@@ -80,4 +84,15 @@ func (p *plan) notes(a *Answer) []table.Note {
 		}
 	}
 	return append(notes, table.Legends(a.Tables)...)
+}
+
+// filterText says in words what a filter keeps, and which days its spans are.
+func filterText(f dataset.Filter) string {
+	text := f.String()
+	for i := range f {
+		if days, ok := f[i].Days(); ok {
+			text += "; " + string(f[i].Op) + " " + strings.Join(f[i].Values, ", ") + ": " + shown(days)
+		}
+	}
+	return text
 }

@@ -216,3 +216,50 @@ func TestCrossTabsOfCollidingLabels(t *testing.T) {
 		t.Errorf("the row is %s", got)
 	}
 }
+
+// The spans of filters are read as of the query's day and named in the answer with the definitions that they use; other
+// records with filters of their own have theirs read, too.
+func TestFiltersBySpans(t *testing.T) {
+	filtered := func(texts ...string) dataset.Filters {
+		filters, err := dataset.ParseFilters(texts)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return filters
+	}
+	own, err := ParseOther(`plan amount=target where "month before this month"`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err := askPlan(t, "month", Query{Over: []string{"year to date"}, Where: filtered("day in last full month or day blank"), AgainstDataset: []Other{own}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := askPlan(t, "month", Query{Over: []string{"last full month"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := a.Tables[0].Rows[0].Cells[0].String(), whole.Tables[0].Rows[0].Cells[0].String(); got != want || got == "" {
+		t.Errorf("the year's records in last full month come to %s, last full month to %s", got, want)
+	}
+	note := ""
+	for _, n := range a.Notes {
+		if n.Code == table.Filtered {
+			note = n.Text
+		}
+	}
+	if !strings.Contains(note, "day in last full month or day is blank; in last full month: ") {
+		t.Errorf("the filter's days are not told: %q", note)
+	}
+	if len(a.Filters) != 2 || a.Filters[0].String() != "last full month" || a.Filters[1].String() != "this month" {
+		t.Errorf("the filters' expressions are %v", a.Filters)
+	}
+	for _, text := range []string{"day in @nothing", "day in last month", "day after month to date excluding today"} {
+		_, err := askPlan(t, "month", Query{Over: []string{"2026"}, Where: filtered(text), Context: Context{AsOf: "2026-10-01"}})
+		if wrong, ok := err.(*Error); err != nil && (!ok || wrong.Pointer != "/where") {
+			t.Errorf("%s gives %v", text, err)
+		} else if err == nil && !strings.Contains(text, "excluding") {
+			t.Errorf("%s is accepted", text)
+		}
+	}
+}

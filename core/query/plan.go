@@ -44,6 +44,9 @@ type plan struct {
 	spans   []spanPlan
 	top     *tally.Top
 	groups  [][]dataset.Label
+
+	filterNodes    []span.Node
+	filterCautions []span.Caution
 }
 
 // An input is one set of records and what is asked of it, in one pass.
@@ -111,6 +114,10 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		p.against = append(p.against, a)
 		p.query.Against[i] = a.Text
 	}
+	if err := p.resolveFilters(&p.query.Where, main.Schema); err != nil {
+		return nil, errorAt(err, "/where")
+	}
+	q = p.query
 	request := tally.Request{Figures: q.Figures, By: q.By, Where: q.Where, Date: q.Date, Top: q.Top}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
@@ -119,6 +126,9 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 			return nil, err
 		}
 		r, err := o.request(q, other)
+		if err == nil && o.Where != nil {
+			err = p.resolveFilters(&r.Where, other.Schema)
+		}
 		if err != nil {
 			return nil, errorAt(fmt.Errorf("compared with %s: %w", o.Dataset, err), "/against_dataset/%d", i)
 		}
@@ -151,6 +161,30 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 	}
 	return p, nil
+}
+
+// resolveFilters resolves the spans of filters as of the day and in the calendar of the query.
+func (p *plan) resolveFilters(filters *dataset.Filters, s *dataset.Schema) error {
+	resolved, err := filters.Resolved(s, func(text string) (civil.Set, string, error) {
+		n, err := span.Parse(text)
+		if err != nil {
+			return civil.Set{}, "", err
+		}
+		r, err := span.ResolveCautiously(n, p.Scope)
+		if err != nil {
+			return civil.Set{}, "", err
+		}
+		p.filterNodes = append(p.filterNodes, n)
+		for _, c := range r.Cautions {
+			c.Text = "the filter's " + n.String() + ": " + c.Text
+			p.filterCautions = append(p.filterCautions, c)
+		}
+		return r.Days, n.String(), nil
+	})
+	if err == nil && resolved != nil && len(*filters) > 0 {
+		*filters = resolved
+	}
+	return err
 }
 
 // check reads the parts of a query that need no records.
@@ -231,11 +265,8 @@ func (o *Other) request(q Query, other Records) (tally.Request, error) {
 		r.By = append(r.By, named(c))
 	}
 	if o.Where == nil {
-		r.Where = slices.Clone(q.Where)
-		for i := range r.Where {
-			asked = append(asked, r.Where[i].Column)
-			r.Where[i].Column = named(r.Where[i].Column)
-		}
+		asked = append(asked, q.Where.Columns()...)
+		r.Where = q.Where.Renamed(named)
 	}
 	for _, column := range slices.Sorted(maps.Keys(o.Columns)) {
 		if !slices.Contains(asked, column) {

@@ -95,7 +95,7 @@ func TestKeysAreTheSameEverywhere(t *testing.T) {
 
 func TestParse(t *testing.T) {
 	q, err := Parse("dataset=crossings; over=year to date; figures=sum fare; where=route=Gull Rock; like-for-like; planned=no")
-	if err != nil || q.Dataset != "crossings" || q.Figures[0].Column != "fare" || q.Where[0].Values[0].Text != "Gull Rock" ||
+	if err != nil || q.Dataset != "crossings" || q.Figures[0].Column != "fare" || q.Where[0][0].Values[0] != "Gull Rock" ||
 		!q.LikeForLike ||
 		q.Planned {
 		t.Errorf("%+v, %v", q, err)

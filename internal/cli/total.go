@@ -32,8 +32,8 @@ type totalFlags struct {
 }
 
 // whereHelp says how filters are written.
-const whereHelp = "records to keep: " + dataset.FilterForms + " (contains); " +
-	"several values of one column and sign are alternatives; COL= keeps blanks"
+const whereHelp = "records to keep: " + dataset.FilterForms + "; not before in, contains and blank; ignoring case behind; " +
+	"or between alternatives; several filters have to hold together, but values of one column are alternatives"
 
 func (a *app) totalCommand() *cobra.Command {
 	var f totalFlags

@@ -111,8 +111,10 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 		}
 	}
 	for _, filter := range q.Where { // a column of few values may look like numbers and still be names
-		if filter.Op == dataset.Contains {
-			h.Categories = append(h.Categories, filter.Column)
+		for _, c := range filter {
+			if c.Op == dataset.Contains || c.Op == dataset.NotContains || c.IgnoringCase {
+				h.Categories = append(h.Categories, c.Column)
+			}
 		}
 	}
 	return h

@@ -72,9 +72,7 @@ func (f *Source) layout(p *tally.Plan) (*layout, error) {
 		return nil, err
 	}
 	l.columns = slices.Concat([]int{l.day}, l.amounts, l.by, l.values)
-	for _, w := range p.Where {
-		l.columns = append(l.columns, s.Index(w.Column))
-	}
+	l.columns = append(l.columns, s.Indexes(p.Where.Columns())...)
 	slices.Sort(l.columns)
 	l.columns = slices.Compact(l.columns)
 	return l, nil

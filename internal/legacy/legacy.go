@@ -5,8 +5,11 @@ package legacy
 import (
 	"encoding/json"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
+
+	"vastspan/core/dataset"
 )
 
 // object is a JSON object.
@@ -118,25 +121,117 @@ func Question(data []byte, dataset string) ([]byte, error) {
 	})
 }
 
-// signs are the tests of filters as they are written.
-var signs = map[string]string{"is": "=", "is-not": "!=", "contains": "~", "at-least": ">=", "at-most": "<="}
+// ops are the tests of the first filters.
+var ops = map[string]dataset.Op{
+	"is": dataset.Is, "is-not": dataset.IsNot, "contains": dataset.Contains, "at-least": dataset.AtLeast, "at-most": dataset.AtMost,
+}
 
+// blanks are the operations that stand for others without a value.
+var blanks = map[dataset.Op]dataset.Op{dataset.Is: dataset.Blank, dataset.IsNot: dataset.NotBlank}
+
+// filters brings the first form of filters, objects, into their notation.
 func filters(v any) []any {
 	var list []any
+	add := func(c dataset.Condition) {
+		for _, t := range (dataset.Filters{{c}}).Texts() {
+			list = append(list, t)
+		}
+	}
 	for _, f := range objects(v) {
 		column, values := text(f["column"]), objects(f["values"])
-		if strings.ContainsAny(column, `=<>~!"`) || strings.Contains(column+" ", " between ") {
-			column = quote(column)
-		}
 		if f["test"] == "between" && len(values) == 2 {
-			list = append(list, column+" between "+text(values[0]["text"])+" and "+text(values[1]["text"]))
+			add(dataset.Condition{Column: column, Op: dataset.Between, Values: []string{text(values[0]["text"]), text(values[1]["text"])}})
 			continue
 		}
 		for _, v := range values {
-			list = append(list, column+signs[text(f["test"])]+text(v["text"]))
+			add(valueCondition(column, ops[text(f["test"])], text(v["text"])))
 		}
 	}
 	return list
+}
+
+// valueCondition is a condition of one value; no value is blank.
+func valueCondition(column string, op dataset.Op, value string) dataset.Condition {
+	if blank, ok := blanks[op]; ok && value == "" {
+		return dataset.Condition{Column: column, Op: blank}
+	}
+	return dataset.Condition{Column: column, Op: op, Values: []string{value}}
+}
+
+// Notation brings filters as they were written before they had or, spans and quotes for values into the notation of
+// today: those of a brief, of a query, or of a part of either.
+func Notation(data []byte) ([]byte, error) {
+	return change(data, func(o object) { notation(o) })
+}
+
+// notation looks for filters at any depth.
+func notation(v any) {
+	switch v := v.(type) {
+	case []any:
+		for _, item := range v {
+			notation(item)
+		}
+	case object:
+		for key, inner := range v {
+			texts, _ := inner.([]any)
+			for i := range texts {
+				one, ok := texts[i].(string)
+				switch {
+				case !ok:
+				case key == "where":
+					texts[i] = plainFilter(one)
+				case key == "against_dataset":
+					texts[i] = ownFilter.ReplaceAllStringFunc(one, func(found string) string {
+						quoted := strings.TrimPrefix(found, " where ")
+						return " where " + dataset.Quote(plainFilter(strings.ReplaceAll(quoted[1:len(quoted)-1], `""`, `"`)))
+					})
+				}
+			}
+			notation(inner)
+		}
+	}
+}
+
+// ownFilter is a filter of other records that a query is compared with.
+var ownFilter = regexp.MustCompile(` where "(?:[^"]|"")*"`)
+
+// plainSigns are the signs of filters as they were.
+var plainSigns = []struct {
+	sign string
+	op   dataset.Op
+}{{"!=", dataset.IsNot}, {">=", dataset.AtLeast}, {"<=", dataset.AtMost}, {"~", dataset.Contains}, {"=", dataset.Is}}
+
+// plainFilter rewrites a filter that has one condition and no quotes but around its column. What is none stays.
+func plainFilter(text string) string {
+	column, rest := "", text
+	if strings.HasPrefix(text, `"`) {
+		var err error
+		if column, rest, err = dataset.CutQuoted(text); err != nil {
+			return text
+		}
+	}
+	at, sign, op := len(rest), "", dataset.Between
+	for _, s := range plainSigns {
+		if i := strings.Index(rest, s.sign); i >= 0 && (i < at || i == at && len(s.sign) > len(sign)) {
+			at, sign, op = i, s.sign, s.op
+		}
+	}
+	c := dataset.Condition{}
+	if i := strings.Index(rest, " between "); i >= 0 && i < at {
+		low, high, found := strings.Cut(rest[i+len(" between "):], " and ")
+		if !found {
+			return text
+		}
+		at, c = i, dataset.Condition{Op: dataset.Between, Values: []string{low, high}}
+	} else if sign == "" {
+		return text
+	} else {
+		c = valueCondition("", op, rest[at+len(sign):])
+	}
+	if c.Column = column; column == "" {
+		c.Column = rest[:at]
+	}
+	return dataset.Filters{{c}}.Texts()[0]
 }
 
 func text(v any) string {

@@ -2,6 +2,7 @@ package legacy
 
 import (
 	"encoding/json"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -75,5 +76,42 @@ func TestQuestion(t *testing.T) {
 		`against_dataset="plan ""net fare""=target by month where ""x!=1"""; like_for_like=yes; subtotals=yes; as_of=2026-10-19; at_close=yes; calendar=trade`
 	if q.String() != want {
 		t.Errorf("the query is\n%s, want\n%s", q, want)
+	}
+}
+
+// Filters keep their meaning where their notation got new words.
+func TestNotation(t *testing.T) {
+	data, err := Notation([]byte(`{"items":[{"where":["title=Dead or Alive","route=","time in port>=3","net fare between 1 and 2","a=\"b\"","a~x and y=z","\"a=b\"!="],
+		"against_dataset":["plan x=y where \"a=b or c\" where d=e","plan"],"lines":[{"where":["plain=1"]}]}],"over":["where"]}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var o struct {
+		Items []struct {
+			Where          dataset.Filters
+			AgainstDataset []query.Other `json:"against_dataset"`
+			Lines          []struct{ Where dataset.Filters }
+		}
+	}
+	if err := json.Unmarshal(data, &o); err != nil {
+		t.Fatalf("%s: %v", data, err)
+	}
+	it := o.Items[0]
+	want := []dataset.Condition{
+		{Column: "title", Op: dataset.Is, Values: []string{"Dead or Alive"}}, {Column: "route", Op: dataset.Blank},
+		{Column: "time in port", Op: dataset.AtLeast, Values: []string{"3"}}, {Column: "net fare", Op: dataset.Between, Values: []string{"1", "2"}},
+		{Column: "a", Op: dataset.Is, Values: []string{`"b"`}}, {Column: "a", Op: dataset.Contains, Values: []string{"x and y=z"}},
+		{Column: "a=b", Op: dataset.NotBlank},
+	}
+	for i, c := range want {
+		if !reflect.DeepEqual(it.Where[i], dataset.Filter{c}) {
+			t.Errorf("filter %d is %#v, want %#v", i, it.Where[i], c)
+		}
+	}
+	if other := it.AgainstDataset[0]; other.Where[0][0].Values[0] != "b or c" || other.Where[1][0].Values[0] != "e" {
+		t.Errorf("the other's filters are %#v", other.Where)
+	}
+	if len(it.Lines[0].Where) != 1 {
+		t.Errorf("the line's filters are %v", it.Lines[0].Where)
 	}
 }

@@ -60,6 +60,9 @@ func readFirstBody(data []byte) (ReceiptBody, error) {
 	}
 	if old.Brief != nil {
 		text, err := legacy.Brief(old.Brief)
+		if err == nil {
+			text, err = legacy.Notation(text)
+		}
 		if err != nil {
 			return b, err
 		}

@@ -18,6 +18,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
+	"vastspan/internal/legacy"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -58,8 +59,8 @@ type Receipt struct {
 	Body      ReceiptBody
 }
 
-// bodyVersion is the version of the form in which bodies are written.
-const bodyVersion = 2
+// bodyVersion is the version of the form in which bodies are written. Since 3 filters have or, spans and quotes.
+const bodyVersion = 3
 
 // A ReceiptBody is what the checksum is of, as JSON.
 type ReceiptBody struct {
@@ -118,12 +119,7 @@ type snapshotter struct {
 
 // answer takes the figures of an answer in. The id and the title are those of its item.
 func (s *snapshotter) answer(id, title string, a *query.Answer) {
-	s.nodes = append(s.nodes, a.Nodes...)
-	for _, n := range a.Counterparts {
-		if n != nil {
-			s.nodes = append(s.nodes, n)
-		}
-	}
+	s.nodes = append(s.nodes, a.Expressions()...)
 	for i := range a.Tables {
 		t := &a.Tables[i]
 		for j := range t.Rows {
@@ -142,7 +138,7 @@ func (s *snapshotter) answer(id, title string, a *query.Answer) {
 func (s *snapshotter) cell(id, title string, a *query.Answer, t *table.Table, r *table.Row, k int) {
 	c := &t.Columns[k]
 	days, source := r.Intervals, ReceiptSource{Dataset: a.Dataset, Date: a.Date, Ranked: a.Query.Top > 0}
-	nodes := []span.Node{a.Nodes[r.Span]}
+	nodes := append([]span.Node{a.Nodes[r.Span]}, a.Filters...)
 	switch c.Role {
 	case table.Figure:
 	case table.Running, table.Rolling:
@@ -440,7 +436,13 @@ func read(stored *store.Receipt) (*Receipt, error) {
 	case version.Version > bodyVersion:
 		err = errors.New("the receipt was created by a later version of the service")
 	default:
-		err = json.Unmarshal([]byte(stored.Body), &r.Body)
+		body := []byte(stored.Body)
+		if version.Version < 3 {
+			body, err = legacy.Notation(body)
+		}
+		if err == nil {
+			err = json.Unmarshal(body, &r.Body)
+		}
 	}
 	return &r, err
 }

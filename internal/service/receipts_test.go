@@ -262,7 +262,7 @@ func TestReceiptsAreOfOneState(t *testing.T) {
 		q := sumOf("moving", "2026-09")
 		q.Figures = []measure.Figure{f}
 		if i > 1 { // of the records themselves, beside those of the day sums
-			q.Where = dataset.Filters{{Column: "amount", Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("1")}}}
+			q.Where = dataset.Filters{{{Column: "amount", Op: dataset.AtLeast, Values: []string{"1"}}}}
 		}
 		b.Items = append(b.Items, book.Item{Kind: "figure", Title: "Figure", Query: q})
 	}

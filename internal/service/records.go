@@ -68,7 +68,7 @@ type RecordPage struct {
 
 // listed resolves a query's span and counts its records.
 func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) {
-	l := &Listed{listing: store.Listing{Where: q.Where, Date: q.Date, OldestFirst: q.OldestFirst}}
+	l := &Listed{listing: store.Listing{Date: q.Date, OldestFirst: q.OldestFirst}}
 	var err error
 	if l.Dataset, err = s.store.Dataset(ctx, q.Dataset); err != nil {
 		return nil, err
@@ -90,7 +90,7 @@ func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) 
 	if l.Answer, err = s.totals.Total(ctx, total); err != nil {
 		return nil, err
 	}
-	l.listing.Days = l.Span().Intervals
+	l.listing.Days, l.listing.Where = l.Span().Intervals, l.Answer.Query.Where
 	return l, nil
 }
 

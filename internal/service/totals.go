@@ -106,7 +106,7 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) 
 	if err != nil {
 		return nil, Refused(err)
 	}
-	a.Define(l.Definitions(a.Nodes, a.Calendar))
+	a.Define(l.Definitions(a.Expressions(), a.Calendar))
 	return a, nil
 }
 
@@ -142,7 +142,7 @@ func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lin
 	}
 	for i := range up.Lines {
 		a := up.Lines[i].Answer
-		a.Define(l.Definitions(a.Nodes, a.Calendar))
+		a.Define(l.Definitions(a.Expressions(), a.Calendar))
 	}
 	return up, nil
 }

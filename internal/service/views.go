@@ -213,7 +213,7 @@ func (s *Views) Turns(ctx context.Context, b *book.Brief, from civil.Day, days i
 	}
 	found := map[civil.Day]*BriefTurn{}
 	for i := range b.Items {
-		for _, text := range b.Items[i].Expressions() {
+		for _, text := range slices.Concat(b.Items[i].Expressions(), b.Items[i].FilterSpans()) {
 			if strings.HasPrefix(text, "?") {
 				continue
 			}

@@ -159,7 +159,7 @@ func (r *source) labels(p *tally.Plan, top *tally.Top) labels {
 		}
 		kept := condition{"false", nil}
 		if len(top.Values) > 0 {
-			kept = r.dataset.condition(dataset.Filter{Column: name, Op: dataset.Is, Values: top.Values})
+			kept = r.dataset.isLabel(name, top.Values)
 		}
 		l.columns = append(l.columns, "CASE WHEN "+kept.sql+" THEN "+c+" END", "("+kept.sql+") IS NOT TRUE")
 		l.args = append(append(l.args, kept.args...), kept.args...)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql/driver"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -34,56 +35,107 @@ func where(conditions []condition) (string, []any) {
 func (d *Dataset) conditions(filters dataset.Filters) []condition {
 	var conditions []condition
 	for _, f := range filters {
-		conditions = append(conditions, d.condition(f))
+		var any condition
+		var parts []string
+		merged := f.Merged()
+		for i := range merged {
+			one := d.condition(&merged[i])
+			parts, any.args = append(parts, one.sql), append(any.args, one.args...)
+		}
+		any.sql = "(" + strings.Join(parts, " OR ") + ")"
+		conditions = append(conditions, any)
 	}
 	return conditions
 }
 
-func (d *Dataset) condition(f dataset.Filter) condition {
-	c := d.Schema.Columns[d.Schema.Index(f.Column)] // it has been checked
-	expression, cast := d.column(f.Column), ""
-	var values []string
-	blank := false
-	for _, l := range f.Values {
-		blank = blank || !l.Set
-		if l.Set {
-			values = append(values, l.Text)
-		}
+// condition turns a condition into SQL. A comparison with a blank is neither true nor false: what is negated keeps it.
+func (d *Dataset) condition(q *dataset.Condition) condition {
+	c := d.positive(q)
+	if q.Negated() {
+		c.sql = "(" + c.sql + ") IS NOT TRUE"
 	}
+	return c
+}
+
+// positive turns a condition into SQL as though it were not negated; a blank may give null.
+func (d *Dataset) positive(q *dataset.Condition) condition {
+	c := d.Schema.Columns[d.Schema.Index(q.Column)] // it has been checked
+	expression, cast, values := d.column(q.Column), "", q.Values
 	switch c.Type {
 	case dataset.Number:
 		cast = "::numeric"
 	case dataset.Timestamp, dataset.Date:
-		expression, cast, values = d.dayOf(c), "::date", d.Schema.FilterDays(f)
+		expression, cast, values = d.dayOf(c), "::date", d.Schema.FilterDays(q)
 	}
-	switch f.Op {
-	case dataset.Contains:
+	if days, ok := q.Days(); ok {
+		return daysOf(expression, days)
+	}
+	if q.IgnoringCase {
+		expression = "lower(" + expression + ` COLLATE "C.utf8")`
+		values = slices.Clone(values)
+		for i, v := range values {
+			values[i] = dataset.Fold(v)
+		}
+	}
+	switch q.Op {
+	case dataset.Blank, dataset.NotBlank:
+		return condition{expression + " IS NULL", nil}
+	case dataset.Contains, dataset.NotContains:
 		return condition{"strpos(" + expression + ", ?) > 0", []any{values[0]}}
 	case dataset.AtLeast:
 		return condition{expression + " >= ?" + cast, []any{values[0]}}
 	case dataset.AtMost:
 		return condition{expression + " <= ?" + cast, []any{values[0]}}
+	case dataset.Above:
+		return condition{expression + " > ?" + cast, []any{values[0]}}
+	case dataset.Below:
+		return condition{expression + " < ?" + cast, []any{values[0]}}
 	case dataset.Between:
 		return condition{expression + " BETWEEN ?" + cast + " AND ?" + cast, []any{values[0], values[1]}}
 	}
-	among := condition{"false", nil}
-	switch {
-	case len(values) == 1:
-		among = condition{expression + " = ?" + cast, []any{values[0]}}
-	case len(values) > 1: // one argument, however many there are: a statement takes 65,535
-		among = condition{expression + " = ANY (?::text[]" + arrayOf(cast) + ")", []any{textArray(values)}}
+	return among(expression, cast, values)
+}
+
+// among keeps what is one of some values: one argument, however many there are. A statement takes 65,535.
+func among(expression, cast string, values []string) condition {
+	switch len(values) {
+	case 0:
+		return condition{"false", nil}
+	case 1:
+		return condition{expression + " = ?" + cast, []any{values[0]}}
 	}
-	// A comparison with blank is neither true nor false; what blanks do is said in full.
-	if f.Op == dataset.IsNot {
-		if blank {
-			return condition{"(" + expression + " IS NOT NULL AND NOT (" + among.sql + "))", among.args}
+	return condition{expression + " = ANY (?::text[]" + arrayOf(cast) + ")", []any{textArray(values)}}
+}
+
+// isLabel keeps the records of which a category has one of some labels.
+func (d *Dataset) isLabel(name string, labels []dataset.Label) condition {
+	var texts []string
+	blank := "false"
+	for _, l := range labels {
+		if l.Set {
+			texts = append(texts, l.Text)
+		} else {
+			blank = d.column(name) + " IS NULL"
 		}
-		return condition{"(" + expression + " IS NULL OR NOT (" + among.sql + "))", among.args}
 	}
-	if blank {
-		return condition{"(" + expression + " IS NULL OR " + among.sql + ")", among.args}
+	c := among(d.column(name), "", texts)
+	return condition{"(" + blank + " OR " + c.sql + ")", c.args}
+}
+
+// daysOf keeps the days of a set.
+func daysOf(day string, days civil.Set) condition {
+	conditions := within(day, days.Bounds())
+	if days.Len() > 1 {
+		conditions = append(conditions, inside(day, days))
 	}
-	return condition{"(" + among.sql + ")", among.args}
+	var all condition
+	for i, c := range conditions {
+		if i > 0 {
+			all.sql += " AND "
+		}
+		all.sql, all.args = all.sql+c.sql, append(all.args, c.args...)
+	}
+	return all
 }
 
 // arrayOf returns the cast of an array for that of its elements.

@@ -32,12 +32,17 @@ func plainWords(tx *gorm.DB) error {
 		"UPDATE datasets SET schema = ? WHERE id = ?::bigint", legacy.Schema); err != nil {
 		return err
 	}
+	return rewriteBriefs(tx, legacy.Brief)
+}
+
+// rewriteBriefs changes all versions of all briefs.
+func rewriteBriefs(tx *gorm.DB, change func([]byte) ([]byte, error)) error {
 	if err := rewrite(tx, "SELECT name, body FROM definitions WHERE kind = 'brief'",
-		"UPDATE definitions SET body = ? WHERE kind = 'brief' AND name = ?", legacy.Brief); err != nil {
+		"UPDATE definitions SET body = ? WHERE kind = 'brief' AND name = ?", change); err != nil {
 		return err
 	}
 	return rewrite(tx, "SELECT name || ' ' || version, body FROM definition_versions WHERE kind = 'brief' AND body IS NOT NULL",
-		"UPDATE definition_versions SET body = ? WHERE kind = 'brief' AND name || ' ' || version = ?", legacy.Brief)
+		"UPDATE definition_versions SET body = ? WHERE kind = 'brief' AND name || ' ' || version = ?", change)
 }
 
 // rewrite changes stored JSON row by row.

@@ -102,40 +102,62 @@ func thousandths(text string) int64 {
 
 // passes puts one record to one filter.
 func (l *naiveList) passes(r naiveRecord, f dataset.Filter) bool {
-	c, _ := l.schema.Find(f.Column)
-	text := r.texts[f.Column]
+	return slices.ContainsFunc(f, func(c dataset.Condition) bool { return l.meets(r, &c) })
+}
+
+// meets puts one record to one condition.
+func (l *naiveList) meets(r naiveRecord, q *dataset.Condition) bool {
+	opposite, negated := map[dataset.Op]dataset.Op{
+		dataset.IsNot: dataset.Is, dataset.NotBlank: dataset.Blank, dataset.NotContains: dataset.Contains, dataset.NotIn: dataset.In,
+	}[q.Op]
+	if negated {
+		positive := *q
+		positive.Op = opposite
+		return !l.meets(r, &positive)
+	}
+	c, _ := l.schema.Find(q.Column)
+	text := r.texts[q.Column]
+	if q.Op == dataset.Blank || text == "" {
+		return q.Op == dataset.Blank && text == ""
+	}
+	if days, ok := q.Days(); ok {
+		_, day := l.moment(text)
+		return days.Contains(day)
+	}
 	compare := func(other string) int {
 		switch c.Type {
 		case dataset.Number:
 			return cmp.Compare(l.number(text), l.number(other))
 		case dataset.Text:
+			if q.IgnoringCase && strings.EqualFold(text, other) {
+				return 0
+			}
 			return strings.Compare(text, other)
 		}
 		_, mine := l.moment(text)
 		_, theirs := l.moment(other)
 		return cmp.Compare(mine, theirs)
 	}
-	among := slices.ContainsFunc(f.Values, func(v dataset.Label) bool {
-		if !v.Set || text == "" {
-			return !v.Set && text == ""
-		}
-		return compare(v.Text) == 0
-	})
-	switch f.Op {
-	case dataset.Is:
-		return among
-	case dataset.IsNot:
-		return !among
+	switch q.Op {
+	case dataset.Is, dataset.In:
+		return slices.ContainsFunc(q.Values, func(v string) bool { return compare(v) == 0 })
 	case dataset.Contains:
-		return text != "" && strings.Contains(text, f.Values[0].Text)
+		if q.IgnoringCase {
+			return strings.Contains(strings.ToUpper(text), strings.ToUpper(q.Values[0]))
+		}
+		return strings.Contains(text, q.Values[0])
 	case dataset.AtLeast:
-		return text != "" && compare(f.Values[0].Text) >= 0
+		return compare(q.Values[0]) >= 0
 	case dataset.AtMost:
-		return text != "" && compare(f.Values[0].Text) <= 0
+		return compare(q.Values[0]) <= 0
+	case dataset.Above:
+		return compare(q.Values[0]) > 0
+	case dataset.Below:
+		return compare(q.Values[0]) < 0
 	case dataset.Between:
-		return text != "" && compare(f.Values[0].Text) >= 0 && compare(f.Values[1].Text) <= 0
+		return compare(q.Values[0]) >= 0 && compare(q.Values[1]) <= 0
 	}
-	panic(f.Op)
+	panic(q.Op)
 }
 
 // describe answers a request and writes everything down as the other describe does.

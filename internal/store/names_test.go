@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"unicode/utf8"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -53,9 +54,9 @@ func TestOddColumnNames(t *testing.T) {
 				t.Fatal(err)
 			}
 			filters := dataset.Filters{
-				{Column: header[0], Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("2026-01-02")}},
-				{Column: header[1], Op: dataset.Is, Values: []dataset.Label{dataset.LabelOf("b"), dataset.LabelOf("c")}},
-				{Column: header[2], Op: dataset.AtLeast, Values: []dataset.Label{dataset.LabelOf("3")}},
+				{{Column: header[0], Op: dataset.AtLeast, Values: []string{"2026-01-02"}}},
+				{{Column: header[1], Op: dataset.Is, Values: []string{"b"}}, {Column: header[1], Op: dataset.Is, Values: []string{"c"}}},
+				{{Column: header[2], Op: dataset.Above, Values: []string{"3"}}, {Column: header[2], Op: dataset.Blank}},
 			}
 			records, _, err := s.Records(ctx, d, Listing{Days: allDays, Where: filters, Limit: 9})
 			if err != nil || len(records) != 1 || *records[0].Cells[2] != "4" {
@@ -226,5 +227,23 @@ func TestRemovedWhileItIsRead(t *testing.T) {
 	if err := s.db.Raw("SELECT tablename FROM pg_tables WHERE schemaname IN ('stored', 'sums') AND " +
 		"NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id)").Scan(&left).Error; err != nil || len(left) > 0 {
 		t.Errorf("tables are left: %v, %v", left, err)
+	}
+}
+
+// The database and the core ignore case alike, whatever the letter.
+func TestCaseIsIgnoredAlike(t *testing.T) {
+	var letters strings.Builder
+	for r := rune(1); r < 0x1f000; r++ {
+		if utf8.ValidRune(r) {
+			letters.WriteRune(r)
+		}
+	}
+	var lower string
+	s := open(t)
+	if err := s.db.Raw(`SELECT lower(? COLLATE "C.utf8")`, letters.String()).Row().Scan(&lower); err != nil {
+		t.Fatal(err)
+	}
+	if lower != dataset.Fold(letters.String()) {
+		t.Error("lower and Fold differ")
 	}
 }

@@ -120,12 +120,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 
 // listed returns the conditions of a listing, but for where it begins.
 func (d *Dataset) listed(l Listing) []condition {
-	day := d.dayOf(d.dateColumn(l.Date))
-	conditions := append(within(day, l.Days.Bounds()), d.conditions(l.Where)...)
-	if l.Days.Len() > 1 {
-		conditions = append(conditions, inside(day, l.Days))
-	}
-	return conditions
+	return append([]condition{daysOf(d.dayOf(d.dateColumn(l.Date)), l.Days)}, d.conditions(l.Where)...)
 }
 
 // after keeps the records on one side of another.

@@ -165,8 +165,8 @@ func (d *Dataset) rollupAnswers(p *tally.Plan) bool {
 			return false
 		}
 	}
-	for _, f := range p.Where {
-		if !slices.Contains(categories, f.Column) {
+	for _, name := range p.Where.Columns() {
+		if !slices.Contains(categories, name) {
 			return false
 		}
 	}

@@ -19,8 +19,7 @@ type pass struct {
 	plan    *tally.Plan
 	by      []*categoryColumn
 	amounts []*amountColumn
-	allowed [][]bool // by filter and code
-	filters []*categoryColumn
+	filters [][]allowedCodes // each of alternatives
 	groups  int
 	counts  []int64 // by group
 	cells   []sumCell
@@ -80,26 +79,42 @@ func (c *rollup) category(name string) *categoryColumn {
 	return &c.categories[slices.IndexFunc(c.categories, func(column categoryColumn) bool { return column.name == name })]
 }
 
+// allowedCodes are the values of a category that meet a condition, by their code.
+type allowedCodes struct {
+	column *categoryColumn
+	codes  []bool
+}
+
 // filter finds out which values of each category pass.
 func (w *pass) filter() error {
 	for _, f := range w.plan.Where {
-		column := w.category(f.Column)
-		pass, err := w.schema.LabelPredicate(f)
-		if err != nil {
-			return err
+		var alternatives []allowedCodes
+		merged := f.Merged()
+		for i := range merged {
+			column := w.category(merged[i].Column)
+			pass, err := w.schema.LabelPredicate(&merged[i])
+			if err != nil {
+				return err
+			}
+			codes := make([]bool, len(column.labels))
+			for code, l := range column.labels {
+				codes[code] = pass(l)
+			}
+			alternatives = append(alternatives, allowedCodes{column, codes})
 		}
-		allowed := make([]bool, len(column.labels))
-		for i, l := range column.labels {
-			allowed[i] = pass(l)
-		}
-		w.filters, w.allowed = append(w.filters, column), append(w.allowed, allowed)
+		w.filters = append(w.filters, alternatives)
 	}
 	return nil
 }
 
 func (w *pass) passes(row int) bool {
-	for i, f := range w.filters {
-		if !w.allowed[i][f.codes[row]] {
+	for _, alternatives := range w.filters {
+		met := false
+		for i := 0; i < len(alternatives) && !met; i++ {
+			a := &alternatives[i]
+			met = a.codes[a.column.codes[row]]
+		}
+		if !met {
 			return false
 		}
 	}

@@ -16,6 +16,8 @@ import (
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+
+	"vastspan/internal/legacy"
 )
 
 // A Store is open on one database and is safe for use at once by many.
@@ -182,6 +184,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-receipts", Migrate: createReceipts},
 				{ID: "2026-11-plain-words", Migrate: plainWords},
 				{ID: "2026-11-day-reach", Migrate: addReach},
+				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
 			},
 		).Migrate()
 	})

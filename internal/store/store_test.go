@@ -101,31 +101,53 @@ func randomCSV(rng *rand.Rand, rows int) string {
 	return b.String()
 }
 
-// randomFilters puts every test to columns of every type, blanks among the values.
-func randomFilters(rng *rand.Rand) []dataset.Filter {
-	label := dataset.LabelOf
-	all := []dataset.Filter{
-		{Column: "channel", Op: dataset.Is, Values: []dataset.Label{label("web"), {}}},
-		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{label("web")}},
-		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{label("quay"), {}}},
-		{Column: "channel", Op: dataset.IsNot, Values: []dataset.Label{{}}},
-		{Column: "route", Op: dataset.Is, Values: []dataset.Label{label("NULL"), label(`back\slash`)}},
-		{Column: "route", Op: dataset.Contains, Values: []dataset.Label{label(`"b"`)}},
-		{Column: "route", Op: dataset.Contains, Values: []dataset.Label{label(`\`)}},
-		{Column: "fare", Op: dataset.AtLeast, Values: []dataset.Label{label("100.50")}},
-		{Column: "fare", Op: dataset.AtMost, Values: []dataset.Label{label("2000")}},
-		{Column: "people", Op: dataset.Is, Values: []dataset.Label{label("1.00"), label("3.5")}},
-		{Column: "people", Op: dataset.IsNot, Values: []dataset.Label{label("2"), {}}},
-		{Column: "day", Op: dataset.AtLeast, Values: []dataset.Label{label("2025-12-15")}},
-		{Column: "day", Op: dataset.IsNot, Values: []dataset.Label{label("2026-01-01"), label("2026-01-02")}},
-		{Column: "seen_at", Op: dataset.AtMost, Values: []dataset.Label{label("2026-01-20")}},
-		{Column: "seen_at", Op: dataset.Is, Values: []dataset.Label{{}, label("2025-12-31")}},
+// randomFilters puts every operation to columns of every type, blanks among the values.
+func randomFilters(rng *rand.Rand) dataset.Filters {
+	all := []string{
+		"channel=web or channel=", "channel!=web", "channel not in (quay, x)", "channel!=", "channel in (QUAY, wEb) ignoring case",
+		`route=NULL or route="back\slash"`, `route~"""b"""`, `route~\`, "route not contains u", "route contains NU ignoring case",
+		"fare>=100.50", "fare<=2000", "fare>100.5", "fare<2000 or channel=web", "fare=", "people=1.00 or people=3.5", "people not in (2, 3.5)",
+		"people between 1 and 2", "day>=2025-12-15", "day not in (2026-01-01, 2026-01-02)", "day<2026-01-05", "day>2026-01-05",
+		"seen_at<=2026-01-20", "seen_at= or seen_at=2025-12-31", "seen_at in (2025-12-01/2025-12-20, 2026-01-05/2026-01-06)",
+		"seen_at not in 2025-12-01/2025-12-31", "day after 2025-12-30/2025-12-31", "seen_at blank or seen_at before 2026-01-02", "day in 2026-01-01/2026-02-01",
 	}
-	var chosen []dataset.Filter
+	var chosen []string
 	for range 1 + rng.IntN(2) {
 		chosen = append(chosen, all[rng.IntN(len(all))])
 	}
-	return chosen
+	return parsedFilters(chosen...)
+}
+
+// parsedFilters reads filters on the columns of randomCSV; their spans are dates or intervals of dates.
+func parsedFilters(texts ...string) dataset.Filters {
+	filters, err := dataset.ParseFilters(texts)
+	if err != nil {
+		panic(err)
+	}
+	schema := &dataset.Schema{}
+	for _, name := range filters.Columns() {
+		kind := dataset.Text
+		if name == "day" || name == "seen_at" {
+			kind = dataset.Date
+		}
+		schema.Columns = append(schema.Columns, dataset.Column{Name: name, Type: kind})
+	}
+	filters, err = filters.Resolved(schema, func(text string) (civil.Set, string, error) {
+		first, last, interval := strings.Cut(text, "/")
+		if !interval {
+			last = first
+		}
+		from, err := civil.ParseDay(first)
+		if err != nil {
+			return civil.Set{}, "", err
+		}
+		through, err := civil.ParseDay(last)
+		return civil.SetOf(civil.Through(from, through)), text, err
+	})
+	if err != nil {
+		panic(err)
+	}
+	return filters
 }
 
 func randomRequest(rng *rand.Rand) tally.Request {

@@ -1389,6 +1389,7 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
             date?: string;
@@ -1429,6 +1430,7 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
             date?: string;
@@ -1664,6 +1666,7 @@ export interface components {
             dataset: components["schemas"]["Name"];
             /** @description An expression; left out, all dates */
             over?: string;
+            /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day */
             date?: string;
@@ -1716,6 +1719,7 @@ export interface components {
         BoundariesRequest: {
             dataset: components["schemas"]["Name"];
             over: string;
+            /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day */
             date?: string;
@@ -1777,6 +1781,7 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
             date?: string;

@@ -105,7 +105,7 @@
       {/if}
     </div>
     <span class="text-quiet">Where</span>
-    <Filters {dataset} />
+    <Filters {dataset} context={asOf.context} />
     <span class="text-quiet">Show</span>
     <div class="flex flex-wrap items-center gap-2">
       <ToggleGroup.Root

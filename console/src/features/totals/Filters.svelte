@@ -5,29 +5,38 @@
   import X from '@lucide/svelte/icons/x'
   import { Checkbox, Popover } from 'bits-ui'
   import { api, data, type Dataset } from '../../api/client'
-  import { filterTexts, filterWords, operators, parseFilters, type Filter, type Operator } from '../../lib/filters'
+  import {
+    columnText,
+    filterTexts,
+    filterWords,
+    operations,
+    operationsOf,
+    parseFilters,
+    type Filter,
+    type OperationName,
+  } from '../../lib/filters'
   import { params, setParam } from '../../lib/address.svelte'
+  import type { Context } from '../../api/queries'
   import Select from '../../ui/Select.svelte'
+  import Expression from '../spans/Expression.svelte'
 
-  let { dataset }: { dataset: Dataset } = $props()
+  let { dataset, context }: { dataset: Dataset; context: Context | null } = $props()
 
   const filters = $derived(parseFilters(params('where')))
   let open = $state(false)
   let column = $state('')
-  let operator = $state<Operator>('is')
+  let operation = $state<OperationName>('is')
   let typed = $state('')
   let upper = $state('')
+  let anyCase = $state(false)
+  let written = $state('')
 
   const chosen = $derived(dataset.columns.find((c) => c.name === column))
-  const choices = $derived<Operator[]>(
-    chosen?.role === 'category'
-      ? ['is', 'is-not', 'contains']
-      : chosen?.type === 'text'
-        ? ['contains', 'is', 'is-not']
-        : ['at-least', 'at-most', 'between', 'is', 'is-not'],
-  )
-  const complete = $derived(typed.trim() !== '' && (operator !== 'between' || upper.trim() !== ''))
-  const byList = $derived(chosen?.role === 'category' && operator !== 'contains')
+  const choices = $derived(operationsOf(chosen?.role ?? '', chosen?.type ?? ''))
+  const takes = $derived(operations[operation].takes)
+  const complete = $derived(takes === 'nothing' || (typed.trim() !== '' && (takes !== 'two' || upper.trim() !== '')))
+  const byList = $derived(chosen?.role === 'category' && (operation === 'is' || operation === 'is-not'))
+  const folds = $derived(chosen?.type === 'text' && takes === 'value' && !byList)
 
   const values = createQuery(() => ({
     queryKey: ['values', dataset.name, column, dataset.version],
@@ -38,7 +47,7 @@
 
   function choose(name: string) {
     column = name
-    operator = choices[0] ?? 'is'
+    operation = choices[0] ?? 'is'
     typed = ''
   }
   function show(isOpen: boolean) {
@@ -49,20 +58,25 @@
   const keep = (next: Filter[]) => setParam('where', filterTexts(next))
 
   function toggle(value: string | null) {
-    const have = filters.find((f) => f.column === column && f.operator === operator)
-    if (!have) return keep([...filters, { column, operator, values: [value] }])
+    const own = operation === 'is' ? 'is' : 'is-not'
+    const have = filters.find((f) => f.column === column && f.operation === own)
+    if (!have) return keep([...filters, { column, operation: own, values: [value], text: '' }])
     const rest = have.values.includes(value) ? have.values.filter((v) => v !== value) : [...have.values, value]
-    keep(filters.map((f) => (f === have ? { ...f, values: rest } : f)).filter((f) => f.values.length > 0))
+    keep(
+      filters
+        .map((f) => (f === have ? { ...f, values: rest } : f))
+        .filter((f) => f.operation === '' || f.values.length > 0),
+    )
+  }
+  function take(text: string) {
+    setParam('where', [...filterTexts(filters), text])
+    typed = upper = written = ''
+    open = false
   }
   function add() {
     if (!complete) return
-    keep([
-      ...filters,
-      { column, operator, values: operator === 'between' ? [typed.trim(), upper.trim()] : [typed.trim()] },
-    ])
-    typed = ''
-    upper = ''
-    open = false
+    const text = operations[operation].text(columnText(column), typed.trim(), upper.trim())
+    take(folds && anyCase ? text + ' ignoring case' : text)
   }
   const boxClass = [
     'grid size-4 place-items-center rounded border border-quiet',
@@ -74,10 +88,10 @@
 <div class="flex flex-wrap items-center gap-1.5" data-filters>
   {#each filters as f, i (i)}
     <span class="chip chip-on pr-0.5">
-      <span class="max-w-72 truncate">{filterWords(f)}</span>
+      <span class="max-w-96 truncate">{filterWords(f)}</span>
       <button
         class="rounded p-1 hover:bg-ahead"
-        aria-label={`Drop the filter on ${f.column}`}
+        aria-label={`Remove the filter ${filterWords(f)}`}
         onclick={() => keep(filters.filter((x) => x !== f))}><X class="size-3" /></button
       >
     </span>
@@ -87,7 +101,7 @@
       ><Plus class="size-3" aria-hidden="true" />Filter</Popover.Trigger
     >
     <Popover.Portal>
-      <Popover.Content class="card z-40 w-72 p-2.5 shadow-lg" sideOffset={4} align="start">
+      <Popover.Content class="card z-40 w-[min(22rem,92vw)] p-2.5 shadow-lg" sideOffset={4} align="start">
         <div class="mb-2 grid grid-cols-2 gap-2">
           <Select
             label="Column"
@@ -99,9 +113,9 @@
           <Select
             label="Condition"
             wide
-            value={operator}
-            options={choices.map((o) => ({ value: o, label: operators[o].words }))}
-            onchoose={(o) => (operator = o as Operator)}
+            value={operation}
+            options={choices.map((o) => ({ value: o, label: operations[o].words }))}
+            onchoose={(o) => (operation = o as OperationName)}
           />
         </div>
         {#if byList}
@@ -109,7 +123,8 @@
             {#if values.isPending}<p class="p-2 text-quiet">…</p>{/if}
             {#each values.data?.items ?? [] as v (v.value)}
               {@const on =
-                filters.find((f) => f.column === column && f.operator === operator)?.values.includes(v.value) ?? false}
+                filters.find((f) => f.column === column && f.operation === operation)?.values.includes(v.value) ??
+                false}
               <label class="flex items-center gap-2 rounded px-2 py-1 hover:bg-ahead">
                 <Checkbox.Root class={boxClass} checked={on} onCheckedChange={() => toggle(v.value)}>
                   {#snippet children({ checked })}{#if checked}<Check class="size-3 text-card" />{/if}{/snippet}
@@ -121,29 +136,67 @@
           </div>
         {:else}
           <form
-            class="flex gap-2"
+            class="flex flex-wrap gap-2"
             onsubmit={(e) => {
               e.preventDefault()
               add()
             }}
           >
-            <input
-              class="field"
-              bind:value={typed}
-              aria-label="Value"
-              autocomplete="off"
-              placeholder={chosen?.type === 'number' ? '12.50' : chosen?.type === 'text' ? 'some words' : '2026-03-05'}
-            />
-            {#if operator === 'between'}<input
-                class="field"
-                bind:value={upper}
-                aria-label="Highest value"
+            {#if takes === 'span'}
+              <div class="w-full">
+                <Expression id="filter-span" label="The span" bind:value={typed} {context} onenter={add} />
+              </div>
+            {:else if takes !== 'nothing'}
+              <input
+                class="field min-w-24 flex-1"
+                bind:value={typed}
+                aria-label="Value"
                 autocomplete="off"
-                placeholder="and"
-              />{/if}
-            <button class="button button-strong" disabled={!complete}>Add</button>
+                placeholder={chosen?.type === 'number'
+                  ? '12.50'
+                  : chosen?.type === 'text'
+                    ? 'some words'
+                    : '2026-03-05'}
+              />
+              {#if takes === 'two'}<input
+                  class="field min-w-24 flex-1"
+                  bind:value={upper}
+                  aria-label="Highest value"
+                  autocomplete="off"
+                  placeholder="and"
+                />{/if}
+            {/if}
+            {#if folds}
+              <label class="flex items-center gap-2 text-quiet">
+                <Checkbox.Root class={boxClass} bind:checked={anyCase}>
+                  {#snippet children({ checked })}{#if checked}<Check class="size-3 text-card" />{/if}{/snippet}
+                </Checkbox.Root>
+                ignoring case
+              </label>
+            {/if}
+            <button class="button button-strong ml-auto" disabled={!complete}>Add</button>
           </form>
         {/if}
+        <form
+          class="mt-3 border-t border-line pt-2.5"
+          onsubmit={(e) => {
+            e.preventDefault()
+            if (written.trim() !== '') take(written.trim())
+          }}
+        >
+          <label class="label" for="filter-written">or written out</label>
+          <div class="flex gap-2">
+            <input
+              id="filter-written"
+              class="field min-w-0 flex-1 font-mono text-[0.75rem]"
+              bind:value={written}
+              autocomplete="off"
+              spellcheck="false"
+              placeholder="fare>10 or route in (A, B)"
+            />
+            <button class="button" disabled={written.trim() === ''}>Add</button>
+          </div>
+        </form>
       </Popover.Content>
     </Popover.Portal>
   </Popover.Root>

@@ -4,7 +4,7 @@
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { carried, joinList, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
-  import { isValue } from '../../lib/filters'
+  import { columnText, isValue } from '../../lib/filters'
   import { datesOf, figureColumn, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
@@ -64,7 +64,7 @@
     const over = r.intervals.length > 1 ? `(${days})` : days
     link.set('over', over || (a.spans[r.span]?.expression ?? ''))
     const fixed = groups.filter((g) => !isAll(g.label) && g.label !== undefined)
-    const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(g.name + '=')))
+    const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(columnText(g.name) + '=')))
     where.push(...fixed.map((g) => isValue(g.name, g.label as string | null)))
     if (where.length > 0) link.set('where', joinList(where))
     if (ask.date) link.set('date', ask.date)
@@ -114,7 +114,7 @@
     <span class="text-quiet">By</span>
     <Grouping {dataset} query={q} />
     <span class="text-quiet">Where</span>
-    <Filters {dataset} />
+    <Filters {dataset} context={asOf.context} />
     <span class="text-quiet">Against</span>
     <Comparisons {dataset} datasets={datasets.data ?? []} query={q} />
     <span class="text-quiet">Each</span>
