@@ -189,6 +189,14 @@ func (c *Calendar) weekLiteral(index, year, number int) (civil.Interval, error) 
 // IsBusinessDay reports whether a day is in the working week and not on the holiday list.
 func (c *Calendar) IsBusinessDay(d civil.Day) bool { return c.business.has(d) }
 
+// BusinessDays returns how many business days an interval has; it is not open.
+func (c *Calendar) BusinessDays(v civil.Interval) int {
+	if v.Empty() {
+		return 0
+	}
+	return c.business.before(v.End) - c.business.before(v.Start)
+}
+
 // IsHoliday reports whether a day is on the holiday list.
 func (c *Calendar) IsHoliday(d civil.Day) bool { return c.business.holiday(d) }
 

@@ -85,6 +85,30 @@ type Schema struct {
 	// Grain is the unit that a record stands for, such as month in a plan by months; empty for the
 	// day alone.
 	Grain string `json:"grain,omitempty"`
+	// NoRecords says what a sum without a record means.
+	NoRecords NoRecords `json:"no_records,omitempty"`
+}
+
+// NoRecords says what it means that there is no record.
+type NoRecords string
+
+// What no record means: that the sum is not known, as of readings, or that there was nothing, as of sales.
+const (
+	MeansBlank NoRecords = ""
+	MeansZero  NoRecords = "zero"
+)
+
+// SetNoRecords states what no record means: blank or zero.
+func (s *Schema) SetNoRecords(means string) error {
+	switch means {
+	case "blank":
+		s.NoRecords = MeansBlank
+	case string(MeansZero):
+		s.NoRecords = MeansZero
+	default:
+		return fmt.Errorf("no records %q: expected zero or blank", means)
+	}
+	return nil
 }
 
 // DateOrder is the order of day, month and year in dates that are not ISO 8601.

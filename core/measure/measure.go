@@ -4,6 +4,7 @@
 package measure
 
 import (
+	"fmt"
 	"slices"
 
 	"github.com/cockroachdb/apd/v3"
@@ -23,6 +24,7 @@ const (
 	Median   Kind = "median"
 	First    Kind = "first"
 	Last     Kind = "last"
+	Ratio    Kind = "ratio"
 )
 
 // An Entry says all there is to know about one kind of figure.
@@ -33,6 +35,10 @@ type Entry struct {
 	Needs Needs
 	// AnyType lets it be taken of a column of any type, not of numbers alone.
 	AnyType bool
+	// ZeroWithout makes it 0 where there is no record, should the dataset say that no record means nothing.
+	ZeroWithout bool
+	// Pair takes it of two columns: what they come to, one by the other.
+	Pair bool
 	// Order is the place of a holistic figure among the sorted values, from 0 to 1: half way for the
 	// median. A holistic figure without one counts the different values.
 	Order float64
@@ -65,6 +71,7 @@ const (
 type Parts struct {
 	Records int64
 	Amount  *Amount
+	Over    *Amount // of a pair, the one that is divided by
 	Values  Multiset
 }
 
@@ -72,7 +79,7 @@ type Parts struct {
 var registry = []Entry{
 	{Kind: Count, Words: "count", Help: "count records", Rank: "{records}", Share: true, Pure: true,
 		finish: func(p Parts) (decimal.Value, error) { return decimal.Int(p.Records), nil }},
-	{Kind: Sum, Words: "sum", Help: "sum", Needs: NeedsSum, Rank: "{sum}", Share: true,
+	{Kind: Sum, Words: "sum", Help: "sum", Needs: NeedsSum, Rank: "{sum}", Share: true, ZeroWithout: true,
 		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Sum) }},
 	{Kind: Mean, Words: "mean", Help: "take the mean of", Needs: NeedsSum, MoreDecimals: 2,
 		Rank: "round({sum} / nullif({count}, 0), scale({sum}) + 4)", finish: mean},
@@ -88,6 +95,7 @@ var registry = []Entry{
 		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.First) }},
 	{Kind: Last, Words: "latest value", Help: "take the latest value of", Needs: NeedsSum | NeedsFirstLast,
 		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.Last) }},
+	{Kind: Ratio, Words: "ratio", Help: "divide the sum by the sum of another", Needs: NeedsSum, Pair: true, MoreDecimals: 2, finish: ratio},
 }
 
 // All lists the figures in the order in which they are shown.
@@ -128,15 +136,28 @@ func (e *Entry) Empty() decimal.Value {
 // Check refuses a figure that the columns of a dataset cannot give.
 func (f Figure) Check(s *dataset.Schema) error {
 	e, _ := Lookup(f.Kind)
-	if !e.OfColumn() {
-		return nil
+	if f.Derived != "" && !e.Share {
+		return fmt.Errorf("%s: only what adds up, a count or a sum, is taken %s", f, f.Derived)
 	}
 	if e.AnyType {
 		_, err := s.Find(f.Column)
 		return err
 	}
-	_, err := s.Number(f.Column, string(f.Kind))
-	return err
+	for _, name := range f.Columns() {
+		if _, err := s.Number(name, string(f.Kind)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ratio divides one sum by another: of sums, never a mean of ratios. Where there is nothing to divide by it is blank.
+func ratio(p Parts) (decimal.Value, error) {
+	if p.Over == nil || p.Amount.Count == 0 || p.Over.Count == 0 || p.Over.Sum.IsZero() {
+		return decimal.Value{}, nil
+	}
+	v := decimal.Value{Set: true}
+	return v, decimal.Divide(&v.Decimal, &p.Amount.Sum, &p.Over.Sum, max(-p.Amount.Sum.Exponent, 0)+meanDecimals)
 }
 
 // meanDecimals is how many decimals a mean has beyond those of its sum.

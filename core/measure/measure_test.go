@@ -144,12 +144,20 @@ func TestMedianAgainstSorting(t *testing.T) {
 func TestFigures(t *testing.T) {
 	for _, e := range All() {
 		f := Figure{Kind: e.Kind}
-		if e.OfColumn() {
-			f.Column = "net fare"
-		}
-		back, err := ParseFigure(f.String())
-		if err != nil || back != f {
-			t.Errorf("%s is read back as %v, %v", f, back, err)
+		for _, column := range []string{"net fare", "fare per day", `"a"`, "a/b", " a"} {
+			if e.OfColumn() {
+				f.Column = column
+			}
+			if e.Pair {
+				f.Over = "b/" + column
+			}
+			for _, d := range append(Derivations(), Derived{}) {
+				f.Derived = d.Derivation
+				back, err := ParseFigure(f.String())
+				if err != nil || back != f {
+					t.Errorf("%s is read back as %v, %v", f, back, err)
+				}
+			}
 		}
 		if e.Words == "" || e.Help == "" {
 			t.Errorf("%s has no words", e.Kind)
@@ -158,7 +166,7 @@ func TestFigures(t *testing.T) {
 			t.Errorf("%s of no records is %q", e.Kind, v)
 		}
 	}
-	for _, text := range []string{"", "sum", "count fare", "mode fare", "SUM fare"} {
+	for _, text := range []string{"", "sum", "count fare", "mode fare", "SUM fare", "ratio fare", "ratio fare/", "ratio /fare", "per day", `sum "fare" x`} {
 		if f, err := ParseFigure(text); err == nil {
 			t.Errorf("%q is read as %v", text, f)
 		}

@@ -45,6 +45,15 @@ func (p *plan) comparing() bool {
 
 // reach returns the days that an input covers; empty where it has no records.
 func (p *plan) reach(at int) civil.Interval {
+	v := p.holds(at)
+	if !p.query.Planned && !v.Empty() {
+		v.End = max(v.Start, min(v.End, p.Scope.AsOf+1))
+	}
+	return v
+}
+
+// holds returns the days that an input's records cover, those after the as-of day as well.
+func (p *plan) holds(at int) civil.Interval {
 	in := p.inputs[at]
 	if in.covered == nil || in.covered.Records == 0 {
 		return civil.Interval{}
@@ -57,9 +66,6 @@ func (p *plan) reach(at int) civil.Interval {
 		if whole, err := p.Scope.Calendar.Containing(unit, v.Last()); err == nil {
 			v.End = whole.End
 		}
-	}
-	if !p.query.Planned {
-		v.End = max(v.Start, min(v.End, p.Scope.AsOf+1))
 	}
 	return v
 }

@@ -75,9 +75,11 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 	return p.answer()
 }
 
-// check refuses columns that a request asks for and a dataset cannot give, and says which part asks.
-func check(r *tally.Request, s *dataset.Schema) error {
-	for i, f := range r.Figures {
+// checkColumns refuses columns that the records cannot give, and says which part of the query asks for them.
+func (p *plan) checkColumns(r *tally.Request, s *dataset.Schema) error {
+	for i := range p.figures {
+		f := r.Figures[p.figures[i].at]
+		f.Derived = p.figures[i].Derived
 		if err := f.Check(s); err != nil {
 			return errorAt(err, "/figures/%d", i)
 		}
@@ -102,7 +104,7 @@ func (p *plan) run(ctx context.Context) error {
 		if err != nil {
 			return errorAt(err, "")
 		}
-		if err := check(&in.request, in.Schema); err != nil {
+		if err := p.checkColumns(&in.request, in.Schema); err != nil {
 			return err
 		}
 		if in.result, err = tally.Run(ctx, plan, in.Source); err != nil {
@@ -183,8 +185,8 @@ func (p *plan) answer() (*Answer, error) {
 	if p.query.Across != "" {
 		a.Tables = p.pivots(&t, a)
 	}
-	a.Notes = p.notes(a)
-	return a, nil
+	a.Notes, err = p.notes(a)
+	return a, err
 }
 
 // span describes a span and what it is compared with.
@@ -236,7 +238,7 @@ func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
 			what, none := "", decimal.Value{}
 			switch c.Role {
 			case table.Figure:
-				figure, what, none = c.Title, c.Title, p.inputs[0].result.None()[c.Figure]
+				figure, what, none = c.Title, c.Title, p.none(c.Figure)
 			case table.Change:
 				what = fmt.Sprintf("%s, change from %s", figure, c.Comparison)
 			default:
@@ -255,7 +257,7 @@ func (p *plan) rows(t *table.Table, i int) error {
 	sp := &p.spans[i]
 	whole := rowPlan{days: sp.days, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
 	for _, c := range sp.comparisons {
-		whole.against = append(whole.against, c.at)
+		whole.against, whole.paced = append(whole.against, c.at), append(whole.paced, c.paced)
 	}
 	var err error
 	add := func(kind table.Kind, r *rowPlan, unit bool, groups [][]dataset.Label) {
@@ -318,12 +320,13 @@ func (p *plan) subtotals() [][]dataset.Label {
 	return groups
 }
 
-// at returns the figures of a slot and a group.
-func (p *plan) at(s slot, group []dataset.Label) []decimal.Value {
-	if s == noSlot {
-		return make([]decimal.Value, len(p.query.Figures))
+// none returns a figure of no record.
+func (p *plan) none(figure int) decimal.Value {
+	f := &p.figures[figure]
+	if f.derived == nil && f.entry.ZeroWithout && p.inputs[0].Schema.NoRecords == dataset.MeansZero {
+		return decimal.Int(0)
 	}
-	return p.inputs[s.input].result.At(s.period, group)
+	return p.inputs[0].result.None()[f.at]
 }
 
 // row lays one row out: the figures of a period and group, and what they are compared with.
@@ -357,31 +360,38 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		start := table.Key(i, nil, nil)
 		row.Key = table.AgainstKey(start) + strings.TrimPrefix(row.Key, start)
 	}
-	own := p.at(r.at, group)
-	mine := blankIf(r.blank, own)
+	var err error
+	at := func(s slot, group []dataset.Label) (values []decimal.Value) {
+		if err == nil {
+			values, err = p.values(s, group)
+		}
+		return values
+	}
+	own := at(r.at, group)
 	counterparts := make([][]decimal.Value, len(r.against))
 	for j, s := range r.against {
-		counterparts[j] = p.at(s, group)
+		counterparts[j] = at(s, group)
+		p.comparePaces(counterparts[j], at, r.paced[j], group)
 	}
 	if p.query.Previous {
-		counterparts = append(counterparts, p.at(r.previous, group))
+		counterparts = append(counterparts, at(r.previous, group))
 	}
-	whole := p.at(sp.at, p.everything())
+	whole := sp.at
 	if p.query.Share == ShareOfUnit {
-		whole = p.at(r.at, p.everything())
+		whole = r.at
 	}
-	running, rolling := blankIf(
-		r.blank,
-		p.at(r.running, group),
-	), blankIf(
-		r.blank || incomplete && p.query.BlankIncomplete,
-		p.at(r.rolling, group),
-	)
-	for f, e := range p.measures() {
+	of, running, rolling := at(whole, p.everything()), at(r.running, group), at(r.rolling, group)
+	if err != nil {
+		return err
+	}
+	mine, running := blankIf(r.blank, own), blankIf(r.blank, running)
+	rolling = blankIf(r.blank || incomplete && p.query.BlankIncomplete, rolling)
+	for f := range p.figures {
 		row.Cells = append(row.Cells, own[f])
+		addsUp := p.figures[f].addsUp()
 		for j, c := range counterparts {
 			value, against := mine[f], c[f]
-			if unit && e.Share && !r.blank { // a side without a record counts as nothing where records were due
+			if unit && addsUp && !r.blank { // a side without a record counts as nothing where records were due
 				value, against = p.asDue(sp, r, j, value, against)
 			}
 			compared, err := measure.Compare(value, against)
@@ -395,9 +405,8 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		}
 		if p.query.Share != "" {
 			var share decimal.Value
-			var err error
-			if e.Share {
-				if share, err = measure.Share(mine[f], whole[f]); err != nil {
+			if addsUp {
+				if share, err = measure.Share(mine[f], of[f]); err != nil {
 					return err
 				}
 			}

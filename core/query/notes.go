@@ -27,7 +27,7 @@ func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 
 // notes says what shaped the figures: filters, records that are excluded, days, units; and what to be
 // careful with.
-func (p *plan) notes(a *Answer) []table.Note {
+func (p *plan) notes(a *Answer) ([]table.Note, error) {
 	var notes []table.Note
 	add := func(code table.Code, level table.Level, format string, args ...any) {
 		n := table.Note{Code: code, Level: level, Text: fmt.Sprintf(format, args...)}
@@ -55,7 +55,11 @@ func (p *plan) notes(a *Answer) []table.Note {
 	p.endNotes(add)
 	var units []string
 	for _, f := range p.query.Figures {
-		if c, err := p.inputs[0].Schema.Find(f.Column); err == nil && c.Unit != "" {
+		for _, name := range f.Columns() {
+			c, err := p.inputs[0].Schema.Find(name)
+			if err != nil || c.Unit == "" {
+				continue
+			}
 			if text := c.Name + " in " + c.Unit; !slices.Contains(units, text) {
 				units = append(units, text)
 			}
@@ -83,7 +87,10 @@ func (p *plan) notes(a *Answer) []table.Note {
 			add(table.Code(c.Kind), table.Caution, "%s", c.Text)
 		}
 	}
-	return append(notes, table.Legends(a.Tables)...)
+	if err := p.derivedNotes(add); err != nil {
+		return nil, err
+	}
+	return append(notes, table.Legends(a.Tables)...), nil
 }
 
 // filterText says in words what a filter keeps, and which days its spans are.

@@ -42,6 +42,8 @@ type plan struct {
 	reset   calendar.Unit
 	inputs  []*input // first the records asked about, then those that they are compared with
 	spans   []spanPlan
+	figures []planFigure
+	pacings map[slot]pacing
 	top     *tally.Top
 	groups  [][]dataset.Label
 
@@ -53,6 +55,7 @@ type plan struct {
 type input struct {
 	Records
 	request tally.Request
+	days    []civil.Set // of the periods, before they are cut at the as-of day
 	result  *tally.Result
 	covered *tally.Coverage // nil where it is not known yet
 }
@@ -68,6 +71,7 @@ type spanPlan struct {
 	text        string
 	node        span.Node
 	days        civil.Set
+	whole       civil.Set // when its unit is over; where a pace is asked for
 	cautions    []span.Caution
 	comparisons []comparison
 	at          slot
@@ -81,6 +85,8 @@ type comparison struct {
 	dataset string
 	days    civil.Set
 	at      slot
+	whole   civil.Set // what a pace is compared with, and its slot
+	paced   slot
 	aligns  bool // it can be made to end at the same day
 }
 
@@ -90,6 +96,7 @@ type rowPlan struct {
 	days             civil.Set
 	at               slot
 	against          []slot
+	paced            []slot // in the place of those, for a pace
 	againstDays      []civil.Set
 	previous         slot
 	running, rolling slot
@@ -118,14 +125,14 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		return nil, errorAt(err, "/where")
 	}
 	q = p.query
-	request := tally.Request{Figures: q.Figures, By: q.By, Where: q.Where, Date: q.Date, Top: q.Top}
+	request := tally.Request{Figures: p.lookUp(), By: q.By, Where: q.Where, Date: q.Date, Top: q.Top}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)
 		if err != nil {
 			return nil, err
 		}
-		r, err := o.request(q, other)
+		r, err := o.request(q, request.Figures, other)
 		if err == nil && o.Where != nil {
 			err = p.resolveFilters(&r.Where, other.Schema)
 		}
@@ -196,6 +203,11 @@ func (p *plan) check() error {
 		}
 		q.Subtotals = true
 	}
+	for i, f := range q.Figures {
+		if d, ok := measure.LookupDerived(f.Derived); ok && d.Pace && q.LikeForLike {
+			return errorAt(fmt.Errorf("%s tells what the whole unit comes to; like for like cuts it: take one of them", f.Words()), "/figures/%d", i)
+		}
+	}
 	if q.Share != "" && q.Share != ShareOfSpan && q.Share != ShareOfUnit {
 		return errorAt(fmt.Errorf("share %q: expected span or unit", q.Share), "/share")
 	}
@@ -245,7 +257,7 @@ func (q *Query) checkAcross() error {
 }
 
 // request asks other records for the same figures, under their own names of columns.
-func (o *Other) request(q Query, other Records) (tally.Request, error) {
+func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally.Request, error) {
 	named := func(column string) string {
 		if own, ok := o.Columns[column]; ok {
 			return own
@@ -254,10 +266,13 @@ func (o *Other) request(q Query, other Records) (tally.Request, error) {
 	}
 	r := tally.Request{Date: o.Date, Where: o.Where}
 	asked := slices.Clone(q.By)
-	for _, f := range q.Figures {
+	for _, f := range figures {
+		asked = append(asked, f.Columns()...)
 		if f.Column != "" {
-			asked = append(asked, f.Column)
 			f.Column = named(f.Column)
+		}
+		if f.Over != "" {
+			f.Over = named(f.Over)
 		}
 		r.Figures = append(r.Figures, f)
 	}
@@ -292,12 +307,18 @@ func (o *Other) request(q Query, other Records) (tally.Request, error) {
 
 // on asks an input for a period.
 func (p *plan) on(at int, s civil.Set) slot {
+	days := s
 	if !p.query.Planned { // as it was known to stand then (semantics §7)
-		s = through(s, p.Scope.AsOf)
+		days = through(s, p.Scope.AsOf)
 	}
-	r := &p.inputs[at].request
-	r.Periods = append(r.Periods, s)
-	return slot{at, len(r.Periods) - 1}
+	return p.ask(at, s, days)
+}
+
+// ask asks an input for some days of a period.
+func (p *plan) ask(at int, period, days civil.Set) slot {
+	in := p.inputs[at]
+	in.request.Periods, in.days = append(in.request.Periods, days), append(in.days, period)
+	return slot{at, len(in.days) - 1}
 }
 
 func (p *plan) periods() int {
@@ -356,10 +377,13 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	}
 	sp.at = p.on(0, sp.days)
 	if !p.query.Planned && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
-		sp.later = slot{0, len(p.inputs[0].request.Periods)}
-		p.inputs[0].request.Periods = append(p.inputs[0].request.Periods,
-			resolution.Days.Within(civil.Interval{Start: p.Scope.AsOf + 1, End: civil.OpenEnd}))
+		later := resolution.Days.Within(civil.Interval{Start: p.Scope.AsOf + 1, End: civil.OpenEnd})
+		sp.later = p.ask(0, later, later)
 	}
+	if err := p.paceSpan(ctx, &sp); err != nil {
+		return errorAt(err, "/over/%d", i)
+	}
+	paced := p.derives(paces)
 	for j, a := range p.against {
 		other, err := a.Explain(compared, p.Scope)
 		if err != nil {
@@ -376,12 +400,20 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 			c.Text = "compared with " + a.Name() + ": " + c.Text
 			sp.cautions = append(sp.cautions, c)
 		}
-		sp.comparisons = append(sp.comparisons, comparison{name: a.Name(), days: other.Days, at: p.on(0, other.Days), aligns: aligns})
+		c := comparison{name: a.Name(), days: other.Days, at: p.on(0, other.Days), paced: noSlot, aligns: aligns}
+		if paced {
+			if err := p.paceAgainst(&c, a, &sp); err != nil {
+				return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
+			}
+		}
+		sp.comparisons = append(sp.comparisons, c)
 	}
 	for j, o := range p.query.AgainstDataset {
-		sp.comparisons = append(sp.comparisons, comparison{
-			name: o.Dataset, dataset: o.Dataset, days: sp.days, at: p.on(1+j, sp.days), aligns: true,
-		})
+		c := comparison{name: o.Dataset, dataset: o.Dataset, days: sp.days, at: p.on(1+j, sp.days), paced: noSlot, aligns: true}
+		if paced {
+			c.whole, c.paced = sp.whole, p.pacedAgainst(1+j, sp.whole)
+		}
+		sp.comparisons = append(sp.comparisons, c)
 	}
 	if p.query.Each != "" {
 		if err := p.breakDown(&sp); err != nil {
@@ -446,10 +478,16 @@ func (p *plan) breakDown(sp *spanPlan) error {
 		return err
 	}
 	own := len(units)
-	others := make([][]tally.Unit, len(p.against))
+	others, wholes := make([][]tally.Unit, len(p.against)), make([][]tally.Unit, len(p.against))
 	for i := range p.against {
 		c := &sp.comparisons[i]
 		if others[i], err = tally.Each(c.days, cal, p.each, p.Scope.AsOf); err != nil {
+			return fmt.Errorf("compared with %s: %w", c.name, err)
+		}
+		if c.paced == noSlot {
+			continue
+		}
+		if wholes[i], err = tally.Each(c.whole, cal, p.each, p.Scope.AsOf); err != nil {
 			return fmt.Errorf("compared with %s: %w", c.name, err)
 		}
 	}
@@ -474,22 +512,33 @@ func (p *plan) breakDown(sp *spanPlan) error {
 		if p.query.Planned {
 			u.Future = false
 		}
-		for _, other := range others {
-			at, days := noSlot, civil.Set{}
+		for j, other := range others {
+			at, paced, days := noSlot, noSlot, civil.Set{}
 			if i < len(other) {
 				days = other[i].Days
 				at = p.on(0, days)
 			}
-			row.against, row.againstDays = append(row.against, at), append(row.againstDays, days)
+			if i < len(wholes[j]) && wholes[j][i].Label == other[i].Label {
+				paced = p.pacedAgainst(0, wholes[j][i].Days)
+			}
+			row.against, row.paced, row.againstDays = append(row.against, at), append(row.paced, paced), append(row.againstDays, days)
 		}
 		for j := range p.query.AgainstDataset {
 			row.against, row.againstDays = append(row.against, p.on(1+j, u.Days)), append(row.againstDays, u.Days)
+			paced := noSlot
+			if sp.comparisons[len(others)+j].paced != noSlot {
+				paced = p.pacedAgainst(1+j, sp.whole.Within(u.Whole))
+			}
+			row.paced = append(row.paced, paced)
 			row.unlike = row.unlike || p.cutsUnit(1+j, u.Days) != ""
 		}
 		if row.alone {
 			row.at = noSlot
 			sp.rows = append(sp.rows, row)
 			continue
+		}
+		if err := p.paceUnit(sp, row.at, &u); err != nil {
+			return err
 		}
 		if row.previous, row.previousDays, err = p.previous(sp, i, u); err != nil {
 			return err
@@ -543,13 +592,4 @@ func (p *plan) running(set civil.Set, u tally.Unit) (slot, error) {
 	}
 	days, err := tally.Running(set, u, p.Scope.Calendar, p.each, p.reset)
 	return p.on(0, days), err
-}
-
-// measures returns the entries of the query's figures.
-func (p *plan) measures() []*measure.Entry {
-	list := make([]*measure.Entry, len(p.query.Figures))
-	for i, f := range p.query.Figures {
-		list[i], _ = measure.Lookup(f.Kind)
-	}
-	return list
 }

@@ -79,7 +79,12 @@ const runningSpan = "span"
 
 // ReadsTwice reports whether a query may have to look at the records before it is answered, to find out which days
 // they cover.
-func (q *Query) ReadsTwice() bool { return q.AsOf == Latest || q.LikeForLike || q.Each != "" }
+func (q *Query) ReadsTwice() bool {
+	return q.AsOf == Latest || q.LikeForLike || q.Each != "" || slices.ContainsFunc(q.Figures, func(f measure.Figure) bool {
+		d, ok := measure.LookupDerived(f.Derived)
+		return ok && d.Pace
+	})
+}
 
 // Limits of one query.
 const (

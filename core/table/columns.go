@@ -24,6 +24,20 @@ func (c *Columns) Figure(at int, f measure.Figure, s *dataset.Schema) {
 		decimals := column.Decimals + e.MoreDecimals
 		c.own.Unit, c.own.Decimals, c.own.Rounded, c.own.Better = column.Unit, &decimals, e.MoreDecimals > 0, column.Better
 	}
+	if over, err := s.Find(f.Over); err == nil && c.own.Unit != "" {
+		unit := over.Unit
+		if unit == "" {
+			unit = strings.ReplaceAll(over.Name, "_", " ")
+		}
+		c.own.Unit += "/" + unit
+	}
+	if d, ok := measure.LookupDerived(f.Derived); ok {
+		decimals := d.MoreDecimals
+		if c.own.Decimals != nil {
+			decimals += *c.own.Decimals
+		}
+		c.own.Decimals, c.own.Rounded = &decimals, true
+	}
 	c.add(c.own)
 }
 

@@ -91,6 +91,8 @@ const (
 	ComparedWith   Code = "comparison"
 	NotLikeForLike Code = "not_like_for_like"
 	Legend         Code = "legend"
+	Derived        Code = "derived" // how a figure comes about that is derived of another
+	Tied           Code = "tied"    // an earliest or latest value is one of several at that time
 )
 
 // A Note says what shaped the figures, or what to be careful with.

@@ -99,6 +99,11 @@ func (p *Plan) figures(t *Part, holistic []decimal.Value) ([]decimal.Value, erro
 			if parts.Amount, err = t.amount(p.amount(f.Column)); err != nil {
 				return nil, err
 			}
+			if e.Pair {
+				if parts.Over, err = t.amount(p.amount(f.Over)); err != nil {
+					return nil, err
+				}
+			}
 		}
 		v, err := e.Finish(parts)
 		if err != nil {

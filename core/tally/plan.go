@@ -106,12 +106,14 @@ func (p *Plan) need(f measure.Figure) {
 			p.ValueColumns = append(p.ValueColumns, f.Column)
 		}
 	default:
-		i := p.amount(f.Column)
-		if i < 0 {
-			i = len(p.Amounts)
-			p.Amounts = append(p.Amounts, Amount{Column: f.Column})
+		for _, name := range f.Columns() {
+			i := p.amount(name)
+			if i < 0 {
+				i = len(p.Amounts)
+				p.Amounts = append(p.Amounts, Amount{Column: name})
+			}
+			p.Amounts[i].Needs |= e.Needs
 		}
-		p.Amounts[i].Needs |= e.Needs
 	}
 }
 

@@ -31,6 +31,12 @@ func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
 	return r.empty
 }
 
+// Has reports whether a period has a record of a group.
+func (r *Result) Has(period int, group []dataset.Label) bool {
+	_, has := r.cells[period][dataset.GroupKey(group)]
+	return has
+}
+
 // None returns the figures of no record: a count of nothing, blank the others.
 func (r *Result) None() []decimal.Value { return r.empty }
 

@@ -3,11 +3,13 @@ package cli
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"vastspan/api/client"
 	"vastspan/api/types"
@@ -23,6 +25,7 @@ import (
 type totalFlags struct {
 	query        query.Query
 	columns      map[measure.Kind]*[]string // of the figures
+	derived      map[string]*[]string       // by the flag of the derivation
 	where, other []string
 	rolling      string
 	count        bool
@@ -85,9 +88,14 @@ func (f *totalFlags) add(c *cobra.Command) {
 	f.columns = map[measure.Kind]*[]string{}
 	for _, e := range measure.All() {
 		if e.OfColumn() {
-			f.columns[e.Kind] = flags.StringArray(string(e.Kind), nil, "column to "+e.Help)
+			help := "column to " + e.Help
+			if e.Pair {
+				help = "two columns, such as fare/passengers: " + e.Help
+			}
+			f.columns[e.Kind] = flags.StringArray(string(e.Kind), nil, help)
 		}
 	}
+	f.addDerived(flags)
 	flags.BoolVar(&f.count, "count", false, "count records")
 	flags.StringArrayVar(&q.By, "by", nil, "category to break down by, at most two")
 	flags.IntVar(
@@ -128,6 +136,61 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.receipt, "receipt", "", "create a receipt of this title, in place of printing the answer")
 }
 
+// addDerived adds a flag for each kind of derivation; one that has days takes them where no value is given.
+func (f *totalFlags) addDerived(flags *pflag.FlagSet) {
+	f.derived = map[string]*[]string{}
+	help := map[string]string{}
+	for _, d := range measure.Derivations() {
+		flag, value := d.Flag()
+		if help[flag] != "" {
+			help[flag] += "; "
+		}
+		help[flag] += value + ": " + d.Help
+	}
+	for _, flag := range slices.Sorted(maps.Keys(help)) {
+		f.derived[flag] = flags.StringArray(flag, nil, "counts and sums also "+flag+" "+help[flag])
+	}
+	flags.Lookup("pace").NoOptDefVal = "days"
+}
+
+// derivedOf returns what the flags ask to be made of a figure, in the order of the registry.
+func (f *totalFlags) derivedOf(base measure.Figure) (list []measure.Figure) {
+	e, _ := measure.Lookup(base.Kind)
+	for _, d := range measure.Derivations() {
+		flag, value := d.Flag()
+		asked := slices.ContainsFunc(*f.derived[flag], func(v string) bool { return strings.ReplaceAll(v, "-", " ") == value })
+		if asked && e.Share && base.Derived == "" {
+			derived := base
+			derived.Derived = d.Derivation
+			list = append(list, derived)
+		}
+	}
+	return list
+}
+
+// checkDerived refuses values that are no derivations.
+func (f *totalFlags) checkDerived() error {
+	for flag, values := range f.derived {
+		known := derivedValues(flag)
+		for _, value := range *values {
+			if !slices.Contains(known, strings.ReplaceAll(value, "-", " ")) {
+				return usagef("--%s %q: expected %s", flag, value, strings.Join(known, ", "))
+			}
+		}
+	}
+	return nil
+}
+
+// derivedValues lists the values that the flag of a derivation takes.
+func derivedValues(flag string) (values []string) {
+	for _, d := range measure.Derivations() {
+		if name, value := d.Flag(); name == flag {
+			values = append(values, value)
+		}
+	}
+	return values
+}
+
 // read puts the flags together as a query; figures come in the order of the registry.
 func (f *totalFlags) read(args []string) (query.Query, error) {
 	q := f.query
@@ -139,15 +202,31 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 		q.Dataset = args[0]
 	}
 	q.Context = f.Context
+	var figures []measure.Figure
 	for _, e := range measure.All() {
 		if columns := f.columns[e.Kind]; columns != nil {
 			for _, column := range *columns {
-				q.Figures = append(q.Figures, measure.Figure{Kind: e.Kind, Column: column})
+				figure, err := measure.ParseFigure(string(e.Kind) + " " + column)
+				if err != nil {
+					return q, usagef("--%s: %v", e.Kind, err)
+				}
+				figures = append(figures, figure)
 			}
 		}
 	}
-	if f.count || len(q.Figures) == 0 {
-		q.Figures = slices.Insert(q.Figures, 0, measure.Figure{Kind: measure.Count})
+	if f.count || len(figures) == 0 {
+		figures = slices.Insert(figures, 0, measure.Figure{Kind: measure.Count})
+	}
+	if err := f.checkDerived(); err != nil {
+		return q, err
+	}
+	for _, figure := range figures {
+		q.Figures = append(append(q.Figures, figure), f.derivedOf(figure)...)
+	}
+	for flag, values := range f.derived {
+		if len(*values) > 0 && len(q.Figures) == len(figures) {
+			return q, usagef("--%s: only what adds up, --count or --sum, has one", flag)
+		}
 	}
 	if q.Across != "" && !slices.Contains(q.By, q.Across) {
 		q.By = append(slices.Clone(q.By), q.Across)

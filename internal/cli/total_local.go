@@ -107,7 +107,7 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 	}
 	for _, fig := range q.Figures {
 		if e, _ := measure.Lookup(fig.Kind); e.OfColumn() && !e.AnyType {
-			h.Amounts = append(h.Amounts, fig.Column)
+			h.Amounts = append(h.Amounts, fig.Columns()...)
 		}
 	}
 	for _, filter := range q.Where { // a column of few values may look like numbers and still be names

@@ -337,6 +337,17 @@ func (l *naiveList) figure(t *testing.T, list []naiveRecord, f measure.Figure) d
 		of = numbers[0]
 	case "last":
 		of = numbers[len(numbers)-1]
+	case "ratio":
+		over, any := int64(0), false
+		for _, r := range list {
+			if text := r.texts[f.Over]; text != "" {
+				over, any = over+thousandths(text), true
+			}
+		}
+		if !any || over == 0 {
+			return decimal.Value{}
+		}
+		return roundedEven(t, big.NewRat(sum, over), decimals+4)
 	case "mean":
 		return roundedEven(t, big.NewRat(sum, 1000*int64(len(numbers))), decimals+4)
 	case "median":

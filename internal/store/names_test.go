@@ -11,6 +11,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/measure"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
@@ -68,7 +69,10 @@ func TestOddColumnNames(t *testing.T) {
 			}
 			q := tally.Request{
 				Periods: []civil.Set{allDays}, By: header[1:2], Where: filters[:2], Top: 1,
-				Figures: figuresOf("sum "+header[2], "median "+header[2], "first "+header[2], "distinct "+header[0]),
+				Figures: []measure.Figure{
+					{Kind: measure.Sum, Column: header[2]}, {Kind: measure.Median, Column: header[2]},
+					{Kind: measure.First, Column: header[2]}, {Kind: measure.Distinct, Column: header[0]},
+				},
 			}
 			if got := fmt.Sprint(s.run(t, d, q).At(0, []dataset.Label{dataset.LabelOf("b")})); got != "[6 3 2 1]" {
 				t.Errorf("%q as %d: totals %s", name, role, got)

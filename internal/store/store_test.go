@@ -151,7 +151,7 @@ func parsedFilters(texts ...string) dataset.Filters {
 }
 
 func randomRequest(rng *rand.Rand) tally.Request {
-	figures := figuresOf("count", "sum fare", "mean fare", "min people", "max fare")
+	figures := figuresOf("count", "sum fare", "mean fare", "min people", "max fare", "ratio fare/people")
 	if rng.IntN(2) == 0 {
 		figures = append(
 			figures,

@@ -1,0 +1,169 @@
+package measure
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"vastspan/core/decimal"
+)
+
+// A Derivation is what is made of a figure that adds up and of the days that it is of. It stands behind the figure: sum
+// fare per day.
+type Derivation string
+
+// The derivations.
+const (
+	PerDay             Derivation = "per day"
+	PerBusinessDay     Derivation = "per business day"
+	PaceByDays         Derivation = "pace by days"
+	PaceByBusinessDays Derivation = "pace by business days"
+	PaceByYearBefore   Derivation = "pace by year before"
+)
+
+// A Basis is what a figure is derived with, beside its own value.
+type Basis struct {
+	// Days is how many days a period has, Covered how many of them records cover: business days where the derivation
+	// counts those. A period whose unit is not over has the days of the whole unit.
+	Days, Covered int64
+	// Before is the figure of the year before up to the same day, and BeforeWhole that of the whole unit.
+	Before, BeforeWhole decimal.Value
+}
+
+// over reports whether records cover all of a period: what it comes to is known.
+func (b *Basis) over() bool { return b.Covered == b.Days }
+
+// A Derived says all there is to know about one derivation.
+type Derived struct {
+	Derivation
+	Help string // what it gives
+	// Business counts business days, Pace looks at the whole unit, YearBefore at the shape of the year before.
+	Business, Pace, YearBefore bool
+	// MoreDecimals is how many decimals it is shown with beyond those of the figure.
+	MoreDecimals int
+	finish       func(v decimal.Value, b Basis) (decimal.Value, error)
+	// explain says how it comes about; named is what the period is called.
+	explain func(named string, b Basis, show func(decimal.Value) string) string
+}
+
+// derivations holds the derivations in the order in which they are shown.
+var derivations = []Derived{
+	{Derivation: PerDay, Help: "divided by the days that records cover", MoreDecimals: 2, finish: perDay,
+		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+			return fmt.Sprintf("%s divided by its %s", named, coveredDays(b, "day"))
+		}},
+	{Derivation: PerBusinessDay, Help: "divided by the business days that records cover", Business: true, MoreDecimals: 2, finish: perDay,
+		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+			return fmt.Sprintf("%s divided by its %s", named, coveredDays(b, "business day"))
+		}},
+	{Derivation: PaceByDays, Help: "what the unit comes to if it goes on like this, day by day", Pace: true, finish: paceByDays,
+		explain: func(named string, b Basis, _ func(decimal.Value) string) string { return paceText(named, b, "day") }},
+	{Derivation: PaceByBusinessDays, Help: "what the unit comes to if it goes on like this, business day by business day",
+		Pace: true, Business: true, finish: paceByDays,
+		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+			return paceText(named, b, "business day")
+		}},
+	{Derivation: PaceByYearBefore, Help: "what the unit comes to if it goes on like the same unit of the year before",
+		Pace: true, YearBefore: true, finish: paceByYear, explain: yearText},
+}
+
+// Derivations lists the derivations in the order in which they are shown.
+func Derivations() []Derived { return append([]Derived(nil), derivations...) }
+
+// LookupDerived finds a derivation.
+func LookupDerived(d Derivation) (*Derived, bool) {
+	for i := range derivations {
+		if derivations[i].Derivation == d {
+			return &derivations[i], true
+		}
+	}
+	return nil, false
+}
+
+// Flag returns the derivation as a flag and its value: per and business day.
+func (d *Derived) Flag() (flag, value string) {
+	flag, value, _ = strings.Cut(string(d.Derivation), " ")
+	return flag, strings.TrimPrefix(value, "by ")
+}
+
+// Finish makes the figure of its value and days (semantics §7); blank where it cannot be told.
+func (d *Derived) Finish(v decimal.Value, b Basis) (decimal.Value, error) {
+	if !v.Set || b.Covered == 0 {
+		return decimal.Value{}, nil
+	}
+	return d.finish(v, b)
+}
+
+// Explain says in a sentence how the figure of a period comes about, with numbers as show writes them; empty where there
+// is nothing to say.
+func (d *Derived) Explain(named string, b Basis, show func(decimal.Value) string) string {
+	return d.explain(named, b, show)
+}
+
+// derivedDecimals is how many decimals a derived figure has beyond those of its value.
+const derivedDecimals = 4
+
+func perDay(v decimal.Value, b Basis) (decimal.Value, error) {
+	return scaled(v, apd.New(1, 0), apd.New(b.Covered, 0))
+}
+
+func paceByDays(v decimal.Value, b Basis) (decimal.Value, error) {
+	if b.over() {
+		return v, nil
+	}
+	return scaled(v, apd.New(b.Days, 0), apd.New(b.Covered, 0))
+}
+
+func paceByYear(v decimal.Value, b Basis) (decimal.Value, error) {
+	switch {
+	case b.over():
+		return v, nil
+	case !b.Before.Set || !b.BeforeWhole.Set || b.Before.Decimal.IsZero():
+		return decimal.Value{}, nil
+	}
+	return scaled(v, &b.BeforeWhole.Decimal, &b.Before.Decimal)
+}
+
+// scaled returns a value times one number by another.
+func scaled(v decimal.Value, times, by *apd.Decimal) (decimal.Value, error) {
+	var product apd.Decimal
+	if _, err := decimal.Exact.Mul(&product, &v.Decimal, times); err != nil {
+		return decimal.Value{}, err
+	}
+	scaled := decimal.Value{Set: true}
+	return scaled, decimal.Divide(&scaled.Decimal, &product, by, max(-v.Decimal.Exponent, 0)+derivedDecimals)
+}
+
+func coveredDays(b Basis, unit string) string {
+	if b.over() {
+		return counted(b.Days, unit)
+	}
+	return fmt.Sprintf("%s of %s that records cover", counted(b.Covered, unit), counted(b.Days, unit))
+}
+
+func paceText(named string, b Basis, unit string) string {
+	if b.over() || b.Covered == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s: records cover %d of the %s of its whole unit; the pace is %d/%d of what is there",
+		named, b.Covered, counted(b.Days, unit), b.Days, b.Covered)
+}
+
+func yearText(named string, b Basis, show func(decimal.Value) string) string {
+	switch {
+	case b.over() || b.Covered == 0:
+		return ""
+	case !b.Before.Set || !b.BeforeWhole.Set || b.Before.Decimal.IsZero():
+		return fmt.Sprintf("%s: a year earlier there was nothing up to the same day; there is no pace", named)
+	}
+	return fmt.Sprintf("%s: a year earlier its whole unit came to %s, of which %s were there by the same day; the pace is %s/%s of what is there",
+		named, show(b.BeforeWhole), show(b.Before), show(b.BeforeWhole), show(b.Before))
+}
+
+func counted(n int64, unit string) string {
+	if n == 1 {
+		return "1 " + unit
+	}
+	return fmt.Sprintf("%d %ss", n, unit)
+}
