@@ -59,6 +59,24 @@ func (e ColumnDescriptionBetter) Valid() bool {
 	}
 }
 
+// Defines values for DatasetNoRecords.
+const (
+	DatasetNoRecordsBlank DatasetNoRecords = "blank"
+	DatasetNoRecordsZero  DatasetNoRecords = "zero"
+)
+
+// Valid indicates whether the value is a known member of the DatasetNoRecords enum.
+func (e DatasetNoRecords) Valid() bool {
+	switch e {
+	case DatasetNoRecordsBlank:
+		return true
+	case DatasetNoRecordsZero:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DatasetDescriptionGrain.
 const (
 	DatasetDescriptionGrainDay     DatasetDescriptionGrain = "day"
@@ -83,6 +101,24 @@ func (e DatasetDescriptionGrain) Valid() bool {
 	case DatasetDescriptionGrainWeek:
 		return true
 	case DatasetDescriptionGrainYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DatasetDescriptionNoRecords.
+const (
+	DatasetDescriptionNoRecordsBlank DatasetDescriptionNoRecords = "blank"
+	DatasetDescriptionNoRecordsZero  DatasetDescriptionNoRecords = "zero"
+)
+
+// Valid indicates whether the value is a known member of the DatasetDescriptionNoRecords enum.
+func (e DatasetDescriptionNoRecords) Valid() bool {
+	switch e {
+	case DatasetDescriptionNoRecordsBlank:
+		return true
+	case DatasetDescriptionNoRecordsZero:
 		return true
 	default:
 		return false
@@ -483,6 +519,9 @@ type Dataset struct {
 	Name   string     `json:"name"`
 	Newest *civil.Day `json:"newest,omitempty"`
 
+	// NoRecords What a sum without a record means
+	NoRecords DatasetNoRecords `json:"no_records"`
+
 	// Numbers How its files write numbers, by an example; absent for plain digits
 	Numbers *string    `json:"numbers,omitempty"`
 	Oldest  *civil.Day `json:"oldest,omitempty"`
@@ -496,16 +535,25 @@ type Dataset struct {
 	Zone    string `json:"zone"`
 }
 
+// DatasetNoRecords What a sum without a record means
+type DatasetNoRecords string
+
 // DatasetDescription defines model for DatasetDescription.
 type DatasetDescription struct {
 	Columns *[]ColumnDescription `json:"columns,omitempty"`
 
 	// Grain What a record stands for: in a plan by months, month
 	Grain *DatasetDescriptionGrain `json:"grain,omitempty"`
+
+	// NoRecords What a sum without a record means: zero, as of sales, or that it is not known, as of readings
+	NoRecords *DatasetDescriptionNoRecords `json:"no_records,omitempty"`
 }
 
 // DatasetDescriptionGrain What a record stands for: in a plan by months, month
 type DatasetDescriptionGrain string
+
+// DatasetDescriptionNoRecords What a sum without a record means: zero, as of sales, or that it is not known, as of readings
+type DatasetDescriptionNoRecords string
 
 // DatasetsPage defines model for DatasetsPage.
 type DatasetsPage struct {

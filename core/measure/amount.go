@@ -18,8 +18,9 @@ type Amount struct {
 type Point struct {
 	Set      bool
 	At       int64 // a day's number, or microseconds: the same for all records of a source
-	Sequence int64 // the place among records at the same time
+	Sequence int64 // the place among records at the same time: the order in which they were loaded
 	Value    apd.Decimal
+	Tied     bool // another record at the same time has another value
 }
 
 // Before reports whether a point comes before another.
@@ -28,17 +29,21 @@ func (p *Point) Before(q *Point) bool {
 }
 
 // TakeEarlier puts another point in place of this one where it is earlier.
-func (p *Point) TakeEarlier(q *Point) {
-	if q.Set && (!p.Set || q.Before(p)) {
-		*p = *q
-	}
-}
+func (p *Point) TakeEarlier(q *Point) { p.take(q, q.Before(p)) }
 
 // TakeLater puts another point in place of this one where it is later.
-func (p *Point) TakeLater(q *Point) {
-	if q.Set && (!p.Set || p.Before(q)) {
+func (p *Point) TakeLater(q *Point) { p.take(q, p.Before(q)) }
+
+// take puts another point in place of this one where it is better, and notes whether they tie.
+func (p *Point) take(q *Point, better bool) {
+	if !q.Set {
+		return
+	}
+	tied := p.Set && p.At == q.At && (p.Tied || q.Tied || p.Value.Cmp(&q.Value) != 0)
+	if !p.Set || better {
 		*p = *q
 	}
+	p.Tied = p.Tied || tied
 }
 
 // Merge takes the values of another amount in.

@@ -35,6 +35,8 @@ type Entry struct {
 	Needs Needs
 	// AnyType lets it be taken of a column of any type, not of numbers alone.
 	AnyType bool
+	// Tied reports whether the figure is one of several values at the same time; nil where that cannot be.
+	Tied func(*Amount) bool
 	// ZeroWithout makes it 0 where there is no record, should the dataset say that no record means nothing.
 	ZeroWithout bool
 	// Pair takes it of two columns: what they come to, one by the other.
@@ -92,8 +94,10 @@ var registry = []Entry{
 	{Kind: Median, Words: "median", Help: "take the median of", Needs: NeedsValues, Order: 0.5,
 		finish: func(p Parts) (decimal.Value, error) { return p.Values.at(0.5) }},
 	{Kind: First, Words: "earliest value", Help: "take the earliest value of", Needs: NeedsSum | NeedsFirstLast,
+		Tied:   func(a *Amount) bool { return a.First.Tied },
 		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.First) }},
 	{Kind: Last, Words: "latest value", Help: "take the latest value of", Needs: NeedsSum | NeedsFirstLast,
+		Tied:   func(a *Amount) bool { return a.Last.Tied },
 		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.Last) }},
 	{Kind: Ratio, Words: "ratio", Help: "divide the sum by the sum of another", Needs: NeedsSum, Pair: true, MoreDecimals: 2, finish: ratio},
 }

@@ -360,6 +360,9 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		start := table.Key(i, nil, nil)
 		row.Key = table.AgainstKey(start) + strings.TrimPrefix(row.Key, start)
 	}
+	if r.at != noSlot && p.inputs[r.at.input].result.Tied(r.at.period, group) {
+		row.Flags = append(row.Flags, table.Tie)
+	}
 	var err error
 	at := func(s slot, group []dataset.Label) (values []decimal.Value) {
 		if err == nil {

@@ -92,7 +92,6 @@ const (
 	NotLikeForLike Code = "not_like_for_like"
 	Legend         Code = "legend"
 	Derived        Code = "derived" // how a figure comes about that is derived of another
-	Tied           Code = "tied"    // an earliest or latest value is one of several at that time
 )
 
 // A Note says what shaped the figures, or what to be careful with.
@@ -207,6 +206,7 @@ const (
 	Future     Flag = "future"
 	Incomplete Flag = "incomplete"
 	Unlike     Flag = "not like-for-like"
+	Tie        Flag = "tied"
 )
 
 // flagMeanings explains the flags, in the order in which they are told.
@@ -219,6 +219,7 @@ var flagMeanings = []struct {
 	{Future, "the unit begins after the as-of day"},
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
+	{Tie, "several records at that time have different values; of the earliest the first that was loaded counts, of the latest the last"},
 }
 
 // Key returns the key of a row: its span, the first day of its unit and its group, whatever people see

@@ -114,6 +114,24 @@ func (p *Plan) figures(t *Part, holistic []decimal.Value) ([]decimal.Value, erro
 	return values, nil
 }
 
+// tied reports whether any figure of a part is one of several values at the same time.
+func (p *Plan) tied(t *Part) (bool, error) {
+	for _, f := range p.Figures {
+		e, _ := measure.Lookup(f.Kind)
+		if e.Tied == nil {
+			continue
+		}
+		a, err := t.amount(p.amount(f.Column))
+		if err != nil {
+			return false, err
+		}
+		if a != nil && e.Tied(a) {
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
 // A Group is what the records of one group come to, by segment.
 type Group struct {
 	key    string

@@ -21,6 +21,7 @@ type Result struct {
 	empty  []decimal.Value              // where no record is
 	// records are those of each period.
 	records []int64
+	tied    []map[string]bool // by period and group, where a figure is one of several values at the same time
 }
 
 // At returns the figures of a period and a group, in which All stands for all values of a category.
@@ -35,6 +36,12 @@ func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
 func (r *Result) Has(period int, group []dataset.Label) bool {
 	_, has := r.cells[period][dataset.GroupKey(group)]
 	return has
+}
+
+// Tied reports whether a figure of a period and group is one of several values at the same time, of which the order of
+// the records has chosen one.
+func (r *Result) Tied(period int, group []dataset.Label) bool {
+	return r.tied[period][dataset.GroupKey(group)]
 }
 
 // None returns the figures of no record: a count of nothing, blank the others.
@@ -165,7 +172,7 @@ func (s *summary) result(found Found) (*Result, error) {
 		return nil, err
 	}
 	for period, cells := range s.cells {
-		row := make(map[string][]decimal.Value, len(cells))
+		row, tied := make(map[string][]decimal.Value, len(cells)), map[string]bool{}
 		for key, c := range cells {
 			if err := s.fill(period, c); err != nil {
 				return nil, err
@@ -173,9 +180,15 @@ func (s *summary) result(found Found) (*Result, error) {
 			if row[key], err = s.plan.figures(&c.part, c.holistic); err != nil {
 				return nil, err
 			}
+			switch one, err := s.plan.tied(&c.part); {
+			case err != nil:
+				return nil, err
+			case one:
+				tied[key] = true
+			}
 			c.part.Values = nil
 		}
-		r.cells = append(r.cells, row)
+		r.cells, r.tied = append(r.cells, row), append(r.tied, tied)
 		records := int64(0)
 		if c := cells[dataset.GroupKey(everything)]; c != nil {
 			records = c.part.Count

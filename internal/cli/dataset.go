@@ -119,6 +119,9 @@ func (a *app) datasetShow() *cobra.Command {
 				if d.Grain != nil {
 					line += "; each stands for a " + *d.Grain
 				}
+				if d.NoRecords == types.DatasetNoRecordsZero {
+					line += "; no record is zero"
+				}
 				p.Linef("%s; zone %s; version %d\n", line, d.Zone, d.Version)
 				p.Table(columnGrid(d.Columns), print.Look{Right: print.Right(3)})
 			}},
@@ -141,8 +144,8 @@ func columnGrid(columns []dataset.Column) *table.Grid {
 
 // describeFlags say what is said about a dataset.
 type describeFlags struct {
-	column, unit, better, grain string
-	decimals                    int
+	column, unit, better, grain, noRecords string
+	decimals                               int
 }
 
 func (a *app) datasetDescribe() *cobra.Command {
@@ -151,9 +154,11 @@ func (a *app) datasetDescribe() *cobra.Command {
 		Use: "describe NAME", Short: "Say what an amount is counted in, how it is shown and which values are better",
 		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether higher or lower values
 are better; all totals show it so. With --grain, says that each record stands for a whole unit, as in a
-plan by months: a span that cuts such a unit then says so.`,
+plan by months: a span that cuts such a unit then says so. With --no-records zero, says that a sum without
+a record is 0, as of sales; with blank that it is not known, as of readings.`,
 		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better higher
-  vastspan dataset describe plan --grain month`,
+  vastspan dataset describe plan --grain month
+  vastspan dataset describe crossings --no-records zero`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
@@ -162,6 +167,7 @@ plan by months: a span that cuts such a unit then says so.`,
 	flags.StringVar(&f.better, "better", "", "which values are better: higher, lower or neither")
 	flags.IntVar(&f.decimals, "decimals", 0, "digits after the point")
 	flags.StringVar(&f.grain, "grain", "", "what a record stands for: day, week, month, quarter, half or year")
+	flags.StringVar(&f.noRecords, "no-records", "", "what a sum without a record means: zero or blank")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.read(cmd)
 		if err != nil {
@@ -195,14 +201,18 @@ func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, err
 		u := types.DatasetDescriptionGrain(f.grain)
 		q.Grain = &u
 	}
+	if given("no-records") {
+		means := types.DatasetDescriptionNoRecords(f.noRecords)
+		q.NoRecords = &means
+	}
 	said := given("unit") || given("better") || given("decimals")
 	switch {
 	case said && f.column == "":
 		return nil, usagef("dataset describe: expected --column and the amount that is meant")
 	case !said && f.column != "":
 		return nil, usagef("dataset describe --column %s: expected --unit, --decimals or --better", f.column)
-	case !said && !given("grain"):
-		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --grain")
+	case !said && !given("grain") && !given("no-records"):
+		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --grain, or --no-records")
 	case !said:
 		return &q, nil
 	}

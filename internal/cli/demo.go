@@ -133,6 +133,9 @@ func describedDemo(d *demo.Dataset) service.Description {
 	if d.Grain != "" {
 		described.Grain = &d.Grain
 	}
+	if d.NoRecords != "" {
+		described.NoRecords = &d.NoRecords
+	}
 	for i := range d.Amounts {
 		c := &d.Amounts[i]
 		described.Columns = append(described.Columns, service.ColumnDescription{Name: c.Name, Unit: &c.Unit, Better: &c.Better})

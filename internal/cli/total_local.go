@@ -21,8 +21,8 @@ import (
 
 // fileFlags say how a file is read.
 type fileFlags struct {
-	zone, dateOrder, numbers string
-	allowUndated             bool
+	zone, dateOrder, numbers, noRecords string
+	allowUndated                        bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
@@ -33,6 +33,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 	)
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
+	flags.StringVar(&f.noRecords, "no-records", "", "of a file: what a sum without a record means: zero, or blank (default)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
 }
 
@@ -67,7 +68,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	if f.file.zone == "" {
 		f.file.zone = localZoneName()
 	}
-	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: f.file.allowUndated, Hints: f.hints(&q)})
+	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q)})
 	if err != nil {
 		return err
 	}

@@ -40,38 +40,48 @@ type Dataset struct {
 	Amounts []dataset.Column
 	// Grain is the unit that a record stands for, "" for the day alone.
 	Grain string
+	// NoRecords is what a sum without a record means, "" for blank.
+	NoRecords string
 }
 
 // Datasets lists the demo's files in the order in which they are loaded.
 func Datasets() []Dataset {
 	return []Dataset{
 		{
-			"crossings",
-			ingest.ColumnHints{
+			Name: "crossings",
+			Hints: ingest.ColumnHints{
 				Date:       "sailed_on",
 				Amounts:    []string{"passengers", "fare"},
 				Categories: []string{"route", "fare_class", "channel"},
 			},
-			true,
-			crossings,
-			[]dataset.Column{
+			AllowUndated: true,
+			Write:        crossings,
+			Amounts: []dataset.Column{
 				{Name: "fare", Unit: "EUR", Better: dataset.Higher},
 				{Name: "passengers", Unit: "people", Better: dataset.Higher},
 			},
-			"",
+			NoRecords: string(dataset.MeansZero),
 		},
-		{"plan", ingest.ColumnHints{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}}, false, plan,
-			[]dataset.Column{{Name: "planned_fare", Unit: "EUR", Better: dataset.Higher}}, "month"},
 		{
-			"gates",
-			ingest.ColumnHints{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone},
-			false,
-			gates,
-			[]dataset.Column{{Name: "people", Unit: "people", Better: dataset.Higher}},
-			"",
+			Name:    "plan",
+			Hints:   ingest.ColumnHints{Date: "month", Amounts: []string{"planned_fare"}, Categories: []string{"route"}},
+			Write:   plan,
+			Amounts: []dataset.Column{{Name: "planned_fare", Unit: "EUR", Better: dataset.Higher}},
+			Grain:   "month",
 		},
-		{"jobs", ingest.ColumnHints{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}}, false, jobs,
-			[]dataset.Column{{Name: "cost", Unit: "EUR", Better: dataset.Lower}}, ""},
+		{
+			Name:    "gates",
+			Hints:   ingest.ColumnHints{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone},
+			Write:   gates,
+			Amounts: []dataset.Column{{Name: "people", Unit: "people", Better: dataset.Higher}},
+		},
+		{
+			Name:      "jobs",
+			Hints:     ingest.ColumnHints{Date: "opened_on", Amounts: []string{"cost"}, Categories: []string{"vessel", "kind"}},
+			Write:     jobs,
+			Amounts:   []dataset.Column{{Name: "cost", Unit: "EUR", Better: dataset.Lower}},
+			NoRecords: string(dataset.MeansZero),
+		},
 	}
 }
 

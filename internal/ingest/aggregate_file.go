@@ -159,7 +159,7 @@ func (l *layout) addTo(t *tally.Part, line int, cells []dataset.Cell) error {
 // takePoint takes a value in as the earliest or the latest in time, should it be.
 func takePoint(t *tally.Part, i int, q measure.Point, c *dataset.Cell) error {
 	first, last := &t.First[i], &t.Last[i]
-	if first.Set && !q.Before(first) && !last.Before(&q) {
+	if first.Set && q.At > first.At && q.At < last.At {
 		return nil
 	}
 	d, err := c.Decimal()

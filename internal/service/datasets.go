@@ -125,6 +125,7 @@ type File struct {
 	AllowUndated bool
 	Key          string // of idempotency; empty for none
 	Hints        ingest.ColumnHints
+	NoRecords    string // of a file that is totalled: zero or blank; empty is blank
 	Body         io.Reader
 }
 
@@ -315,11 +316,12 @@ func (s *Datasets) Verify(ctx context.Context, name string) (*store.Verification
 	return s.store.Verify(ctx, d)
 }
 
-// A Description says what amounts are counted in, how they are shown, which values are better, and what a
-// record stands for. What is nil stays as it is.
+// A Description says what amounts are counted in, how they are shown, which values are better, what a record
+// stands for and what no record means. What is nil stays as it is.
 type Description struct {
-	Grain   *string
-	Columns []ColumnDescription
+	Grain     *string
+	NoRecords *string // zero or blank
+	Columns   []ColumnDescription
 }
 
 // A ColumnDescription is a Description of one column.
@@ -350,6 +352,11 @@ func (s *Datasets) Describe(ctx context.Context, name string, d Description, fro
 func (d *Description) apply(s *dataset.Schema) error {
 	if d.Grain != nil {
 		if err := s.SetGrain(*d.Grain); err != nil {
+			return err
+		}
+	}
+	if d.NoRecords != nil {
+		if err := s.SetNoRecords(*d.NoRecords); err != nil {
 			return err
 		}
 	}

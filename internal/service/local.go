@@ -30,6 +30,9 @@ func OpenLocal(f File) (*Local, error) {
 	if l.reader, err = ingest.Open(f.MediaType, f.Body); err == nil {
 		l.schema, err = ingest.Infer(l.reader.Header(), l.reader.Sample(), f.Hints)
 	}
+	if err == nil && f.NoRecords != "" {
+		err = l.schema.SetNoRecords(f.NoRecords)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", f.Name, err)
 	}

@@ -50,7 +50,7 @@ func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last b
 		q := measure.Point{Set: true}
 		var text string
 		scan, read := l.scan()
-		if err := rows.Scan(append(append([]any{&f.Segment}, scan...), &q.At, &q.Sequence, &text)...); err != nil {
+		if err := rows.Scan(append(append([]any{&f.Segment}, scan...), &q.At, &q.Sequence, &text, &q.Tied)...); err != nil {
 			return err
 		}
 		if !p.Wanted(f.Segment) {

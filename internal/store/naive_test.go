@@ -276,6 +276,29 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 			values = append(values, l.figure(t, list, f))
 		}
 		return values
+	}, func(period int, group []dataset.Label) bool {
+		list := pick(period, group, of)
+		return slices.ContainsFunc(q.Figures, func(f measure.Figure) bool { return l.tied(list, f, date) })
+	})
+}
+
+// tied reports whether the earliest or latest value of a list of records, which are in time order, has others beside it.
+func (l *naiveList) tied(list []naiveRecord, f measure.Figure, date string) bool {
+	if f.Kind != "first" && f.Kind != "last" {
+		return false
+	}
+	list = slices.DeleteFunc(slices.Clone(list), func(r naiveRecord) bool { return r.texts[f.Column] == "" })
+	if len(list) == 0 {
+		return false
+	}
+	one := list[0]
+	if f.Kind == "last" {
+		one = list[len(list)-1]
+	}
+	at, _ := l.moment(one.texts[date])
+	return slices.ContainsFunc(list, func(r naiveRecord) bool {
+		other, _ := l.moment(r.texts[date])
+		return other.Equal(at) && l.number(r.texts[f.Column]) != l.number(one.texts[f.Column])
 	})
 }
 

@@ -308,7 +308,7 @@ func describe(r *tally.Result, request tally.Request) string {
 	if r.Top != nil {
 		top = *r.Top
 	}
-	return write(r.Coverage, r.Groups, top.Values, top.Others, request, r.At)
+	return write(r.Coverage, r.Groups, top.Values, top.Others, request, r.At, r.Tied)
 }
 
 func write(
@@ -318,6 +318,7 @@ func write(
 	folded int,
 	request tally.Request,
 	at func(int, []dataset.Label) []decimal.Value,
+	tied func(int, []dataset.Label) bool,
 ) string {
 	var b strings.Builder
 	if coverage.Records == 0 {
@@ -333,7 +334,7 @@ func write(
 						part[j] = dataset.All
 					}
 				}
-				fmt.Fprintln(&b, i, part, at(i, part))
+				fmt.Fprintln(&b, i, part, at(i, part), tied(i, part))
 			}
 		}
 	}

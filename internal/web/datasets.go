@@ -160,6 +160,10 @@ func description(r *types.DatasetDescription) service.Description {
 		grain := string(*r.Grain)
 		d.Grain = &grain
 	}
+	if r.NoRecords != nil {
+		means := string(*r.NoRecords)
+		d.NoRecords = &means
+	}
 	for _, c := range or(r.Columns) {
 		one := service.ColumnDescription{Name: c.Name, Unit: c.Unit, Decimals: c.Decimals}
 		if c.Better != nil {
@@ -178,7 +182,10 @@ func toDataset(d *service.Dataset) types.Dataset {
 	out := types.Dataset{
 		Name: d.Name, Zone: d.Schema.Zone, Columns: d.Schema.Columns, Records: d.Records + d.Undated, Undated: d.Undated,
 		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
-		DateOrder: optional(string(d.Schema.DateOrder)),
+		DateOrder: optional(string(d.Schema.DateOrder)), NoRecords: types.DatasetNoRecordsBlank,
+	}
+	if d.Schema.NoRecords == dataset.MeansZero {
+		out.NoRecords = types.DatasetNoRecordsZero
 	}
 	out.Oldest, out.Newest = coveredDays(d.Coverage)
 	return out

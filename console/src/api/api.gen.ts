@@ -1273,6 +1273,11 @@ export interface components {
              * @enum {string}
              */
             grain?: "day" | "week" | "month" | "quarter" | "half" | "year";
+            /**
+             * @description What a sum without a record means: zero, as of sales, or that it is not known, as of readings
+             * @enum {string}
+             */
+            no_records?: "zero" | "blank";
             columns?: components["schemas"]["ColumnDescription"][];
         };
         ColumnDescription: {
@@ -1294,6 +1299,11 @@ export interface components {
             numbers?: string;
             /** @description The unit that a record stands for; absent for the day alone */
             grain?: string;
+            /**
+             * @description What a sum without a record means
+             * @enum {string}
+             */
+            no_records: "zero" | "blank";
             columns: components["schemas"]["Column"][];
             /**
              * Format: int64
@@ -1608,7 +1618,7 @@ export interface components {
             /** @description How many of those days records cover */
             comparisons_covered?: number[];
         };
-        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like")[] | null;
+        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "tied")[] | null;
         RowUnit: {
             label: string;
             /**
