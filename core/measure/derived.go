@@ -157,8 +157,9 @@ func yearText(named string, b Basis, show func(decimal.Value) string) string {
 	case !b.Before.Set || !b.BeforeWhole.Set || b.Before.Decimal.IsZero():
 		return fmt.Sprintf("%s: a year earlier there was nothing up to the same day; there is no pace", named)
 	}
-	return fmt.Sprintf("%s: a year earlier its whole unit came to %s, of which %s were there by the same day; the pace is %s/%s of what is there",
-		named, show(b.BeforeWhole), show(b.Before), show(b.BeforeWhole), show(b.Before))
+	whole, before := show(b.BeforeWhole), show(b.Before)
+	return fmt.Sprintf("%s: a year earlier its whole unit came to %s, of which %s were there by the same day; "+
+		"the pace is %s/%s of what is there", named, whole, before, whole, before)
 }
 
 func counted(n int64, unit string) string {

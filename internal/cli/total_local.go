@@ -68,7 +68,9 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	if f.file.zone == "" {
 		f.file.zone = localZoneName()
 	}
-	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q)})
+	local, err := service.OpenLocal(service.File{
+		Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q),
+	})
 	if err != nil {
 		return err
 	}
