@@ -107,11 +107,13 @@ func TestDefinitions(t *testing.T) {
 	folder := s.demoFiles()
 	demoBook := filepath.Join(folder, "book.yaml")
 	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "18 to add or change, 0 the same") ||
+		strings.Count(out, "the built-in civil calendar") != 1 ||
 		strings.Contains(s.must("span", "list"), "closed-month") {
 		t.Errorf("the preview says\n%s", out)
 	}
 	s.must("book", "load", demoBook, "--note", "the first")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 18 the same") {
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 18 the same") ||
+		strings.Contains(out, "built-in") {
 		t.Errorf("loading it again would change\n%s", out)
 	}
 	saved := filepath.Join(s.t.TempDir(), "saved.yaml")
@@ -147,6 +149,9 @@ func TestDefinitions(t *testing.T) {
 	if rows := csvRows(t, s.must("resolve", "this business day", "--offline", "--as-of", "2026-10-19", "--output", "csv")); rows[0]["days"] != "1" {
 		t.Errorf("the built-in calendar has no holidays: %v", rows)
 	}
+	if out := s.must("resolve", "today"); !strings.Contains(out, "with a civil calendar of its own") {
+		t.Errorf("whose civil calendar it is, is not said:\n%s", out)
+	}
 	if rows := csvRows(t, s.must("resolve", "this business day", "@closed-month", "--as-of", "2026-10-19", "--output", "csv")); rows[0]["days"] != "0" {
 		t.Errorf("the service's civil calendar has the regatta: %v", rows)
 	}
@@ -157,6 +162,14 @@ func TestDefinitions(t *testing.T) {
 		t.Errorf("the 53-week year is\n%s", out)
 	}
 	s.checkDayTables()
+	if out := s.must("days", "publish", "--from", "1901-01-01", "--through", "1901-12-31"); !strings.Contains(out, "hold 1901-01-01 through ") {
+		t.Errorf("days asked for: %s", out)
+	}
+	if out := s.must("days", "publish"); !strings.Contains(out, "Asked for: 1901-01-01 through 1901-12-31.") {
+		t.Errorf("days published: %s", out)
+	}
+	s.refused(1, "at most 400 years", "days", "publish", "--from", "0901-01-01", "--through", "1901-12-31")
+	s.refused(2, "through", "days", "publish", "--from", "1901-01-01")
 	s.checkBadRequests()
 }
 

@@ -368,6 +368,25 @@ type ClientInterface interface {
 	// Corresponds with POST /days (the `ListDays` operationId).
 	ListDays(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+	//
+	// Corresponds with GET /days/published (the `GetPublishedDays` operationId).
+	GetPublishedDays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PublishDaysWithBody Have the tables for other tools hold these days too, in place of what was asked for before
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /days/published (the `PublishDays` operationId).
+	PublishDaysWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /days/published (the `PublishDays` operationId).
+	PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListHolidayLists The holidayLists
 	//
 	// Corresponds with GET /holidays (the `ListHolidayLists` operationId).
@@ -1360,6 +1379,55 @@ func (c *Client) ListDaysWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /days (the `ListDays` operationId).
 func (c *Client) ListDays(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListDaysRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+//
+// Corresponds with GET /days/published (the `GetPublishedDays` operationId).
+func (c *Client) GetPublishedDays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPublishedDaysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PublishDaysWithBody Have the tables for other tools hold these days too, in place of what was asked for before
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /days/published (the `PublishDays` operationId).
+func (c *Client) PublishDaysWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPublishDaysRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /days/published (the `PublishDays` operationId).
+func (c *Client) PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPublishDaysRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4105,6 +4173,73 @@ func NewListDaysRequestWithBody(server string, contentType string, body io.Reade
 	return req, nil
 }
 
+// NewGetPublishedDaysRequest constructs an http.Request for the GetPublishedDays method
+func NewGetPublishedDaysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/days/published")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPublishDaysRequest calls the generic PublishDays builder with application/json body
+func NewPublishDaysRequest(server string, body PublishDaysJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPublishDaysRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewPublishDaysRequestWithBody constructs an http.Request for the PublishDays method, with any body, and a specified content type
+func NewPublishDaysRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/days/published")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListHolidayListsRequest constructs an http.Request for the ListHolidayLists method
 func NewListHolidayListsRequest(server string, params *ListHolidayListsParams) (*http.Request, error) {
 	var err error
@@ -6004,6 +6139,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /days (the `ListDays` operationId).
 	ListDaysWithResponse(ctx context.Context, body ListDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*ListDaysResponse, error)
+
+	// GetPublishedDaysWithResponse Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /days/published (the `GetPublishedDays` operationId).
+	GetPublishedDaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetPublishedDaysResponse, error)
+
+	// PublishDaysWithBodyWithResponse Have the tables for other tools hold these days too, in place of what was asked for before
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /days/published (the `PublishDays` operationId).
+	PublishDaysWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error)
+
+	// PublishDaysWithResponse Have the tables for other tools hold these days too, in place of what was asked for before
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /days/published (the `PublishDays` operationId).
+	PublishDaysWithResponse(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error)
 
 	// ListHolidayListsWithResponse The holidayLists
 	//
@@ -7924,6 +8080,102 @@ func (r ListDaysResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetPublishedDaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PublishedDays
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetPublishedDaysResponse) GetJSON200() *PublishedDays {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPublishedDaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPublishedDaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPublishedDaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPublishedDaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPublishedDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PublishDaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PublishedDays
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PublishDaysResponse) GetJSON200() *PublishedDays {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PublishDaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PublishDaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PublishDaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PublishDaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PublishDaysResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10036,6 +10288,45 @@ func (c *ClientWithResponses) ListDaysWithResponse(ctx context.Context, body Lis
 	return ParseListDaysResponse(rsp)
 }
 
+// GetPublishedDaysWithResponse Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /days/published (the `GetPublishedDays` operationId).
+func (c *ClientWithResponses) GetPublishedDaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetPublishedDaysResponse, error) {
+	rsp, err := c.GetPublishedDays(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPublishedDaysResponse(rsp)
+}
+
+// PublishDaysWithBodyWithResponse Have the tables for other tools hold these days too, in place of what was asked for before
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /days/published (the `PublishDays` operationId).
+func (c *ClientWithResponses) PublishDaysWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error) {
+	rsp, err := c.PublishDaysWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePublishDaysResponse(rsp)
+}
+
+// PublishDaysWithResponse Have the tables for other tools hold these days too, in place of what was asked for before
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /days/published (the `PublishDays` operationId).
+func (c *ClientWithResponses) PublishDaysWithResponse(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error) {
+	rsp, err := c.PublishDays(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePublishDaysResponse(rsp)
+}
+
 // ListHolidayListsWithResponse The holidayLists
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11843,6 +12134,72 @@ func ParseListDaysResponse(rsp *http.Response) (*ListDaysResponse, error) {
 
 	case rsp.StatusCode == 200:
 		// Content-type (text/csv) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPublishedDaysResponse parses an HTTP response from a GetPublishedDaysWithResponse call
+func ParseGetPublishedDaysResponse(rsp *http.Response) (*GetPublishedDaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPublishedDaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PublishedDays
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePublishDaysResponse parses an HTTP response from a PublishDaysWithResponse call
+func ParsePublishDaysResponse(rsp *http.Response) (*PublishDaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PublishDaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PublishedDays
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
 
 	}
 

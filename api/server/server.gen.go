@@ -116,6 +116,12 @@ type ServerInterface interface {
 	// ListDays A row a day with its units in a calendar, and the spans that it is in
 	// (POST /days)
 	ListDays(c *gin.Context)
+	// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+	// (GET /days/published)
+	GetPublishedDays(c *gin.Context)
+	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
+	// (PUT /days/published)
+	PublishDays(c *gin.Context)
 	// ListHolidayLists The holidayLists
 	// (GET /holidays)
 	ListHolidayLists(c *gin.Context, params ListHolidayListsParams)
@@ -1465,6 +1471,32 @@ func (siw *ServerInterfaceWrapper) ListDays(c *gin.Context) {
 	siw.Handler.ListDays(c)
 }
 
+// GetPublishedDays operation middleware
+func (siw *ServerInterfaceWrapper) GetPublishedDays(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPublishedDays(c)
+}
+
+// PublishDays operation middleware
+func (siw *ServerInterfaceWrapper) PublishDays(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PublishDays(c)
+}
+
 // ListHolidayLists operation middleware
 func (siw *ServerInterfaceWrapper) ListHolidayLists(c *gin.Context) {
 
@@ -2362,6 +2394,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/check", wrapper.Check)
 	router.POST(options.BaseURL+"/days", wrapper.ListDays)
+	router.GET(options.BaseURL+"/days/published", wrapper.GetPublishedDays)
+	router.PUT(options.BaseURL+"/days/published", wrapper.PublishDays)
 	router.GET(options.BaseURL+"/book", wrapper.GetBook)
 	router.POST(options.BaseURL+"/book", wrapper.LoadBook)
 	router.GET(options.BaseURL+"/spans", wrapper.ListSpans)
@@ -3833,6 +3867,83 @@ type ListDaysdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListDaysdefaultApplicationProblemPlusJSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPublishedDaysRequestObject struct {
+}
+
+type GetPublishedDaysResponseObject interface {
+	VisitGetPublishedDaysResponse(w http.ResponseWriter) error
+}
+
+type GetPublishedDays200JSONResponse PublishedDays
+
+func (response GetPublishedDays200JSONResponse) VisitGetPublishedDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPublishedDaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPublishedDaysdefaultApplicationProblemPlusJSONResponse) VisitGetPublishedDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PublishDaysRequestObject struct {
+	Body *PublishDaysJSONRequestBody
+}
+
+type PublishDaysResponseObject interface {
+	VisitPublishDaysResponse(w http.ResponseWriter) error
+}
+
+type PublishDays200JSONResponse PublishedDays
+
+func (response PublishDays200JSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PublishDaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PublishDaysdefaultApplicationProblemPlusJSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5372,6 +5483,12 @@ type StrictServerInterface interface {
 	// ListDays A row a day with its units in a calendar, and the spans that it is in
 	// (POST /days)
 	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)
+	// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+	// (GET /days/published)
+	GetPublishedDays(ctx context.Context, request GetPublishedDaysRequestObject) (GetPublishedDaysResponseObject, error)
+	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
+	// (PUT /days/published)
+	PublishDays(ctx context.Context, request PublishDaysRequestObject) (PublishDaysResponseObject, error)
 	// ListHolidayLists The holidayLists
 	// (GET /holidays)
 	ListHolidayLists(ctx context.Context, request ListHolidayListsRequestObject) (ListHolidayListsResponseObject, error)
@@ -6563,6 +6680,72 @@ func (sh *strictHandler) ListDays(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListDaysResponseObject); ok {
 		if err := validResponse.VisitListDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPublishedDays operation middleware
+func (sh *strictHandler) GetPublishedDays(ctx *gin.Context) {
+	var request GetPublishedDaysRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPublishedDays(ctx, request.(GetPublishedDaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPublishedDays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPublishedDaysResponseObject); ok {
+		if err := validResponse.VisitGetPublishedDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PublishDays operation middleware
+func (sh *strictHandler) PublishDays(ctx *gin.Context) {
+	var request PublishDaysRequestObject
+
+	var body PublishDaysJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PublishDays(ctx, request.(PublishDaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PublishDays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PublishDaysResponseObject); ok {
+		if err := validResponse.VisitPublishDaysResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

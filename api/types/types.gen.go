@@ -271,6 +271,12 @@ type AnyDefinition map[string]interface{}
 // Example: 2026-10-19
 type AsOf = string
 
+// AskedDays The days that were asked for beside those that the tables hold of themselves
+type AskedDays struct {
+	From    civil.Day `json:"from"`
+	Through civil.Day `json:"through"`
+}
+
 // BookChange defines model for BookChange.
 type BookChange struct {
 	// After A span, a calendar, a holiday list or a brief
@@ -281,6 +287,9 @@ type BookChange struct {
 	Change BookChangeChange `json:"change"`
 	Kind   DefinitionKind   `json:"kind"`
 	Name   string           `json:"name"`
+
+	// Note What is to be known of the change, such as that what names no calendar is read otherwise from then on
+	Note *string `json:"note,omitempty"`
 }
 
 // BookChangeChange defines model for BookChange.Change.
@@ -751,6 +760,25 @@ type Problem struct {
 	//
 	// Example: /problems/has-changed
 	Type string `json:"type"`
+}
+
+// PublishDaysRequest defines model for PublishDaysRequest.
+type PublishDaysRequest struct {
+	From civil.Day `json:"from"`
+
+	// Through With the days that the tables hold of themselves, at most 400 years
+	Through civil.Day `json:"through"`
+}
+
+// PublishedDays defines model for PublishedDays.
+type PublishedDays struct {
+	// AsOf The day that offsets and spans count from
+	AsOf civil.Day `json:"as_of"`
+
+	// Asked The days that were asked for beside those that the tables hold of themselves
+	Asked    *AskedDays `json:"asked,omitempty"`
+	FirstDay civil.Day  `json:"first_day"`
+	LastDay  civil.Day  `json:"last_day"`
 }
 
 // Query Figures are written as `count` or `sum fare`; filters as `COL=VALUE`, `COL!=VALUE`, `COL>=VALUE`, `COL<=VALUE`,
@@ -1545,6 +1573,9 @@ type DescribeDatasetJSONRequestBody = DatasetDescription
 
 // ListDaysJSONRequestBody defines body for ListDays for application/json ContentType.
 type ListDaysJSONRequestBody = DaysRequest
+
+// PublishDaysJSONRequestBody defines body for PublishDays for application/json ContentType.
+type PublishDaysJSONRequestBody = PublishDaysRequest
 
 // AddHolidayListJSONRequestBody defines body for AddHolidayList for application/json ContentType.
 type AddHolidayListJSONRequestBody = HolidayListDefinition

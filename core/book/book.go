@@ -268,6 +268,16 @@ func (l *Library) Calendar(name string) (*calendar.Calendar, error) {
 	return nil, unknown("calendar", "", name, l.CalendarNames())
 }
 
+// OwnCivil returns the layout in words of the civil calendar that the book has in place of the built-in one; empty where
+// it has none, or one laid out alike.
+func (l *Library) OwnCivil() string {
+	own := l.calendars[calendar.Civil.Name()].Layout()
+	if own == calendar.Civil.Layout() {
+		return ""
+	}
+	return own
+}
+
 func unknown(kind, sign, name string, known []string) error {
 	message := fmt.Sprintf("no %s is named %s%s", kind, sign, name)
 	if near := span.Nearest(name, known); near != "" {

@@ -123,6 +123,9 @@ func (a *app) printBookChanges(p *print.Printer, r *types.BookChanges, preview b
 				truncate(definitionText(c.After)),
 			)
 		}
+		if c.Note != nil {
+			p.Linef("    note: %s", *c.Note)
+		}
 	}
 	changed := len(r.Changes) - same
 	if preview {

@@ -1,10 +1,13 @@
 package cli
 
 import (
+	"context"
 	"errors"
 
 	"github.com/spf13/cobra"
 
+	"vastspan/api/client"
+	"vastspan/api/types"
 	"vastspan/core/civil"
 	"vastspan/core/daytable"
 	"vastspan/core/table"
@@ -31,13 +34,9 @@ same in the tables days.calendar_days and days.span_days of its database, for ot
 	c.Flags().StringVar(&from, "from", "", "first day")
 	c.Flags().StringVar(&through, "through", "", "last day, inside")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		first, err := civil.ParseDay(from)
+		first, last, err := dayPair(from, through)
 		if err != nil {
-			return usagef("--from: %w", err)
-		}
-		last, err := civil.ParseDay(through)
-		if err != nil {
-			return usagef("--through: %w", err)
+			return err
 		}
 		d, err := a.definitions(cmd.Context(), f)
 		if err != nil {
@@ -59,6 +58,7 @@ same in the tables days.calendar_days and days.span_days of its database, for ot
 		return a.print.Print(*out, print.View{Data: t, Grid: func() *table.Grid { return &table.Grid{Header: t.Columns, Rows: t.Rows} },
 			Draw: func(p *print.Printer) { printDays(p, t, len(args)) }})
 	}
+	c.AddCommand(a.publishDaysCommand())
 	return c
 }
 
@@ -67,6 +67,69 @@ same in the tables days.calendar_days and days.span_days of its database, for ot
 var shownDayColumns = map[string]bool{
 	"day": false, "position": false, "business_day": false, "day_offset": true, "week": false, "month": false, "month_offset": true,
 	"day_of_month": true, "quarter": false, "year": false,
+}
+
+func (a *app) publishDaysCommand() *cobra.Command {
+	var from, through string
+	c := &cobra.Command{
+		Use:   "publish [--from DATE --through DATE]",
+		Short: "Say which days the tables for other tools hold, or have them hold more",
+		Long: `The service keeps the tables days.calendar_days and days.span_days in its database, for other tools to join
+by the day. Of themselves they hold the years around today and around all records. With --from and
+--through they hold those days too, and whatever lies between.`,
+		Example: `  vastspan days publish
+  vastspan days publish --from 1950-01-01 --through 2049-12-31`,
+		Args: argsUsage(cobra.NoArgs, "no argument"),
+	}
+	c.Flags().StringVar(&from, "from", "", "first day")
+	c.Flags().StringVar(&through, "through", "", "last day, inside")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		published, err := a.publishedDays(cmd.Context(), from, through)
+		if err != nil {
+			return err
+		}
+		a.print.Linef("The day tables hold %s through %s, as of %s.", published.FirstDay, published.LastDay, published.AsOf)
+		if asked := published.Asked; asked != nil {
+			a.print.Linef("Asked for: %s through %s.", asked.From, asked.Through)
+		}
+		return nil
+	}
+	return c
+}
+
+// publishedDays reads which days the tables for other tools hold, once more days are asked for where any are given.
+func (a *app) publishedDays(ctx context.Context, from, through string) (*types.PublishedDays, error) {
+	if from == "" && through == "" {
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetPublishedDaysResponse, error) {
+			return c.GetPublishedDaysWithResponse(ctx)
+		})
+		if err != nil {
+			return nil, err
+		}
+		return r.JSON200, nil
+	}
+	first, last, err := dayPair(from, through)
+	if err != nil {
+		return nil, err
+	}
+	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.PublishDaysResponse, error) {
+		return c.PublishDaysWithResponse(ctx, types.PublishDaysRequest{From: first, Through: last})
+	})
+	if err != nil {
+		return nil, err
+	}
+	return r.JSON200, nil
+}
+
+// dayPair reads the days of --from and --through.
+func dayPair(from, through string) (first, last civil.Day, err error) {
+	if first, err = civil.ParseDay(from); err != nil {
+		return first, last, usagef("--from: %w", err)
+	}
+	if last, err = civil.ParseDay(through); err != nil {
+		return first, last, usagef("--through: %w", err)
+	}
+	return first, last, nil
 }
 
 func printDays(p *print.Printer, t *daytable.Table, spans int) {

@@ -54,12 +54,17 @@ type definitions struct {
 	isToday bool // the as-of day is today
 }
 
-// String says whose definitions are used, and where the as-of day is today the zone that it is today in.
+// String says whose definitions are used, and that civil is no longer the built-in calendar; where the as-of day is
+// today also the zone that it is today in.
 func (d *definitions) String() string {
-	if d.isToday {
-		return d.source + "; today in " + d.zone
+	text := d.source
+	if d.library.OwnCivil() != "" {
+		text += ", with a civil calendar of its own"
 	}
-	return d.source
+	if d.isToday {
+		text += "; today in " + d.zone
+	}
+	return text
 }
 
 // definitions decides whose definitions a command uses, in this one place and whatever names occur: those

@@ -136,6 +136,9 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.receipt, "receipt", "", "create a receipt of this title, in place of printing the answer")
 }
 
+// paceFlag goes without a value, too: by days.
+const paceFlag = "pace"
+
 // addDerived adds a flag for each kind of derivation; one that has days takes them where no value is given.
 func (f *totalFlags) addDerived(flags *pflag.FlagSet) {
 	f.derived = map[string]*[]string{}
@@ -150,7 +153,7 @@ func (f *totalFlags) addDerived(flags *pflag.FlagSet) {
 	for _, flag := range slices.Sorted(maps.Keys(help)) {
 		f.derived[flag] = flags.StringArray(flag, nil, "counts and sums also "+flag+" "+help[flag])
 	}
-	flags.Lookup("pace").NoOptDefVal = "days"
+	flags.Lookup(paceFlag).NoOptDefVal = derivedValues(paceFlag)[0]
 }
 
 // derivedOf returns what the flags ask to be made of a figure, in the order of the registry.
@@ -195,6 +198,11 @@ func derivedValues(flag string) (values []string) {
 func (f *totalFlags) read(args []string) (query.Query, error) {
 	q := f.query
 	q.Over = append(slices.Clone(q.Over), args[1:]...)
+	for _, arg := range args[1:] { // a flag that goes without a value takes one only behind =
+		if len(*f.derived[paceFlag]) > 0 && slices.Contains(derivedValues(paceFlag), strings.ReplaceAll(arg, "-", " ")) {
+			return q, usagef("--%[1]s %[2]s: write --%[1]s='%[2]s'", paceFlag, arg)
+		}
+	}
 	if len(q.Over) == 0 {
 		return q, usagef("total: expected --over and an expression, such as --over 'last full month'")
 	}

@@ -10,6 +10,7 @@ import (
 	"vastspan/core/daytable"
 	"vastspan/core/span"
 	"vastspan/core/tally"
+	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
 
@@ -19,6 +20,8 @@ type dayStore interface {
 	Datasets(ctx context.Context) ([]store.Dataset, error)
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
 	ReplaceDays(ctx context.Context, t store.DayTables) error
+	DaysAsked(ctx context.Context) (civil.Interval, error)
+	AskDays(ctx context.Context, days civil.Interval) error
 }
 
 // DayTables are the day tables that other tools join by the day.
@@ -36,7 +39,50 @@ const (
 	yearsOn    = 2
 	// maxReach is how many years the tables reach back or ahead at most, whatever records there are.
 	maxReach = 150
+	// maxAsked is how many years they reach at most where more is asked for.
+	maxAsked = 400
 )
+
+// PublishedDays says which days the day tables hold.
+type PublishedDays struct {
+	AsOf  civil.Day      // the day that their offsets and spans count from
+	Days  civil.Interval // the days that they hold
+	Asked civil.Interval // the days that were asked for; empty where none were
+}
+
+// Published returns which days the day tables hold.
+func (s *DayTables) Published(ctx context.Context) (PublishedDays, error) {
+	made, err := s.store.DaysMade(ctx)
+	if err != nil {
+		return PublishedDays{}, err
+	}
+	asked, err := s.store.DaysAsked(ctx)
+	return PublishedDays{AsOf: made.AsOf, Days: made.Reach, Asked: asked}, err
+}
+
+// Publish has the day tables hold the days from the first through the last from now on, beside those that they hold of
+// themselves. It takes the place of what was asked for before.
+func (s *DayTables) Publish(ctx context.Context, from, through civil.Day) (PublishedDays, error) {
+	if from > through {
+		return PublishedDays{}, refused.Wrongf("%s is after %s", from, through)
+	}
+	asked := civil.Through(from, through)
+	own, err := s.own(ctx, s.Today())
+	if err != nil {
+		return PublishedDays{}, err
+	}
+	if reach := hull(own, asked); reach.Last().Year()-reach.First().Year() >= maxAsked {
+		return PublishedDays{}, refused.Wrongf("the day tables would hold %s through %s; they hold at most %d years",
+			reach.First(), reach.Last(), maxAsked)
+	}
+	if err := s.store.AskDays(ctx, asked); err != nil {
+		return PublishedDays{}, err
+	}
+	if _, err := s.Refresh(ctx); err != nil {
+		return PublishedDays{}, err
+	}
+	return s.Published(ctx)
+}
 
 // Refresh makes the day tables anew where they do not stand for today and the current definitions. It
 // reports whether it did.
@@ -62,8 +108,25 @@ func (s *DayTables) Refresh(ctx context.Context) (bool, error) {
 	return true, s.store.ReplaceDays(ctx, t)
 }
 
-// reach returns which days the tables hold: whole years around today and around all records.
+// reach returns which days the tables hold: those they hold of themselves, those asked for and what lies between.
 func (s *DayTables) reach(ctx context.Context, today civil.Day) (civil.Interval, error) {
+	own, err := s.own(ctx, today)
+	if err != nil {
+		return own, err
+	}
+	asked, err := s.store.DaysAsked(ctx)
+	if err != nil || asked.Empty() {
+		return own, err
+	}
+	return hull(own, asked), nil
+}
+
+func hull(a, b civil.Interval) civil.Interval {
+	return civil.Interval{Start: min(a.Start, b.Start), End: max(a.End, b.End)}
+}
+
+// own returns which days the tables hold of themselves: whole years around today and around all records.
+func (s *DayTables) own(ctx context.Context, today civil.Day) (civil.Interval, error) {
 	first, last := today.Year()-yearsBack, today.Year()+yearsAhead
 	sets, err := s.store.Datasets(ctx)
 	if err != nil {

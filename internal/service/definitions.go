@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"sync/atomic"
@@ -183,6 +184,7 @@ type BookChange struct {
 	Kind, Name    string
 	Change        string // added, changed or same
 	Before, After json.RawMessage
+	Note          string // what is to be known of it; mostly empty
 }
 
 // Load puts every definition of a book in place, in one transaction; definitions that the book does not
@@ -202,6 +204,9 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 	}
 	for _, c := range b.Calendars {
 		l.add(book.CalendarKind, c.Name, c)
+		if last := len(l.told) - 1; last >= 0 && l.told[last].Change != "same" {
+			l.told[last].Note = ownCivil(c)
+		}
 	}
 	for _, sp := range b.Spans {
 		canonicalSpan(&sp)
@@ -219,6 +224,15 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 	}
 	_, err = d.change(ctx, l.changes...)
 	return l.told, err
+}
+
+// ownCivil says what it means that a book has a civil calendar of its own; it says nothing of one that is as the built-in.
+func ownCivil(c calendar.Spec) string {
+	c.About = ""
+	if c.Name != calendar.Civil.Name() || reflect.DeepEqual(c, calendar.Spec{Name: c.Name, Kind: calendar.KindMonths}) {
+		return ""
+	}
+	return "it takes the place of the built-in civil calendar: whatever names no calendar is read in it"
 }
 
 // loading collects what a book changes.

@@ -349,4 +349,22 @@ func TestDayTablesGrowWithTheRecords(t *testing.T) {
 	if err := d.Datasets.Remove(ctx, "ancient", AnyVersion); err != nil {
 		t.Fatal(err)
 	}
+	published, err := d.DayTables.Publish(ctx, civil.Of(1801, 5, 1), civil.Of(1802, 1, 31))
+	if err != nil || published.Days.First() != civil.Of(1801, 5, 1) || published.Days.Last() != civil.Of(2029, 12, 31) {
+		t.Errorf("asked for days of 1801: %v, %v", published, err)
+	}
+	if did, reach := refresh(); did || reach != published.Days {
+		t.Errorf("made again once they hold what was asked for: %v, %s", did, reach)
+	}
+	for _, asked := range []civil.Interval{
+		civil.Through(civil.Of(1500, 1, 1), civil.Of(1500, 1, 1)), civil.Through(civil.Of(1900, 1, 1), civil.Of(9999, 1, 1)),
+		{Start: civil.Of(1901, 1, 2), End: civil.Of(1901, 1, 2)},
+	} {
+		if _, err := d.DayTables.Publish(ctx, asked.Start, asked.Last()); err == nil {
+			t.Errorf("%s..%s is taken", asked.Start, asked.Last())
+		}
+	}
+	if p, err := d.DayTables.Publish(ctx, civil.Of(2026, 1, 1), civil.Of(2027, 1, 1)); err != nil || p.Days.First() != civil.Of(2016, 1, 1) {
+		t.Errorf("what was asked for before is kept: %v, %v", p, err)
+	}
 }

@@ -45,6 +45,33 @@ func addReach(tx *gorm.DB) error {
 	return tx.Exec("ALTER TABLE days.made ADD COLUMN first_day date, ADD COLUMN last_day date").Error
 }
 
+// createAskedDays makes the table of the days that were asked for beside those that the day tables hold of themselves.
+func createAskedDays(tx *gorm.DB) error {
+	return tx.Exec("CREATE TABLE days.asked (first_day date NOT NULL, last_day date NOT NULL)").Error
+}
+
+// DaysAsked returns the days that the day tables were asked to hold; none where nothing was asked.
+func (s *Store) DaysAsked(ctx context.Context) (civil.Interval, error) {
+	var rows []struct{ FirstDay, LastDay time.Time }
+	err := s.db.WithContext(ctx).Raw("SELECT first_day, last_day FROM days.asked").Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return civil.Interval{}, err
+	}
+	return civil.Through(DayOf(rows[0].FirstDay), DayOf(rows[0].LastDay)), nil
+}
+
+// AskDays notes the days that the day tables are to hold, in place of those noted before.
+func (s *Store) AskDays(ctx context.Context, days civil.Interval) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for _, statement := range []string{"LOCK TABLE days.asked IN EXCLUSIVE MODE", "DELETE FROM days.asked"} {
+			if err := tx.Exec(statement).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Exec("INSERT INTO days.asked VALUES (?::date, ?::date)", days.First().String(), days.Last().String()).Error
+	})
+}
+
 // DaysMade says what the day tables were made for.
 type DaysMade struct {
 	AsOf     civil.Day
@@ -78,7 +105,10 @@ func (s *Store) DaysMade(ctx context.Context) (DaysMade, error) {
 // the old.
 func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
 	return s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
-		for _, statement := range []string{"DELETE FROM days.made", "DELETE FROM days.calendar_days", "DELETE FROM days.span_days"} {
+		// Two services that make them at the same time wait for one another.
+		for _, statement := range []string{
+			"LOCK TABLE days.made IN EXCLUSIVE MODE", "DELETE FROM days.made", "DELETE FROM days.calendar_days", "DELETE FROM days.span_days",
+		} {
 			if err := tx.Exec(statement).Error; err != nil {
 				return err
 			}

@@ -184,6 +184,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-receipts", Migrate: createReceipts},
 				{ID: "2026-11-plain-words", Migrate: plainWords},
 				{ID: "2026-11-day-reach", Migrate: addReach},
+				{ID: "2026-11-asked-days", Migrate: createAskedDays},
 				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
 			},
 		).Migrate()

@@ -39,7 +39,9 @@ func (h *handlers) LoadBook(ctx context.Context, r server.LoadBookRequestObject)
 	answer := server.LoadBook200JSONResponse{Revision: l.Revision(), Changes: []types.BookChange{}}
 	for i := range changes {
 		c := &changes[i]
-		one := types.BookChange{Kind: types.DefinitionKind(c.Kind), Name: c.Name, Change: types.BookChangeChange(c.Change)}
+		one := types.BookChange{
+			Kind: types.DefinitionKind(c.Kind), Name: c.Name, Change: types.BookChangeChange(c.Change), Note: optional(c.Note),
+		}
 		if one.Before, err = anyDefinition(c.Before); err == nil {
 			one.After, err = anyDefinition(c.After)
 		}

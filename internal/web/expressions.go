@@ -8,6 +8,7 @@ import (
 	"vastspan/core/calendar"
 	"vastspan/core/query"
 	"vastspan/core/table"
+	"vastspan/internal/service"
 )
 
 // against reads against what expressions are read.
@@ -75,4 +76,33 @@ func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject)
 		return server.ListDays200TextcsvResponse{Body: body}, err
 	}
 	return server.ListDays200JSONResponse(*t), nil
+}
+
+// GetPublishedDays says which days the tables for other tools hold.
+func (h *handlers) GetPublishedDays(
+	ctx context.Context,
+	_ server.GetPublishedDaysRequestObject,
+) (server.GetPublishedDaysResponseObject, error) {
+	d, err := h.service.DayTables.Published(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return server.GetPublishedDays200JSONResponse(publishedDays(d)), nil
+}
+
+// PublishDays has the tables for other tools hold more days.
+func (h *handlers) PublishDays(ctx context.Context, r server.PublishDaysRequestObject) (server.PublishDaysResponseObject, error) {
+	d, err := h.service.DayTables.Publish(ctx, r.Body.From, r.Body.Through)
+	if err != nil {
+		return nil, err
+	}
+	return server.PublishDays200JSONResponse(publishedDays(d)), nil
+}
+
+func publishedDays(d service.PublishedDays) types.PublishedDays {
+	out := types.PublishedDays{AsOf: d.AsOf, FirstDay: d.Days.First(), LastDay: d.Days.Last()}
+	if !d.Asked.Empty() {
+		out.Asked = &types.AskedDays{From: d.Asked.First(), Through: d.Asked.Last()}
+	}
+	return out
 }

@@ -40,11 +40,15 @@ var (
 		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "-1", "",
 	}
 	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", ""}
-	randomFigures = []string{"count", "count", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum"}
-	randomFilters = []string{"region=North", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c"}
-	randomUnits   = []string{"day", "week", "month", "quarter", "year", "business day", "span", "decade"}
-	randomMoves   = []string{"prior", "1 year earlier", "52 weeks earlier", "month earlier", "last full year", "9999 years later", "@closed"}
-	randomZones   = []string{"UTC", "Europe/Berlin", "Pacific/Apia", "Local", "Nowhere/Else"}
+	randomFigures = []string{"count", "count", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum",
+		"ratio amount/amount", "ratio amount", "sum amount per day", "count per business day", "sum amount pace by days", "sum amount pace by year before",
+		"ratio amount/amount per day", "mean amount pace by days"}
+	randomFilters = []string{"region=North", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c",
+		"region in (North, South)", "region not in (North) ignoring case", "day in @closed", "booked blank or booked after last full month",
+		"region contains 'o' or region contains \"th", "amount between 1 and 2", "day before @nobody", "region=North or South", "amount not blank"}
+	randomUnits = []string{"day", "week", "month", "quarter", "year", "business day", "span", "decade"}
+	randomMoves = []string{"prior", "1 year earlier", "52 weeks earlier", "month earlier", "last full year", "9999 years later", "@closed"}
+	randomZones = []string{"UTC", "Europe/Berlin", "Pacific/Apia", "Local", "Nowhere/Else"}
 )
 
 // A sender makes requests that the document allows, or nearly.
@@ -103,7 +107,7 @@ func (s *sender) text(name string) string {
 		"name": randomNames, "dataset": randomNames, "brief": randomNames, "calendar": {"civil", "firm", "x"}, "holidays": randomNames,
 		"expression": randomExpressions, "expressions": randomExpressions, "over": randomExpressions, "is": randomExpressions,
 		"default": randomExpressions, "spans": randomExpressions, "from": randomDays, "through": randomDays, "as_of": randomDays,
-		"since": randomDays, "days": randomExpressions, "by": randomColumns, "across": randomColumns, "date": randomColumns,
+		"since": randomDays, "days": slices.Concat(randomExpressions, randomDays), "by": randomColumns, "across": randomColumns, "date": randomColumns,
 		"column": randomColumns, "amount": randomColumns, "category": randomColumns, "detail": randomColumns, "figures": randomFigures,
 		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,
 		"zone": randomZones, "year_starts": {"04-01", "02-30", "13-01"}, "pattern": {"4-4-5", "13x4", "9-9-9"}, "If-Match": {`"1"`, `"2"`, "*", "x"},

@@ -109,6 +109,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/days/published": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which days the tables for other tools hold: days.calendar_days and days.span_days of the database */
+        get: operations["getPublishedDays"];
+        /** Have the tables for other tools hold these days too, in place of what was asked for before */
+        put: operations["publishDays"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/book": {
         parameters: {
             query?: never;
@@ -1078,6 +1096,34 @@ export interface components {
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
         };
+        PublishDaysRequest: {
+            /** Format: date */
+            from: string;
+            /**
+             * Format: date
+             * @description With the days that the tables hold of themselves, at most 400 years
+             */
+            through: string;
+        };
+        PublishedDays: {
+            /**
+             * Format: date
+             * @description The day that offsets and spans count from
+             */
+            as_of: string;
+            /** Format: date */
+            first_day: string;
+            /** Format: date */
+            last_day: string;
+            asked?: components["schemas"]["AskedDays"];
+        };
+        /** @description The days that were asked for beside those that the tables hold of themselves */
+        AskedDays: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            through: string;
+        };
         DayTable: {
             /** Format: date */
             as_of: string;
@@ -1100,6 +1146,8 @@ export interface components {
             name: string;
             /** @enum {string} */
             change: "added" | "changed" | "same";
+            /** @description What is to be known of the change, such as that what names no calendar is read otherwise from then on */
+            note?: string;
             before?: components["schemas"]["AnyDefinition"];
             after?: components["schemas"]["AnyDefinition"];
         };
@@ -2215,6 +2263,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DayTable"];
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPublishedDays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishedDays"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    publishDays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishDaysRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishedDays"];
                 };
             };
             default: components["responses"]["Problem"];
