@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"math/big"
 	"os"
 	"path/filepath"
 	"strings"
@@ -256,4 +257,41 @@ func grouped(s string) string {
 		whole = whole[:i] + "," + whole[i:]
 	}
 	return whole + "." + fraction
+}
+
+// A filter that is written out and figures made of others: what stands on the page is what the file adds up to.
+func TestFiltersAndFiguresOnThePage(t *testing.T) {
+	s := start(t)
+	file := filepath.Join(s.demoFiles(), "crossings.csv")
+	s.loadCrossings(file)
+	booked := func(row map[string]string) bool {
+		return strings.HasPrefix(row["sailed_on"], "2026-09") && row["booked_on"] > "2026-08-31" && row["booked_on"] < "2026-10-01" &&
+			(row["route"] == "Gull Rock" || strings.Contains(strings.ToLower(row["route"]), "isle"))
+	}
+	fares, people := addUp(t, file, "fare", booked), addUp(t, file, "passengers", booked)
+	if fares.count == 0 {
+		t.Fatal("the filters leave nothing to add up")
+	}
+	ctx := browser(t)
+	trigger := func(words string) chromedp.Action {
+		return chromedp.Click(`//button[normalize-space(.)="`+words+`"]`, chromedp.BySearch)
+	}
+	choose := func(label, option string) chromedp.Action {
+		return chromedp.Tasks{
+			chromedp.Click(`[data-pair] [aria-label^="`+label+`"]`, chromedp.ByQuery),
+			chromedp.Click(`//*[@role="option"][contains(., "`+option+`")]`, chromedp.BySearch),
+		}
+	}
+	do(t, ctx, "the totals", chromedp.Navigate(s.address+"/totals?dataset=crossings&as_of=2026-10-19&over=last%20full%20month&figures=sum%20fare"),
+		shows(`[data-column="sum_fare"]`, grouped(addUp(t, file, "fare", inMonth("2026-09")).sum.FloatString(2))))
+	for _, filter := range []string{"booked_on in last full month", `route="Gull Rock" or route contains ISLE ignoring case`} {
+		do(t, ctx, filter, trigger("Filter"), chromedp.SendKeys("#filter-written", filter+kb.Enter), shows("[data-filters] .chip-on", filter[:9]))
+	}
+	do(t, ctx, "the filtered sum", shows(`[data-column="sum_fare"]`, grouped(fares.sum.FloatString(2))))
+	do(t, ctx, "a ratio", trigger("Figure"), choose("ratio of", "fare"), choose("ratio to", "passengers"),
+		chromedp.Click(`//*[@data-pair]//button[.="add"]`, chromedp.BySearch),
+		shows(`[data-column="ratio_fare_passengers"]`, new(big.Rat).Quo(fares.sum, people.sum).FloatString(4)))
+	perDay := new(big.Rat).Quo(fares.sum, big.NewRat(30, 1)).FloatString(4)
+	do(t, ctx, "a sum per day", chromedp.Click(`//*[@data-derived="sum fare"]//button[.="per day"]`, chromedp.BySearch),
+		shows(`[data-column="sum_fare_per_day"]`, grouped(perDay)), shows("[data-figures] .chip-on", "sum of fare per day"))
 }

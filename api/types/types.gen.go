@@ -598,6 +598,15 @@ type DaysRequest struct {
 // DefinitionKind defines model for DefinitionKind.
 type DefinitionKind string
 
+// Derivation defines model for Derivation.
+type Derivation struct {
+	// Derivation Example: per day
+	Derivation string `json:"derivation"`
+
+	// Help What it gives
+	Help string `json:"help"`
+}
+
 // Expression Example: last full month
 type Expression = string
 
@@ -635,6 +644,9 @@ type FigureChangeState string
 
 // FigureKind defines model for FigureKind.
 type FigureKind struct {
+	// AddsUp Parts of it add up to the whole, so that shares and derivations can be made of it
+	AddsUp bool `json:"adds_up"`
+
 	// AnyType The column need not hold numbers
 	AnyType bool `json:"any_type"`
 
@@ -643,6 +655,9 @@ type FigureKind struct {
 
 	// OfColumn It is taken of a column
 	OfColumn bool `json:"of_column"`
+
+	// Pair It is taken of two columns with a slash between them, such as ratio fare/passengers
+	Pair bool `json:"pair"`
 
 	// Words As people read it
 	Words string `json:"words"`
@@ -1079,6 +1094,9 @@ type SpansPage struct {
 
 // Status defines model for Status.
 type Status struct {
+	// Derivations What can be made of a figure that adds up; it stands behind the figure: sum fare per day
+	Derivations []Derivation `json:"derivations"`
+
 	// Figures The kinds of figures, in the order in which they are shown
 	Figures []FigureKind `json:"figures"`
 

@@ -51,11 +51,11 @@ type Derived struct {
 var derivations = []Derived{
 	{Derivation: PerDay, Help: "divided by the days that records cover", MoreDecimals: 2, finish: perDay,
 		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
-			return fmt.Sprintf("%s divided by its %s", named, coveredDays(b, "day"))
+			return fmt.Sprintf("%s divided by %s", named, coveredDays(b, "day"))
 		}},
 	{Derivation: PerBusinessDay, Help: "divided by the business days that records cover", Business: true, MoreDecimals: 2, finish: perDay,
 		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
-			return fmt.Sprintf("%s divided by its %s", named, coveredDays(b, "business day"))
+			return fmt.Sprintf("%s divided by %s", named, coveredDays(b, "business day"))
 		}},
 	{Derivation: PaceByDays, Help: "what the unit comes to if it goes on like this, day by day", Pace: true, finish: paceByDays,
 		explain: func(named string, b Basis, _ func(decimal.Value) string) string { return paceText(named, b, "day") }},
@@ -137,9 +137,9 @@ func scaled(v decimal.Value, times, by *apd.Decimal) (decimal.Value, error) {
 
 func coveredDays(b Basis, unit string) string {
 	if b.over() {
-		return counted(b.Days, unit)
+		return "its " + counted(b.Days, unit)
 	}
-	return fmt.Sprintf("%s of %s that records cover", counted(b.Covered, unit), counted(b.Days, unit))
+	return fmt.Sprintf("the %d of its %s that records cover", b.Covered, counted(b.Days, unit))
 }
 
 func paceText(named string, b Basis, unit string) string {

@@ -151,10 +151,16 @@ func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObjec
 		Version:  h.version,
 		Zone:     h.service.Zone().String(),
 		Today:    h.service.Today(),
-		Revision: l.Revision(), Figures: each(measure.All(), figureKind),
+		Revision: l.Revision(), Figures: each(measure.All(), figureKind), Derivations: each(measure.Derivations(), derivation),
 	}, nil
 }
 
 func figureKind(e *measure.Entry) types.FigureKind {
-	return types.FigureKind{Kind: string(e.Kind), Words: e.Words, OfColumn: e.OfColumn(), AnyType: e.AnyType}
+	return types.FigureKind{
+		Kind: string(e.Kind), Words: e.Words, OfColumn: e.OfColumn(), AnyType: e.AnyType, Pair: e.Pair, AddsUp: e.Share,
+	}
+}
+
+func derivation(d *measure.Derived) types.Derivation {
+	return types.Derivation{Derivation: string(d.Derivation), Help: d.Help}
 }

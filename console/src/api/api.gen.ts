@@ -926,6 +926,14 @@ export interface components {
             revision: number;
             /** @description The kinds of figures, in the order in which they are shown */
             figures: components["schemas"]["FigureKind"][];
+            /** @description What can be made of a figure that adds up; it stands behind the figure: sum fare per day */
+            derivations: components["schemas"]["Derivation"][];
+        };
+        Derivation: {
+            /** @example per day */
+            derivation: string;
+            /** @description What it gives */
+            help: string;
         };
         FigureKind: {
             /** @description As a query writes it, before the column */
@@ -936,6 +944,10 @@ export interface components {
             of_column: boolean;
             /** @description The column need not hold numbers */
             any_type: boolean;
+            /** @description It is taken of two columns with a slash between them, such as ratio fare/passengers */
+            pair: boolean;
+            /** @description Parts of it add up to the whole, so that shares and derivations can be made of it */
+            adds_up: boolean;
         };
         /**
          * @description A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds

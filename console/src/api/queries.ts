@@ -1,5 +1,7 @@
 import { createQuery, keepPreviousData, QueryClient } from '@tanstack/svelte-query'
 import { atClose, calendar, param, settledAsOf, statedAsOf } from '../lib/address.svelte'
+import { parseFigure, writeFigure, type Figure } from '../lib/figures'
+import { wordsOf } from '../lib/query'
 import { toISO, toNumber } from '../lib/days'
 import { api, data, type Column, type Dataset, type Interval, type Schemas } from './client'
 
@@ -139,14 +141,30 @@ type FigureKind = Schemas['FigureKind']
 export function useFigureKinds() {
   const status = useStatus()
   const all = () => status.data?.figures ?? []
-  const wordsFor = (kind: string) => all().find((k) => k.kind === kind)?.words ?? kind
+  const kind = (name: string) => all().find((k) => k.kind === name)
+  const derivations = () => status.data?.derivations ?? []
+  const pairs = () => all().filter((k) => k.pair)
+  const grammar = () => ({ pairs: pairs().map((k) => k.kind), derivations: derivations().map((d) => d.derivation) })
+  const parse = (figure: string) => parseFigure(figure, grammar())
   return {
+    get derivations() {
+      return derivations()
+    },
     /** The kinds that a column can be put together by. */
-    of: (c: Column): FigureKind[] => all().filter((k) => k.of_column && (c.role === 'amount' || k.any_type)),
-    /** sum fare → sum of fare */
+    of: (c: Column): FigureKind[] => all().filter((k) => k.of_column && !k.pair && (c.role === 'amount' || k.any_type)),
+    /** The kinds that take two columns. */
+    get pairs() {
+      return pairs()
+    },
+    addsUp: (figure: string) => kind(parse(figure).kind)?.adds_up ?? false,
+    parse,
+    write: (f: Figure) => writeFigure(f, grammar()),
+    /** sum fare per day → sum of fare per day */
     words(figure: string): string {
-      const [kind = '', ...column] = figure.split(' ')
-      return column.length === 0 ? wordsFor(kind) : `${wordsFor(kind)} of ${column.join(' ').replaceAll('_', ' ')}`
+      const f = parse(figure)
+      const of = [f.column, f.over].filter((c) => c !== '').map(wordsOf)
+      const base = [kind(f.kind)?.words ?? f.kind, of.join(' to ')].filter((part) => part !== '').join(' of ')
+      return f.derived === '' ? base : `${base} ${f.derived}`
     },
   }
 }

@@ -9,8 +9,6 @@ export const units = ['day', 'week', 'month', 'quarter', 'half', 'year'] as cons
 export const pluralOf = (unit: string) => (unit === 'half' ? 'halves' : unit + 's')
 export const wordsOf = (name: string) => name.replaceAll('_', ' ')
 
-export const figureColumn = (text: string): string => (text.includes(' ') ? text.slice(text.indexOf(' ') + 1) : '')
-
 /** The figures that are shown where nothing is said. */
 export function defaultFigures(dataset: Dataset): string[] {
   const amount = dataset.columns.findLast((c) => c.role === 'amount')

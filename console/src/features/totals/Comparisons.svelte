@@ -3,7 +3,8 @@
   import X from '@lucide/svelte/icons/x'
   import { Popover } from 'bits-ui'
   import type { Dataset } from '../../api/client'
-  import { figureColumn, wordsOf, type PageQuery } from '../../lib/query'
+  import { useFigureKinds } from '../../api/queries'
+  import { wordsOf, type PageQuery } from '../../lib/query'
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
@@ -19,7 +20,12 @@
   const others = $derived(datasets.filter((d) => d.name !== dataset.name))
   const chosen = $derived(others.find((d) => d.name === other))
   // The columns that the other records must have, under these or other names.
-  const needed = $derived([...new Set([...q.figures.map((f) => figureColumn(f)), ...q.by].filter((c) => c !== ''))])
+  const kinds = useFigureKinds()
+  const needed = $derived([
+    ...new Set(
+      [...q.figures.map((f) => kinds.parse(f)).flatMap((f) => [f.column, f.over]), ...q.by].filter((c) => c !== ''),
+    ),
+  ])
   const fits = (name: string) =>
     chosen?.columns.filter((c) => c.type === dataset.columns.find((d) => d.name === name)?.type) ?? []
   const stands = (name: string) =>

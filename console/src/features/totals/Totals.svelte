@@ -1,11 +1,11 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { api, asCSV, data, text, type Note, type Row, type TableColumn } from '../../api/client'
-  import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
+  import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
   import { carried, joinList, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { columnText, isValue } from '../../lib/filters'
-  import { datesOf, figureColumn, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
+  import { datesOf, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
@@ -23,6 +23,7 @@
   import Grouping from './Grouping.svelte'
 
   const datasets = useDatasets()
+  const kinds = useFigureKinds()
   const asOf = useAsOf()
   const dataset = $derived(currentDataset(datasets.data))
   const q = $derived(dataset ? parseQuery(dataset) : null)
@@ -68,8 +69,8 @@
     where.push(...fixed.map((g) => isValue(g.name, g.label as string | null)))
     if (where.length > 0) link.set('where', joinList(where))
     if (ask.date) link.set('date', ask.date)
-    const sum = ask.figures.find((f) => f.startsWith('sum '))
-    if (sum) link.set('running', figureColumn(sum))
+    const sum = ask.figures.map((f) => kinds.parse(f)).find((f) => f.kind === 'sum')
+    if (sum) link.set('running', sum.column)
     return '/records?' + link.toString()
   }
   const briefKinds = $derived([
