@@ -13,19 +13,36 @@ import (
 
 // A family is a group of forms, drawn as bars on one line of days around the as-of day.
 type family struct {
-	name        string
-	first, last civil.Day
-	expressions []string
+	name              string // of its file, in the folder of the documents
+	asOf, first, last civil.Day
+	bars              []bar
+}
+
+// A bar is the days of one expression.
+type bar struct {
+	expression string
+	words      string    // in place of the expression
+	later      civil.Day // how many days to the right it is drawn, beside what it is compared with
+	newest     civil.Day // of the records: days after it are drawn hollow; 0 where records do not matter
+}
+
+func forms(expressions ...string) []bar {
+	list := make([]bar, len(expressions))
+	for i, e := range expressions {
+		list[i].expression = e
+	}
+	return list
 }
 
 func families() []family {
 	day := civil.Of
+	demo := day(2026, 10, 19)
 	return []family{
 		{
-			"units",
+			"language/units", demo,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
-			[]string{
+			forms(
 				"this month",
 				"month to date",
 				"3 months to date",
@@ -33,69 +50,83 @@ func families() []family {
 				"next full month",
 				"rest of this month",
 				"last 4 full weeks",
-			},
+			),
 		},
 		{
-			"windows",
+			"language/windows", demo,
 			day(2026, 9, 1),
 			day(2026, 11, 20),
-			[]string{
+			forms(
 				"trailing 30 days",
 				"trailing 30 days excluding today",
 				"trailing 10 business days",
 				"coming 14 days",
 				"coming 14 days including today",
-			},
+			),
 		},
 		{
-			"parts",
+			"language/parts", demo,
 			day(2026, 9, 25),
 			day(2027, 1, 5),
-			[]string{
+			forms(
 				"month 3 of this quarter",
 				"first 3 days of this month",
 				"last business day of this month",
 				"week 2 of this month",
 				"first 2 weeks of this quarter",
-			},
+			),
 		},
-		{"fixed", day(2026, 6, 1), day(2026, 12, 1), []string{"2026-Q3", "2026-09", "2026-W40", "2026-08-10/2026-09-15", "2026-10-05"}},
+		{"language/fixed", demo, day(2026, 6, 1), day(2026, 12, 1), forms("2026-Q3", "2026-09", "2026-W40", "2026-08-10/2026-09-15", "2026-10-05")},
 		{
-			"points",
+			"language/points", demo,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
-			[]string{
+			forms(
 				"from start of this quarter through yesterday",
 				"from start of this month - 10 days through end of this month",
 				"start of this quarter + 10 days",
 				"from today onward",
 				"through end of last full month",
-			},
+			),
 		},
 		{
-			"sets",
+			"language/sets", demo,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
-			[]string{
+			forms(
 				"this month or last full month",
 				"this quarter and trailing 30 days",
 				"this quarter except this week",
 				"this month, only Sat/Sun",
 				"last full month, only business days",
-			},
+			),
 		},
 		{
-			"moves",
+			"language/moves", demo,
 			day(2026, 8, 1),
 			day(2026, 11, 15),
-			[]string{
+			forms(
 				"month to date excluding today",
 				"month to date excluding today, 1 month earlier",
 				"last full month, 1 month earlier",
 				"trailing 14 days, 4 weeks earlier",
 				"this month so far",
-			},
+			),
 		},
+		{"comparisons/newest", day(2026, 11, 26), day(2026, 10, 1), day(2026, 12, 10), []bar{
+			{expression: "last full month", newest: demo},
+			{expression: "last full month, 1 year earlier", later: 365},
+			{expression: "2026-10-01/2026-10-19", words: "like-for-like: last full month"},
+			{expression: "2025-10-01/2025-10-19", words: "like-for-like: 1 year earlier", later: 365},
+		}},
+		{"comparisons/moved", day(2026, 3, 31), day(2026, 2, 1), day(2026, 4, 8), forms(
+			"month to date excluding today", "month to date excluding today, 1 month earlier",
+		)},
+		{"comparisons/weekdays", demo, day(2026, 10, 1), day(2026, 10, 26), []bar{
+			{expression: "trailing 14 days"},
+			{expression: "trailing 14 days, 52 weeks earlier", words: "trailing 14 days, 52 weeks earlier: weekdays line up", later: 52 * 7},
+			{expression: "trailing 14 days, 1 year earlier", words: "trailing 14 days, 1 year earlier: a weekday off", later: 52 * 7},
+		}},
 	}
 }
 
@@ -106,21 +137,18 @@ const (
 	topHeight  = 38
 )
 
-// draw writes the families' pictures into a folder.
+// drawFamilies writes the families' pictures into the documents' folder.
 func drawFamilies(folder string) error {
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return err
-	}
-	asOfDay, err := civil.ParseDay(asOf)
-	if err != nil {
-		return err
-	}
 	for _, f := range families() {
-		picture, err := f.draw(asOfDay)
+		picture, err := f.draw()
 		if err != nil {
 			return err
 		}
-		if err := os.WriteFile(filepath.Join(folder, f.name+".svg"), picture, 0o644); err != nil {
+		file := filepath.Join(folder, f.name+".svg")
+		if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+			return err
+		}
+		if err := os.WriteFile(file, picture, 0o644); err != nil {
 			return err
 		}
 	}
@@ -133,9 +161,9 @@ func (f *family) x(d civil.Day) float64 {
 	return labelWidth + lineWidth*float64(d-f.first)/float64(f.last-f.first)
 }
 
-func (f *family) draw(asOfDay civil.Day) ([]byte, error) {
+func (f *family) draw() ([]byte, error) {
 	var b bytes.Buffer
-	height := topHeight + rowHeight*len(f.expressions) + 8
+	height := topHeight + rowHeight*len(f.bars) + 8
 	fmt.Fprintf(
 		&b,
 		`<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %[1]d %[2]d"`+
@@ -158,37 +186,54 @@ func (f *family) draw(asOfDay civil.Day) ([]byte, error) {
 			d.Time().Format("Jan 2006"),
 		)
 	}
-	for i, text := range f.expressions {
-		n, err := span.Parse(text)
-		if err != nil {
+	for i, bar := range f.bars {
+		if err := f.drawBar(&b, &bar, topHeight+rowHeight*i); err != nil {
 			return nil, err
-		}
-		set, err := span.Resolve(n, span.Scope{AsOf: asOfDay})
-		if err != nil {
-			return nil, err
-		}
-		top := topHeight + rowHeight*i
-		fmt.Fprintf(&b, `<text x="14" y="%d">%s</text>`+"\n", top+14, html.EscapeString(n.String()))
-		for v := range set.Intervals() {
-			if left, right := f.x(v.Start), f.x(v.End); right > left {
-				fmt.Fprintf(
-					&b,
-					`<rect x="%.1f" y="%d" width="%.1f" height="11" rx="2" fill="#0f6e66"/>`+"\n",
-					left,
-					top+5,
-					max(right-left, 2),
-				)
-			}
 		}
 	}
-	at := (f.x(asOfDay) + f.x(asOfDay+1)) / 2
+	at := (f.x(f.asOf) + f.x(f.asOf+1)) / 2
 	fmt.Fprintf(
 		&b,
 		`<path d="M%.1f 26V%d" stroke="#c8401c" stroke-width="2"/>`+
-			`<text x="%.1f" y="33" fill="#c8401c" font-size="11">as of 19 Oct</text>`+"\n</svg>\n",
+			`<text x="%.1f" y="33" fill="#c8401c" font-size="11">as of %s</text>`+"\n</svg>\n",
 		at,
 		height-6,
 		at+5,
+		f.asOf.Time().Format("2 Jan"),
 	)
 	return b.Bytes(), nil
+}
+
+// drawBar writes the days of one expression beside its words; what records do not cover is hollow.
+func (f *family) drawBar(b *bytes.Buffer, bar *bar, top int) error {
+	n, err := span.Parse(bar.expression)
+	if err != nil {
+		return err
+	}
+	set, err := span.Resolve(n, span.Scope{AsOf: f.asOf})
+	if err != nil {
+		return err
+	}
+	words := bar.words
+	if words == "" {
+		words = n.String()
+	}
+	fmt.Fprintf(b, `<text x="14" y="%d">%s</text>`+"\n", top+14, html.EscapeString(words))
+	for v := range set.Intervals() {
+		covered := v
+		if bar.newest > 0 {
+			covered.End = min(v.End, bar.newest+1)
+		}
+		for _, part := range []struct {
+			days civil.Interval
+			look string
+		}{
+			{covered, `fill="#0f6e66"`}, {civil.Interval{Start: covered.End, End: v.End}, `fill="none" stroke="#0f6e66" stroke-dasharray="3 3"`},
+		} {
+			if left, right := f.x(part.days.Start+bar.later), f.x(part.days.End+bar.later); right > left {
+				fmt.Fprintf(b, `<rect x="%.1f" y="%d" width="%.1f" height="11" rx="2" %s/>`+"\n", left, top+5, max(right-left, 2), part.look)
+			}
+		}
+	}
+	return nil
 }

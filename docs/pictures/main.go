@@ -109,7 +109,7 @@ var commands = []command{
 
 func main() {
 	log.SetFlags(0)
-	if err := errors.Join(drawFamilies("docs/language"), run()); err != nil {
+	if err := errors.Join(drawFamilies("docs"), run()); err != nil {
 		log.Fatal(err)
 	}
 }
