@@ -84,7 +84,7 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 			}
 		}
 		for _, c := range p.spans[i].cautions {
-			add(table.Code(c.Kind), table.Caution, "%s", c.Text)
+			add(table.Code(c.Kind), table.Caution, "%s", p.spans[i].about(&c, len(p.spans) > 1))
 		}
 	}
 	if err := p.derivedNotes(add); err != nil {

@@ -72,7 +72,7 @@ type spanPlan struct {
 	node        span.Node
 	days        civil.Set
 	whole       civil.Set // when its unit is over; where a pace is asked for
-	cautions    []span.Caution
+	cautions    []caution
 	comparisons []comparison
 	at          slot
 	later       slot      // what lies after the as-of day, and is left out
@@ -359,7 +359,8 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
-	sp := spanPlan{text: n.String(), node: n, days: resolution.Days, cautions: resolution.Cautions, later: noSlot}
+	sp := spanPlan{text: n.String(), node: n, days: resolution.Days, later: noSlot}
+	sp.caution("", resolution.Cautions...)
 	if err := p.close(ctx, &sp); err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
@@ -373,7 +374,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		sp.days = through(sp.days, last)
 	}
 	if cut := p.cutsUnit(0, sp.days); cut != "" {
-		sp.cautions = append(sp.cautions, span.Caution{Kind: cautionCutsUnit, Text: cut})
+		sp.caution("", span.Caution{Kind: cautionCutsUnit, Text: cut})
 	}
 	sp.at = p.on(0, sp.days)
 	if !p.query.Planned && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
@@ -396,10 +397,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		if cut && aligns {
 			other.Days = through(other.Days, end)
 		}
-		for _, c := range other.Cautions {
-			c.Text = "compared with " + a.Name() + ": " + c.Text
-			sp.cautions = append(sp.cautions, c)
-		}
+		sp.caution("compared with "+a.Name(), other.Cautions...)
 		c := comparison{name: a.Name(), days: other.Days, at: p.on(0, other.Days), paced: noSlot, aligns: aligns}
 		if paced {
 			if err := p.paceAgainst(&c, a, &sp); err != nil {
@@ -464,6 +462,33 @@ func (p *plan) coverEarly(ctx context.Context) error {
 		in.covered = &c
 	}
 	return nil
+}
+
+// A caution is what to look out for in a span, or in what it is compared with.
+type caution struct {
+	span.Caution
+	of string // such as compared with prior; empty where it is of the span itself
+}
+
+func (sp *spanPlan) caution(of string, list ...span.Caution) {
+	for _, c := range list {
+		sp.cautions = append(sp.cautions, caution{c, of})
+	}
+}
+
+// about returns the text of a caution, with the span that it is of where there are several.
+func (sp *spanPlan) about(c *caution, several bool) string {
+	var of []string
+	if several {
+		of = append(of, sp.text)
+	}
+	if c.of != "" {
+		of = append(of, c.of)
+	}
+	if len(of) == 0 {
+		return c.Text
+	}
+	return strings.Join(of, " ") + ": " + c.Text
 }
 
 // cautionCutsUnit is the caution that a span cuts a unit which the records stand for as a whole.
