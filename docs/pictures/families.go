@@ -124,7 +124,11 @@ func families() []family {
 		)},
 		{"comparisons/weekdays", demo, day(2026, 10, 1), day(2026, 10, 26), []bar{
 			{expression: "trailing 14 days"},
-			{expression: "trailing 14 days, 52 weeks earlier", words: "trailing 14 days, 52 weeks earlier: weekdays line up", later: 52 * 7},
+			{
+				expression: "trailing 14 days, 52 weeks earlier",
+				words:      "trailing 14 days, 52 weeks earlier: weekdays line up",
+				later:      52 * 7,
+			},
 			{expression: "trailing 14 days, 1 year earlier", words: "trailing 14 days, 1 year earlier: a weekday off", later: 52 * 7},
 		}},
 	}
