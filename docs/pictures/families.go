@@ -76,7 +76,9 @@ func families() []family {
 				"first 2 weeks of this quarter",
 			),
 		},
-		{"language/fixed", demo, day(2026, 6, 1), day(2026, 12, 1), forms("2026-Q3", "2026-09", "2026-W40", "2026-08-10/2026-09-15", "2026-10-05")},
+		{"language/fixed", demo, day(2026, 6, 1), day(2026, 12, 1), forms(
+			"2026-Q3", "2026-09", "2026-W40", "2026-08-10/2026-09-15", "2026-10-05",
+		)},
 		{
 			"language/points", demo,
 			day(2026, 8, 1),
