@@ -276,10 +276,12 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	trigger := func(words string) chromedp.Action {
 		return chromedp.Click(`//button[normalize-space(.)="`+words+`"]`, chromedp.BySearch)
 	}
+	// The popover moves as its parts change: buttons in it are pressed by keys.
 	choose := func(label, option string) chromedp.Action {
 		return chromedp.Tasks{
 			chromedp.Click(`[data-pair] [aria-label^="`+label+`"]`, chromedp.ByQuery),
 			chromedp.Click(`//*[@role="option"][contains(., "`+option+`")]`, chromedp.BySearch),
+			shows(`[data-pair] [aria-label^="`+label+`"]`, option),
 		}
 	}
 	do(t, ctx, "the totals", chromedp.Navigate(s.address+"/totals?dataset=crossings&as_of=2026-10-19&over=last%20full%20month&figures=sum%20fare"),
@@ -289,9 +291,9 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	}
 	do(t, ctx, "the filtered sum", shows(`[data-column="sum_fare"]`, grouped(fares.sum.FloatString(2))))
 	do(t, ctx, "a ratio", trigger("Figure"), choose("ratio of", "fare"), choose("ratio to", "passengers"),
-		chromedp.Click(`//*[@data-pair]//button[.="add"]`, chromedp.BySearch),
+		chromedp.SendKeys(`//*[@data-pair]//button[.="add"]`, kb.Enter, chromedp.BySearch),
 		shows(`[data-column="ratio_fare_passengers"]`, new(big.Rat).Quo(fares.sum, people.sum).FloatString(4)))
 	perDay := new(big.Rat).Quo(fares.sum, big.NewRat(30, 1)).FloatString(4)
-	do(t, ctx, "a sum per day", chromedp.Click(`//*[@data-derived="sum fare"]//button[.="per day"]`, chromedp.BySearch),
+	do(t, ctx, "a sum per day", chromedp.SendKeys(`//*[@data-derived="sum fare"]//button[.="per day"]`, kb.Enter, chromedp.BySearch),
 		shows(`[data-column="sum_fare_per_day"]`, grouped(perDay)), shows("[data-figures] .chip-on", "sum of fare per day"))
 }
