@@ -5,12 +5,15 @@ package calendar
 
 import "strings"
 
-// A Unit is a way to group days. Longer units compare greater.
-type Unit uint8
+// A Unit is a way to group days, or to cut them up: an hour and a minute are units of a clock (semantics §9), which no
+// calendar knows. Longer units compare greater.
+type Unit int8
 
 // The units. A month is also called a period.
 const (
-	Day Unit = iota
+	Minute Unit = iota - 2
+	Hour
+	Day
 	BusinessDay
 	Week
 	Month
@@ -19,20 +22,26 @@ const (
 	Year
 )
 
-// Units lists every unit from the shortest to the longest.
+// Units lists every unit of a calendar from the shortest to the longest.
 var Units = []Unit{Day, BusinessDay, Week, Month, Quarter, Half, Year}
 
-var unitNames = [...]string{"day", "business day", "week", "month", "quarter", "half", "year"}
+// ClockUnits lists the units of a clock.
+var ClockUnits = []Unit{Minute, Hour}
+
+// OfClock reports whether the unit is one of a clock: shorter than a day.
+func (u Unit) OfClock() bool { return u < Day }
+
+var unitNames = [...]string{"minute", "hour", "day", "business day", "week", "month", "quarter", "half", "year"}
 
 // String returns the unit's name in the singular.
-func (u Unit) String() string { return unitNames[u] }
+func (u Unit) String() string { return unitNames[u-Minute] }
 
 // Plural returns the unit's name in the plural.
 func (u Unit) Plural() string {
 	if u == Half {
 		return "halves"
 	}
-	return unitNames[u] + "s"
+	return unitNames[u-Minute] + "s"
 }
 
 // Counted returns the name that goes with a count: "day" with 1, else "days".
@@ -43,7 +52,7 @@ func (u Unit) Counted(n int) string {
 	return u.Plural()
 }
 
-// ParseUnit reads a unit's name, singular or plural, in any case; period is a month.
+// ParseUnit reads the name of a unit of a calendar, singular or plural, in any case; period is a month.
 func ParseUnit(s string) (Unit, bool) {
 	s = strings.ToLower(strings.TrimSpace(s))
 	switch s {

@@ -17,6 +17,12 @@ type Error struct {
 	Message string `json:"message"`
 	// Offers are whole expressions that may have been meant, each one valid on its own.
 	Offers []string `json:"offers,omitempty"`
+	// Timed says that the expression denotes moments, where days are needed.
+	Timed bool `json:"-"`
+}
+
+func timedError(what fmt.Stringer) error {
+	return &Error{Message: fmt.Sprintf("%s has times: it is read over records with times, and days are needed here", what), Timed: true}
 }
 
 // Error returns the place, the message and the offers in one line.

@@ -10,6 +10,9 @@ import (
 
 // interval returns the days of a form that is one interval, or none.
 func (e *env) interval(n Node) (civil.Interval, error) {
+	if unitOf(n).OfClock() {
+		return civil.Interval{}, timedError(n)
+	}
 	switch n := n.(type) {
 	case *Relative:
 		return e.relative(n.Offset)
@@ -33,6 +36,8 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		return e.outer(n)
 	case *DateRange:
 		return e.moveFixed(civil.Through(n.First, n.Last), nil)
+	case *MomentRange:
+		return civil.Interval{}, timedError(n)
 	case *UnitLiteral:
 		return e.literal(n)
 	case *PointDay:
@@ -346,6 +351,9 @@ func (e *env) outer(n *FirstLast) (civil.Interval, error) {
 
 // point returns the day that a point denotes.
 func (e *env) point(p *Point) (civil.Day, error) {
+	if p.IsMoment() {
+		return 0, timedError(p)
+	}
 	d, err := e.start(p)
 	if err != nil {
 		return 0, err
@@ -363,7 +371,7 @@ func (e *env) point(p *Point) (civil.Day, error) {
 
 // counted returns how many of a point's steps count days from today.
 func (p *Point) counted() int {
-	if p.Base > TomorrowPoint {
+	if p.Base > TomorrowPoint || p.Timed { // a time stands between the day and the steps
 		return 0
 	}
 	n := 0

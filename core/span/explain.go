@@ -47,6 +47,10 @@ const (
 	HolidaysUnknown CautionKind = "holidays-unknown"
 	// MonthEnd is an edge that was the last day of its month, and after a move is not.
 	MonthEnd CautionKind = "month-end"
+	// ClockChange is a time that the clock skips, or shows twice.
+	ClockChange CautionKind = "clock-change"
+	// TwoPieces is a time of day that lies across midnight.
+	TwoPieces CautionKind = "two-pieces"
 	// NoDays is an empty result.
 	NoDays CautionKind = "no-days"
 )
@@ -64,10 +68,8 @@ func Explain(n Node, s Scope) (Resolution, error) { return cautious(n, s, true) 
 func ResolveCautiously(n Node, s Scope) (Resolution, error) { return cautious(n, s, false) }
 
 func cautious(n Node, s Scope, steps bool) (Resolution, error) {
-	e := env{asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter, trace: &trace{}}
-	if e.cal == nil {
-		e.cal = calendar.Civil
-	}
+	e := s.env()
+	e.trace = &trace{}
 	set, err := e.resolve(n)
 	if err != nil {
 		return Resolution{}, err

@@ -15,12 +15,14 @@ import (
 type kind uint8
 
 const (
-	endOfText kind = iota
-	word           // a known word; its identity is in token.word
-	unknown        // a run of letters that is no known word
-	number         // digits; the value is in token.n, -1 when it is too large
-	dateText       // 2026-03-05
-	unitText       // 2026-Q2, 2026-03
+	endOfText  kind = iota
+	word            // a known word; its identity is in token.word
+	unknown         // a run of letters that is no known word
+	number          // digits; the value is in token.n, -1 when it is too large
+	dateText        // 2026-03-05
+	momentText      // 2026-03-05T14:30
+	timeText        // 14:30
+	unitText        // 2026-Q2, 2026-03
 	slash
 	plus
 	minus
@@ -37,6 +39,7 @@ type token struct {
 	start, end int
 	n          int
 	day        civil.Day
+	time       civil.TimeOfDay
 	literal    UnitLiteral
 }
 
@@ -131,6 +134,9 @@ func vocabulary() (map[string]meaning, []string) {
 		if u != calendar.BusinessDay {
 			add(kUnit, int(u), u.String(), u.Plural())
 		}
+	}
+	for _, u := range calendar.ClockUnits {
+		add(kUnit, int(u), u.String(), u.Plural())
 	}
 	add(kUnit, int(calendar.Month), "period", "periods")
 	add(kShort, int(calendar.Week), "wtd")
@@ -285,6 +291,9 @@ func (p *parser) scanNumber(pos int) token {
 	t := token{kind: number, start: pos}
 	run := digitsAt(src, pos)
 	t.n, t.end = value(src[pos:pos+run]), pos+run
+	if p.atTime(t.end) {
+		return p.scanTime(pos)
+	}
 	if run == 4 && t.end+1 < len(src) && src[t.end] == '-' {
 		switch c := src[t.end+1]; {
 		case isDigit(c):
@@ -298,6 +307,27 @@ func (p *parser) scanNumber(pos int) token {
 		p.refuse(pos, end, fmt.Sprintf("%s is not a whole number: a count is 1 to 100,000, in digits alone", src[pos:end]))
 	}
 	return t
+}
+
+// atTime reports whether the minutes of a time stand at an offset.
+func (p *parser) atTime(pos int) bool {
+	return pos+1 < len(p.src) && p.src[pos] == ':' && isDigit(p.src[pos+1])
+}
+
+// scanTime reads a time of day.
+func (p *parser) scanTime(pos int) token {
+	end := pos + digitsAt(p.src, pos)
+	for p.atTime(end) {
+		end += 1 + digitsAt(p.src, end+1)
+	}
+	t, err := civil.ParseTimeOfDay(p.src[pos:end])
+	if err != nil {
+		p.refuse(pos, end, err.Error())
+	}
+	if end < len(p.src) && (p.src[end] == '.' && end+1 < len(p.src) && isDigit(p.src[end+1]) || p.src[end]|0x20 == 'z') {
+		p.refuse(pos, end+1, "a time in an expression goes to the second, and is what the clock shows: it has no offset")
+	}
+	return token{kind: timeText, start: pos, end: end, time: t}
 }
 
 // scanDate reads year-month-day, or year-month for a civil month; t holds the year.
@@ -316,6 +346,11 @@ func (p *parser) scanDate(t token) token {
 		}
 		if run != 2 || dayRun != 2 {
 			p.refuse(t.start, end, "a date has two digits each for month and day", rewrite{{t.start, end, d.String()}})
+		}
+		if end+1 < len(src) && src[end]|0x20 == 't' && isDigit(src[end+1]) {
+			moment := p.scanTime(end + 1)
+			moment.kind, moment.start, moment.day = momentText, t.start, d
+			return moment
 		}
 		return token{kind: dateText, start: t.start, end: end, day: d}
 	}

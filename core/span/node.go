@@ -63,6 +63,8 @@ type (
 	}
 	// DateRange is two dates, both inside.
 	DateRange struct{ First, Last civil.Day }
+	// MomentRange is two dates with times, the second outside.
+	MomentRange struct{ From, Until WallTime }
 	// UnitLiteral is a unit of a stated year; Number is 0 for the year itself. Civil marks 2026-03,
 	// the civil month whatever the calendar's periods are.
 	UnitLiteral struct {
@@ -111,6 +113,11 @@ type (
 		BusinessDays bool
 		Weekdays     civil.Weekdays
 	}
+	// OnlyTimes keeps the moments at which the clock shows a time in [From, Until), which may lie across midnight.
+	OnlyTimes struct {
+		X           Node
+		From, Until civil.TimeOfDay
+	}
 	// InCalendar reads a span in a calendar.
 	InCalendar struct {
 		X        Node
@@ -118,12 +125,29 @@ type (
 	}
 )
 
-// A Point is a day given by a base and any number of steps.
+// A WallTime is a civil date and what the clock shows on it.
+type WallTime struct {
+	Day  civil.Day
+	Time civil.TimeOfDay
+}
+
+// String writes the date and the time, as in 2026-10-19T14:30.
+func (t WallTime) String() string { return t.Day.String() + "T" + t.Time.String() }
+
+// A Point is a day, or a moment, given by a base and any number of steps.
 type Point struct {
-	Base  Base
-	Day   civil.Day // with FixedDay
-	Of    Node      // with StartOf and EndOf
+	Base Base
+	Day  civil.Day // with FixedDay and FixedMoment
+	Of   Node      // with StartOf and EndOf
+	// Time is the time of the base's day, where Timed; with FixedMoment that of the civil date.
+	Time  civil.TimeOfDay
+	Timed bool
 	Steps []Step
+}
+
+// IsMoment reports whether the point is a moment, not a day.
+func (p *Point) IsMoment() bool {
+	return p.Timed || p.Base >= NowPoint || slices.ContainsFunc(p.Steps, func(s Step) bool { return s.Unit.OfClock() })
 }
 
 // A Step moves a point by N units; N is below 0 for minus.
@@ -143,6 +167,8 @@ const (
 	FixedDay
 	StartOf
 	EndOf
+	NowPoint
+	FixedMoment
 )
 
 // An Op joins the terms of a chain.
@@ -168,6 +194,8 @@ func inner(n Node) Node {
 	case *Move:
 		return n.X
 	case *OnlyDays:
+		return n.X
+	case *OnlyTimes:
 		return n.X
 	case *InCalendar:
 		return n.X

@@ -310,6 +310,9 @@ func (p *parser) afterChain(chain, lastTerm token, before int) {
 
 func (p *parser) only(x Node) Node {
 	p.advance()
+	if p.tok.kind == timeText {
+		return p.onlyTimes(x)
+	}
 	if p.accept(kBusiness) {
 		if !p.is(kUnit) || calendar.Unit(p.tok.n) != calendar.Day {
 			p.refuseHere("days")
@@ -329,7 +332,7 @@ func (p *parser) only(x Node) Node {
 			p.refuse(p.tok.start, p.tok.end, "weekdays has two meanings: with holidays, or without",
 				rewrite{{p.tok.start, p.tok.end, "Mon/Tue/Wed/Thu/Fri"}}, rewrite{{p.tok.start, p.tok.end, "business days"}})
 		default:
-			p.refuseHere("business days, weekends or days of the week, such as Sat/Sun")
+			p.refuseHere("business days, weekends, days of the week, such as Sat/Sun, or times, such as 09:00-17:00")
 		}
 		p.advance()
 		if p.tok.kind != slash {
@@ -337,6 +340,29 @@ func (p *parser) only(x Node) Node {
 		}
 		p.advance()
 	}
+}
+
+// onlyTimes reads 09:00-17:00; midnight at the end is 24:00.
+func (p *parser) onlyTimes(x Node) Node {
+	from := p.tok
+	p.advance()
+	if p.tok.kind != minus {
+		p.refuseHere("- and the time at which it ends, such as 09:00-17:00")
+	}
+	p.advance()
+	until := p.tok
+	if until.kind != timeText {
+		p.refuseHere("the time at which it ends, such as 09:00-17:00")
+	}
+	p.advance()
+	n := &OnlyTimes{x, from.time, until.time}
+	if n.Until == 0 {
+		n.Until = civil.EndOfDay
+	}
+	if n.From == civil.EndOfDay || n.From == n.Until {
+		p.refuse(from.start, until.end, "times from the first until the second, which must differ: 09:00-17:00, or 22:00-06:00 across midnight")
+	}
+	return n
 }
 
 // weekdaysThrough reads the rest of Mon-Fri, whose hyphen counts as a blank; the token of its first day is
@@ -407,7 +433,7 @@ func (p *parser) count() int {
 func (p *parser) unit() calendar.Unit {
 	u, ok := p.acceptUnit()
 	if !ok {
-		p.refuseHere("a unit: days, business days, weeks, months, quarters, halves or years")
+		p.refuseHere("a unit: minutes, hours, days, business days, weeks, months, quarters, halves or years")
 	}
 	return u
 }

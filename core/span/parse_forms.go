@@ -21,6 +21,8 @@ func (p *parser) form() Node {
 		return &l
 	case dateText:
 		return p.dates()
+	case momentText:
+		return p.moments()
 	case number:
 		return p.countOrYear()
 	case word:
@@ -51,7 +53,7 @@ func (p *parser) dates() Node {
 	first := p.tok
 	p.advance()
 	if p.tok.kind != slash {
-		return p.pointAlone(Point{Base: FixedDay, Day: first.day})
+		return p.pointAlone(first, Point{Base: FixedDay, Day: first.day})
 	}
 	p.advance()
 	last := p.tok
@@ -64,6 +66,27 @@ func (p *parser) dates() Node {
 			rewrite{{first.start, last.end, last.day.String() + "/" + first.day.String()}})
 	}
 	return &DateRange{first.day, last.day}
+}
+
+// moments reads an ISO 8601 interval of dates with times.
+func (p *parser) moments() Node {
+	from := p.tok
+	p.advance()
+	if p.tok.kind != slash {
+		return p.pointAlone(from, Point{Base: FixedMoment, Day: from.day, Time: from.time})
+	}
+	p.advance()
+	until := p.tok
+	if until.kind != momentText {
+		p.refuseHere("the date and the time at which it ends, in full, such as 2026-03-31T17:00")
+	}
+	p.advance()
+	n := &MomentRange{WallTime{from.day, from.time}, WallTime{until.day, until.time}}
+	if until.day < from.day || until.day == from.day && until.time < from.time {
+		p.refuse(from.start, until.end, "the interval ends before it starts",
+			rewrite{{from.start, until.end, n.Until.String() + "/" + n.From.String()}})
+	}
+	return n
 }
 
 // noInterval refuses a slash after a unit literal, which is the way to write an interval of dates.
@@ -106,7 +129,7 @@ func (p *parser) countedToDate() Node {
 		return p.toDate(at, n, u)
 	}
 	if pt, ok := p.fromToday(n, u); ok {
-		return p.pointAlone(pt)
+		return p.pointAlone(at, pt)
 	}
 	words := fmt.Sprintf("%d %s", n, u.Counted(n))
 	p.refuse(at.start, p.prev.end, fmt.Sprintf("%q does not say where it ends: today, or with the last full %s", p.words(at), u),
@@ -118,11 +141,15 @@ func (p *parser) countedToDate() Node {
 // fromToday reads the rest of 3 days ago and 2 weeks from now.
 func (p *parser) fromToday(n int, u calendar.Unit) (Point, bool) {
 	here := p.mark()
+	base := TodayPoint
+	if u.OfClock() {
+		base = NowPoint
+	}
 	switch {
 	case p.accept(kAgo):
-		return Point{Steps: []Step{{-n, u}}}, true
+		return Point{Base: base, Steps: []Step{{-n, u}}}, true
 	case p.accept(kFrom) && (p.accept(kNow) || p.accept(kToday)):
-		return Point{Steps: []Step{{n, u}}}, true
+		return Point{Base: base, Steps: []Step{{n, u}}}, true
 	}
 	p.back(here)
 	return Point{}, false
@@ -143,8 +170,8 @@ func (p *parser) toDate(at token, n int, u calendar.Unit) Node {
 func (p *parser) wordForm() Node {
 	t := p.tok
 	switch t.word {
-	case kToday, kYesterday, kTomorrow, kStart, kEnd:
-		return p.pointAlone(p.pointBase())
+	case kToday, kYesterday, kTomorrow, kStart, kEnd, kNow:
+		return p.pointAlone(t, p.pointBase())
 	case kThis:
 		p.advance()
 		return &This{p.unit()}
@@ -163,16 +190,21 @@ func (p *parser) wordForm() Node {
 	case kTrailing:
 		p.advance()
 		n, u := p.counted("trailing")
-		return &Trailing{n, u, p.phrase(t, kExcluding)}
+		return &Trailing{n, u, !u.OfClock() && p.phrase(t, kExcluding)}
 	case kComing:
 		p.advance()
 		n, u := p.counted("coming")
-		return &Coming{n, u, p.phrase(t, kIncluding)}
+		return &Coming{n, u, !u.OfClock() && p.phrase(t, kIncluding)}
 	case kFrom:
 		return p.from()
 	case kThrough, kUntil, kBefore:
 		p.advance()
-		return &Through{p.point(), t.word != kThrough}
+		to := p.point()
+		if t.word == kThrough && to.IsMoment() {
+			p.refuse(t.start, t.end, "through takes days only: its last one is inside, and a moment has no length",
+				rewrite{{t.start, t.end, "until"}})
+		}
+		return &Through{to, t.word != kThrough}
 	case kAll:
 		p.advance()
 		p.expect(kDates, "dates")
@@ -449,9 +481,15 @@ func (p *parser) from() Node {
 	at := p.tok
 	p.advance()
 	from := p.point()
+	through := p.tok
 	switch {
 	case p.accept(kThrough):
-		return &FromThrough{from, p.point(), false}
+		to := p.point()
+		if from.IsMoment() || to.IsMoment() {
+			p.refuse(through.start, through.end, "through takes days only: its last one is inside, and a moment has no length",
+				rewrite{{through.start, through.end, "until"}})
+		}
+		return &FromThrough{from, to, false}
 	case p.accept(kUntil):
 		return &FromThrough{from, p.point(), true}
 	case p.accept(kOnward):
@@ -467,10 +505,23 @@ func (p *parser) from() Node {
 	return nil
 }
 
-// pointAlone reads the steps after a point's base and gives it as a span.
-func (p *parser) pointAlone(base Point) Node {
-	base.Steps = append(base.Steps, p.steps()...)
+// pointAlone reads the time and the steps after a point's base and gives it as a span. A moment is none.
+func (p *parser) pointAlone(at token, base Point) Node {
+	p.finish(&base)
+	if base.IsMoment() {
+		p.refuse(at.start, p.prev.end, "a moment has no length: expected from it until another, or onward",
+			rewrite{{at.start, at.start, "from "}, {p.prev.end, p.prev.end, " onward"}}, rewrite{{at.start, at.start, "until "}})
+	}
 	return plainPoint(base)
+}
+
+// finish reads the time and the steps after a point's base.
+func (p *parser) finish(pt *Point) {
+	if p.tok.kind == timeText && pt.Base < NowPoint && len(pt.Steps) == 0 {
+		pt.Time, pt.Timed = p.tok.time, true
+		p.advance()
+	}
+	pt.Steps = append(pt.Steps, p.steps()...)
 }
 
 // plainPoint returns a point as a span; the three relative days have a form of their own.
@@ -491,7 +542,7 @@ func plainPoint(pt Point) Node {
 // point reads a point with its steps.
 func (p *parser) point() Point {
 	pt := p.pointBase()
-	pt.Steps = append(pt.Steps, p.steps()...)
+	p.finish(&pt)
 	return pt
 }
 
@@ -500,6 +551,10 @@ func (p *parser) pointBase() Point {
 	if t.kind == dateText {
 		p.advance()
 		return Point{Base: FixedDay, Day: t.day}
+	}
+	if t.kind == momentText {
+		p.advance()
+		return Point{Base: FixedMoment, Day: t.day, Time: t.time}
 	}
 	if here := p.mark(); p.atCount() {
 		n := p.count()
@@ -515,6 +570,9 @@ func (p *parser) pointBase() Point {
 		case kToday, kYesterday, kTomorrow:
 			p.advance()
 			return Point{Base: Base(t.word - kToday)}
+		case kNow:
+			p.advance()
+			return Point{Base: NowPoint}
 		case kStart, kEnd:
 			p.advance()
 			base := StartOf
@@ -530,7 +588,7 @@ func (p *parser) pointBase() Point {
 
 // notAPoint refuses a span where a single day is needed and offers its first and its last day.
 func (p *parser) notAPoint(t token) {
-	const expected = "a point: a date, today, yesterday, tomorrow, start of or end of a span"
+	const expected = "a point: a date, today, yesterday, tomorrow, now, start of or end of a span"
 	if t.kind == endOfText || t.kind == unknown {
 		p.refuseHere(expected)
 	}

@@ -123,6 +123,8 @@ func (w *writer) operand(n Node, stepsFollow bool) {
 
 func (n *DateRange) write(w *writer) { w.day(n.First); w.text("/"); w.day(n.Last) }
 
+func (n *MomentRange) write(w *writer) { w.text(n.From.String() + "/" + n.Until.String()) }
+
 func (n *UnitLiteral) write(w *writer) {
 	w.b = fmt.Appendf(w.b, "%04d", n.Year)
 	switch {
@@ -171,7 +173,7 @@ func (n *AllDates) write(w *writer) { w.text("all dates") }
 func (n *Name) write(w *writer) { w.text("@"); w.text(n.Name) }
 
 func (p *Point) writeAs(w *writer, stepsFollow bool) {
-	stepsFollow = stepsFollow || len(p.Steps) > 0
+	stepsFollow = stepsFollow || p.Timed || len(p.Steps) > 0
 	switch p.Base {
 	case TodayPoint:
 		w.text("today")
@@ -187,6 +189,13 @@ func (p *Point) writeAs(w *writer, stepsFollow bool) {
 	case EndOf:
 		w.text("end of ")
 		w.operand(p.Of, stepsFollow)
+	case NowPoint:
+		w.text("now")
+	case FixedMoment:
+		w.text(WallTime{p.Day, p.Time}.String())
+	}
+	if p.Timed {
+		w.text(" " + p.Time.String())
 	}
 	for _, s := range p.Steps {
 		if s.N < 0 {
@@ -242,7 +251,7 @@ func endsInExcluding(n Node) bool {
 
 func (p *Point) endsInExcluding() bool {
 	t, ok := p.Of.(*Trailing)
-	return len(p.Steps) == 0 && ok && t.ExcludingToday
+	return len(p.Steps) == 0 && !p.Timed && ok && t.ExcludingToday
 }
 
 // beginsWithRelative reports whether the text of a term begins with today, yesterday or tomorrow.
@@ -301,6 +310,14 @@ func (n *OnlyDays) writeOnly(w *writer) {
 	}
 }
 
+func (n *OnlyTimes) write(w *writer) {
+	w.either(n.X, needsBracket(n.X))
+	w.text(", ")
+	n.writeOnly(w)
+}
+
+func (n *OnlyTimes) writeOnly(w *writer) { w.text("only " + n.From.String() + "-" + n.Until.String()) }
+
 func (n *InCalendar) write(w *writer) {
 	w.either(n.X, needsBracket(n.X))
 	w.text(", in ")
@@ -321,7 +338,7 @@ func isModified(n Node) bool { return inner(n) != nil }
 // isLoose reports whether the text of a term bears a move, only or in outside any bracket.
 func isLoose(n Node) bool {
 	switch n := n.(type) {
-	case *Move, *OnlyDays, *InCalendar:
+	case *Move, *OnlyDays, *OnlyTimes, *InCalendar:
 		return true
 	case *ExcludingToday:
 		return !needsBracket(n.X) && isLoose(n.X)
@@ -336,7 +353,7 @@ func isLoose(n Node) bool {
 func endsInTrailing(n Node) bool {
 	switch n := n.(type) {
 	case *Trailing:
-		return !n.ExcludingToday
+		return !n.ExcludingToday && !n.Unit.OfClock()
 	case *Nth:
 		return endsInTrailing(n.Of)
 	case *FirstLast:
@@ -352,7 +369,7 @@ func endsInTrailing(n Node) bool {
 }
 
 func (p *Point) endsInTrailing() bool {
-	return len(p.Steps) == 0 && p.Of != nil && endsInTrailing(p.Of)
+	return len(p.Steps) == 0 && !p.Timed && p.Of != nil && endsInTrailing(p.Of)
 }
 
 // The canonical text of each form.
@@ -369,6 +386,8 @@ func (n *Nth) String() string            { return text(n) }
 func (n *FirstLast) String() string      { return text(n) }
 func (n *DateRange) String() string      { return text(n) }
 func (n *UnitLiteral) String() string    { return text(n) }
+func (n *MomentRange) String() string    { return text(n) }
+func (n *OnlyTimes) String() string      { return text(n) }
 func (n *PointDay) String() string       { return text(n) }
 func (n *FromThrough) String() string    { return text(n) }
 func (n *FromOnward) String() string     { return text(n) }

@@ -18,6 +18,11 @@ type Scope struct {
 	Calendar *calendar.Calendar
 	// Names finds named spans and calendars; nil knows none but the civil calendar.
 	Names Source
+	// Clock tells moments from days (semantics §9); the zero value is UTC.
+	Clock civil.Clock
+	// Now is the as-of moment, which lies on the as-of day, where HasNow; forms of hours and minutes need one.
+	Now    civil.Moment
+	HasNow bool
 	// Meter, where it is set, bounds what several resolutions go through.
 	Meter *Meter
 }
@@ -37,12 +42,23 @@ const maxReferences = 10_000
 // Resolve returns the days that an expression denotes (semantics §4). "None" is an answer, not an
 // error. Errors are *Error: a result outside 0001–9999 or outside a listed calendar, a unit that is
 // not there, a circle of names.
+//
+// A span of moments is refused, with an *Error that is Timed.
 func Resolve(n Node, s Scope) (civil.Set, error) {
-	e := env{asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter}
+	e := s.env()
+	return e.resolve(n)
+}
+
+// env returns the state in which a resolution begins.
+func (s *Scope) env() env {
+	e := env{
+		asOf: s.AsOf, base: s.AsOf, atClose: s.AtClose, cal: s.Calendar, names: s.Names, meter: s.Meter,
+		clock: s.Clock, now: s.Now, hasNow: s.HasNow,
+	}
 	if e.cal == nil {
 		e.cal = calendar.Civil
 	}
-	return e.resolve(n)
+	return e
 }
 
 func (e *env) resolve(n Node) (civil.Set, error) {
@@ -83,6 +99,11 @@ type env struct {
 	work       int
 	meter      *Meter
 	trace      *trace // nil unless cautions are asked for
+
+	clock      civil.Clock
+	now        civil.Moment // moved with the as-of day
+	hasNow     bool
+	timedNames map[string]bool // of named spans that were looked at
 }
 
 // eval returns the days of any form.
@@ -118,7 +139,7 @@ func (e *env) spend(n int) error {
 // isInterval reports whether a form is one interval, or none, by itself.
 func isInterval(n Node) bool {
 	switch n.(type) {
-	case *Name, *SetOp, *ExcludingToday, *SoFar, *Move, *OnlyDays, *InCalendar:
+	case *Name, *SetOp, *ExcludingToday, *SoFar, *Move, *OnlyDays, *OnlyTimes, *InCalendar:
 		return false
 	}
 	return true
@@ -139,6 +160,8 @@ func (e *env) compound(n Node) (civil.Set, error) {
 		return e.move(n)
 	case *OnlyDays:
 		return e.only(n)
+	case *OnlyTimes:
+		return civil.Set{}, timedError(n)
 	case *InCalendar:
 		return e.in(n)
 	}

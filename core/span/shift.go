@@ -121,6 +121,9 @@ func (e *env) moveInterval(v civil.Interval, m move) (civil.Interval, error) {
 
 // move gives the days to the left moved where it is by days or weeks, else reads them again (semantics §4).
 func (e *env) move(n *Move) (civil.Set, error) {
+	if n.Unit.OfClock() {
+		return civil.Set{}, timedError(n)
+	}
 	if n.Unit == calendar.Day || n.Unit == calendar.Week {
 		return e.moveDays(n)
 	}
@@ -155,6 +158,7 @@ func (e *env) moveDays(n *Move) (civil.Set, error) {
 type reading struct {
 	asOf, base civil.Day
 	since      int
+	now        civil.Moment
 }
 
 // push reads what follows as though the as-of day were N units away; pop undoes it. By months and longer,
@@ -169,7 +173,10 @@ func (e *env) push(n *Move) (back reading, err error) {
 	}
 	m := move{n.N, n.Unit, e.cal}
 	e.noteShortMoveOf(n.X, m)
-	back = reading{e.asOf, e.base, e.since}
+	back = reading{e.asOf, e.base, e.since, e.now}
+	if e.hasNow { // it keeps its time
+		e.now, _ = e.clock.Shift(e.now, moved-e.asOf)
+	}
 	e.asOf = moved
 	e.moves.push(m)
 	if n.Unit == calendar.BusinessDay {
@@ -179,7 +186,7 @@ func (e *env) push(n *Move) (back reading, err error) {
 }
 
 func (e *env) pop(back reading) {
-	e.asOf, e.base, e.since = back.asOf, back.base, back.since
+	e.asOf, e.base, e.since, e.now = back.asOf, back.base, back.since, back.now
 	e.moves.pop()
 }
 

@@ -40,10 +40,10 @@ var (
 		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "-1", "",
 	}
 	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", ""}
-	randomFigures = []string{"count", "count", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum",
+	randomFigures = []string{"count", "count", "count", "count", "sum amount", "sum amount", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum",
 		"ratio amount/amount", "ratio amount", "sum amount per day", "count per business day", "sum amount pace by days", "sum amount pace by year before",
 		"ratio amount/amount per day", "mean amount pace by days"}
-	randomFilters = []string{"region=North", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c",
+	randomFilters = []string{"region=North", "region=North", "region=South", "amount>=1", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c",
 		"region in (North, South)", "region not in (North) ignoring case", "day in @closed", "booked blank or booked after last full month",
 		"region contains 'o' or region contains \"th", "amount between 1 and 2", "day before @nobody", "region=North or South", "amount not blank"}
 	randomUnits = []string{"day", "week", "month", "quarter", "year", "business day", "span", "decade"}

@@ -1,0 +1,407 @@
+package civil
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"vastspan/core/internal/floor"
+)
+
+// A TimeOfDay is what a clock shows, in seconds from midnight: 0 to 24:00, which ends a day.
+type TimeOfDay int32
+
+// EndOfDay is 24:00.
+const EndOfDay TimeOfDay = 24 * 60 * 60
+
+// String writes hours and minutes, and seconds where there are any.
+func (t TimeOfDay) String() string {
+	text := fmt.Sprintf("%02d:%02d", t/3600, t/60%60)
+	if s := t % 60; s != 0 {
+		text += fmt.Sprintf(":%02d", s)
+	}
+	return text
+}
+
+// ParseTimeOfDay reads hours and minutes, and seconds where there are any: 00:00 to 24:00.
+func ParseTimeOfDay(text string) (TimeOfDay, error) {
+	parts := strings.Split(text, ":")
+	refused := fmt.Errorf("%q is not a time of day: expected 00:00 to 24:00, such as 09:30", text)
+	if len(parts) < 2 || len(parts) > 3 {
+		return 0, refused
+	}
+	var n [3]int
+	for i, part := range parts {
+		v, err := strconv.ParseUint(part, 10, 8)
+		if err != nil || len(part) > 2 || len(part) < 2 && i > 0 || i > 0 && v > 59 {
+			return 0, refused
+		}
+		n[i] = int(v)
+	}
+	t := TimeOfDay(n[0]*3600 + n[1]*60 + n[2])
+	if t > EndOfDay {
+		return 0, refused
+	}
+	return t, nil
+}
+
+// A Clock tells moments from days: a time zone, and the time at which its day starts, for nights that belong to the
+// evening before (semantics §9). The zero value is UTC with days from midnight.
+type Clock struct {
+	zone   *time.Location
+	starts TimeOfDay
+}
+
+// NewClock returns the clock of a zone whose days start at a time from 00:00 to 23:59:59.
+func NewClock(zone *time.Location, starts TimeOfDay) (Clock, error) {
+	if starts < 0 || starts >= EndOfDay {
+		return Clock{}, fmt.Errorf("a day starts at 00:00 to 23:59, not at %s", starts)
+	}
+	return Clock{zone, starts}, nil
+}
+
+// Zone returns the time zone.
+func (c Clock) Zone() *time.Location {
+	if c.zone == nil {
+		return time.UTC
+	}
+	return c.zone
+}
+
+// DayStarts returns the time at which days start.
+func (c Clock) DayStarts() TimeOfDay { return c.starts }
+
+// String names the zone, and the time at which days start where it is not midnight.
+func (c Clock) String() string {
+	if c.starts == 0 {
+		return c.Zone().String()
+	}
+	return fmt.Sprintf("%s, day starts %s", c.Zone(), c.starts)
+}
+
+// epoch is the day of 1970-01-01.
+var epoch = Of(1970, 1, 1)
+
+// wall is what a clock shows, in microseconds from 1970-01-01T00:00 as it shows it.
+type wall = Moment
+
+const dayLength = 24 * 60 * 60 * Second
+
+func wallOf(date Day, t TimeOfDay) wall { return Moment(date-epoch)*dayLength + Moment(t)*Second }
+
+func dateOf(w wall) Day { return epoch + Day(floor.Div(int(w), int(dayLength))) }
+
+// A period is a run of moments over which a clock keeps one offset.
+type period struct {
+	Moments
+	offset Moment
+}
+
+// periodAt returns the period that holds a moment.
+func (c Clock) periodAt(m Moment) period {
+	t := time.UnixMicro(int64(m)).In(c.Zone())
+	_, seconds := t.Zone()
+	p := period{Moments{BeginningOfTime, EndOfTime}, Moment(seconds) * Second}
+	for at := t; ; { // names of zones change without their offset
+		start, _ := at.ZoneBounds()
+		if start.IsZero() {
+			break
+		}
+		at = start.Add(-time.Microsecond)
+		if _, before := at.Zone(); before != seconds {
+			p.Start = Moment(start.UnixMicro())
+			break
+		}
+	}
+	for at := t; ; {
+		_, end := at.ZoneBounds()
+		if end.IsZero() {
+			break
+		}
+		if _, after := end.Zone(); after != seconds {
+			p.End = Moment(end.UnixMicro())
+			break
+		}
+		at = end
+	}
+	return p
+}
+
+// offset returns how far what the clock shows is ahead of UTC.
+func (c Clock) offset(m Moment) Moment {
+	_, seconds := time.UnixMicro(int64(m)).In(c.Zone()).Zone()
+	return Moment(seconds) * Second
+}
+
+// Shown says how often a clock shows a time.
+type Shown uint8
+
+// A time is shown once, or skipped, or shown twice at a change of the clock.
+const (
+	Once Shown = iota
+	Skipped
+	Twice
+)
+
+// fromWall returns the moment at which the clock shows a time: the earlier of two, and the first one after a gap.
+func (c Clock) fromWall(w wall) (Moment, Shown) {
+	// Offsets lie within a day of UTC: the periods around are the one a day before, and those after it.
+	var found []Moment
+	p := c.periodAt(w - dayLength)
+	for {
+		if m := w - p.offset; p.Contains(m) {
+			found = append(found, m)
+		}
+		if p.End >= w+dayLength {
+			break
+		}
+		p = c.periodAt(p.End)
+	}
+	switch len(found) {
+	case 1:
+		return found[0], Once
+	case 0:
+		break
+	default:
+		return found[0], Twice
+	}
+	// Skipped: the first moment at which the clock shows more than it.
+	p = c.periodAt(w - dayLength)
+	for p.End != EndOfTime {
+		next := c.periodAt(p.End)
+		if p.End+next.offset > w {
+			return p.End, Skipped
+		}
+		p = next
+	}
+	return w - p.offset, Once
+}
+
+// OfDate returns the moment at which the clock shows a time on a civil date, wherever its days start.
+func (c Clock) OfDate(date Day, t TimeOfDay) (Moment, Shown) { return c.fromWall(wallOf(date, t)) }
+
+// OfDay returns the moment at which the clock shows a time within a day of its own.
+func (c Clock) OfDay(d Day, t TimeOfDay) (Moment, Shown) {
+	if t < c.starts {
+		d++
+	}
+	return c.OfDate(d, t)
+}
+
+// StartOf returns the moment at which a day starts.
+func (c Clock) StartOf(d Day) Moment {
+	m, _ := c.OfDate(d, c.starts)
+	return m
+}
+
+// DateAndTime returns the civil date and the time that the clock shows; the time goes to the microsecond.
+func (c Clock) DateAndTime(m Moment) (Day, Moment) {
+	w := m + c.offset(m)
+	date := dateOf(w)
+	return date, w - wallOf(date, 0)
+}
+
+// DayOf returns the day of the clock that holds a moment.
+func (c Clock) DayOf(m Moment) Day {
+	d := dateOf(m + c.offset(m) - Moment(c.starts)*Second)
+	// At a change of the clock a day may start earlier or later than what is shown says.
+	for c.StartOf(d) > m {
+		d--
+	}
+	for c.StartOf(d+1) <= m {
+		d++
+	}
+	return d
+}
+
+// Moments returns the moments of days.
+func (c Clock) Moments(s Set) MomentSet {
+	runs := make([]Moments, 0, s.Len())
+	for v := range s.Intervals() {
+		runs = append(runs, c.Run(v))
+	}
+	return MomentsOf(runs...)
+}
+
+// Run returns the moments of an interval of days.
+func (c Clock) Run(v Interval) Moments {
+	run := Moments{BeginningOfTime, EndOfTime}
+	if v.Start != OpenStart {
+		run.Start = c.StartOf(v.Start)
+	}
+	if v.End != OpenEnd {
+		run.End = c.StartOf(v.End)
+	}
+	return run
+}
+
+// Cover returns the days that hold any of a closed run of moments.
+func (c Clock) Cover(v Moments) Interval {
+	if v.Empty() {
+		return Interval{}
+	}
+	return Through(c.DayOf(v.Start), c.DayOf(v.End-1))
+}
+
+// Shift returns a moment on another day: what the clock shows stays as it is, so many days later.
+func (c Clock) Shift(m Moment, days Day) (Moment, Shown) {
+	return c.fromWall(m + c.offset(m) + Moment(days)*dayLength)
+}
+
+// Piece returns the hour or the minute, of a length in microseconds, that holds a moment: cut where the clock shows a full
+// one, and at a change of its offset.
+func (c Clock) Piece(m, length Moment) Moments {
+	p := c.periodAt(m)
+	start := m - floorMod(m+p.offset, length)
+	return Moments{max(start, p.Start), min(start+length, p.End)}
+}
+
+// Pieces returns the edge that lies n hours or minutes, of a length in microseconds, after an edge between two; before it
+// where n is below 0.
+func (c Clock) Pieces(edge, length Moment, n int) Moment {
+	for n > 0 {
+		p := c.periodAt(edge)
+		next := edge - floorMod(edge+p.offset, length) + length
+		whole := int((p.End - next + length - 1) / length) // edges from next on that lie before the period's end
+		if p.End == EndOfTime || n <= whole {
+			return next + Moment(n-1)*length
+		}
+		edge = p.End
+		n -= whole + 1
+	}
+	for n < 0 {
+		p := c.periodAt(edge - 1)
+		before := edge - 1 - floorMod(edge-1+p.offset, length)
+		whole := int((before - p.Start + length - 1) / length) // edges down from before that lie after the period's start
+		if p.Start == BeginningOfTime || -n <= whole {
+			return before + Moment(n+1)*length
+		}
+		edge = p.Start
+		n += whole + 1
+	}
+	return edge
+}
+
+func floorMod(a, b Moment) Moment { return Moment(floor.Mod(int(a), int(b))) }
+
+// Only returns the moments of a closed run at which the clock shows a time in [from, until), which may lie across
+// midnight.
+func (c Clock) Only(v Moments, from, until TimeOfDay) MomentSet {
+	var out MomentSet
+	for at := v.Start; at < v.End; {
+		p := c.periodAt(at)
+		run := Moments{at, min(v.End, p.End)}
+		for d := dateOf(run.Start + p.offset); wallOf(d, 0) < run.End+p.offset; d++ {
+			within := func(from, until TimeOfDay) {
+				out.add(Moments{wallOf(d, from) - p.offset, wallOf(d, until) - p.offset}.Intersect(run))
+			}
+			if from < until {
+				within(from, until)
+			} else {
+				within(0, until)
+				within(from, EndOfDay)
+			}
+		}
+		at = run.End
+	}
+	return out
+}
+
+// Format writes a moment with its offset (RFC 3339), fractions of a second where there are any.
+func (c Clock) Format(m Moment) string {
+	return time.UnixMicro(int64(m)).In(c.Zone()).Format("2006-01-02T15:04:05.999999-07:00")
+}
+
+// FormatRun writes a run as its start and its end; an open side is two dots.
+func (c Clock) FormatRun(v Moments) string {
+	side := func(m Moment) string {
+		if m == BeginningOfTime || m == EndOfTime {
+			return ".."
+		}
+		return c.Format(m)
+	}
+	return side(v.Start) + "/" + side(v.End)
+}
+
+// ErrNoTime says that a text holds no time of day.
+var ErrNoTime = errors.New("expected a date and a time, such as 2026-10-19T14:30")
+
+// A Reading is a moment as it was written.
+type Reading struct {
+	Moment
+	// Day is the day of the clock that holds the moment; of 24:00, the day that it ends.
+	Day   Day
+	Shown Shown
+}
+
+// Parse reads a date and a time, with seconds, fractions and an offset if wished (ISO 8601): without an offset, as the
+// clock shows it.
+func (c Clock) Parse(text string) (Reading, error) {
+	date, rest, ok := strings.Cut(strings.ToUpper(strings.TrimSpace(text)), "T")
+	if !ok {
+		return Reading{}, fmt.Errorf("%q: %w", text, ErrNoTime)
+	}
+	d, err := ParseDay(date)
+	if err != nil {
+		return Reading{}, err
+	}
+	clock, offset, hasOffset := cutOffset(rest)
+	clock, fraction, hasFraction := strings.Cut(clock, ".")
+	t, err := ParseTimeOfDay(clock)
+	if err != nil {
+		return Reading{}, err
+	}
+	w := wallOf(d, t)
+	if hasFraction {
+		digits, err := strconv.ParseUint((fraction + "000000")[:6], 10, 32)
+		if err != nil || len(fraction) == 0 || len(fraction) > 9 || t == EndOfDay || strings.Count(clock, ":") < 2 {
+			return Reading{}, fmt.Errorf("%q: expected a fraction of a second of up to nine digits", text)
+		}
+		w += Moment(digits)
+	}
+	r := Reading{Moment: w}
+	if hasOffset {
+		ahead, err := parseOffset(offset)
+		if err != nil {
+			return Reading{}, fmt.Errorf("%q: %w", text, err)
+		}
+		r.Moment -= ahead
+	} else {
+		r.Moment, r.Shown = c.fromWall(w)
+	}
+	if r.Day = c.DayOf(r.Moment); t == EndOfDay {
+		r.Day = c.DayOf(r.Moment - 1)
+	}
+	return r, nil
+}
+
+// cutOffset takes the offset off the end of a time.
+func cutOffset(text string) (clock, offset string, ok bool) {
+	if i := strings.IndexAny(text, "Z+-"); i >= 0 {
+		return text[:i], text[i:], true
+	}
+	return text, "", false
+}
+
+// parseOffset reads Z, +02:00, +0200 or +02.
+func parseOffset(text string) (Moment, error) {
+	if text == "Z" {
+		return 0, nil
+	}
+	digits := strings.Replace(text[1:], ":", "", 1)
+	if len(digits) == 2 {
+		digits += "00"
+	}
+	n, err := strconv.ParseUint(digits, 10, 16)
+	hours, minutes := n/100, n%100
+	if err != nil || len(digits) != 4 || hours > 18 || minutes > 59 {
+		return 0, errors.New("expected an offset from UTC, such as +02:00 or Z")
+	}
+	ahead := Moment(hours*3600+minutes*60) * Second
+	if text[0] == '-' {
+		ahead = -ahead
+	}
+	return ahead, nil
+}
