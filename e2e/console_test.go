@@ -66,6 +66,16 @@ func shows(selector, words string) chromedp.Action {
 		chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(30*time.Second))
 }
 
+// settled waits until an element has stood in the same place for a while: what is drawn over others moves into its place.
+func settled(selector string) chromedp.Action {
+	return chromedp.Poll(`(() => {
+		const box = document.querySelector(`+quoted(selector)+`)?.getBoundingClientRect()
+		const place = box ? [box.x, box.y, box.width, box.height].join() : ""
+		if (place !== window.lastPlace) { window.lastPlace = place; window.placedAt = performance.now() }
+		return place !== "" && performance.now() - window.placedAt > 250
+	})()`, nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(30*time.Second))
+}
+
 func quoted(s string) string { return "`" + strings.ReplaceAll(s, "`", "\\`") + "`" }
 
 func TestConsole(t *testing.T) {
@@ -276,11 +286,10 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	trigger := func(words string) chromedp.Action {
 		return chromedp.Click(`//button[normalize-space(.)="`+words+`"]`, chromedp.BySearch)
 	}
-	// The popover moves as its parts change: buttons in it are pressed by keys.
 	choose := func(label, option string) chromedp.Action {
 		return chromedp.Tasks{
 			chromedp.Click(`[data-pair] [aria-label^="`+label+`"]`, chromedp.ByQuery),
-			chromedp.Click(`//*[@role="option"][contains(., "`+option+`")]`, chromedp.BySearch),
+			settled(`[role="option"]`), chromedp.Click(`//*[@role="option"][contains(., "`+option+`")]`, chromedp.BySearch),
 			shows(`[data-pair] [aria-label^="`+label+`"]`, option),
 		}
 	}

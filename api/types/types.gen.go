@@ -266,7 +266,7 @@ type AnswerSpan = table.Span
 // AnyDefinition A span, a calendar, a holiday list or a brief
 type AnyDefinition map[string]interface{}
 
-// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 //
 // Example: 2026-10-19
 type AsOf = string
@@ -317,7 +317,7 @@ type Boundaries struct {
 
 // BoundariesRequest defines model for BoundariesRequest.
 type BoundariesRequest struct {
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf     *AsOf   `json:"as_of,omitempty"`
@@ -473,7 +473,7 @@ type CheckReport = book.CheckReport
 
 // CheckRequest defines model for CheckRequest.
 type CheckRequest struct {
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
@@ -482,11 +482,21 @@ type CheckRequest struct {
 	// Calendar Lower-case letters, digits and hyphens, beginning with a letter
 	Calendar *Name `json:"calendar,omitempty"`
 
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts *TimeOfDay `json:"day_starts,omitempty"`
+
 	// Days As-of days to check; left out, one with expressions, 365 without
 	Days *int `json:"days,omitempty"`
 
 	// Expressions The spans that are meant to go together; left out, every named span is checked by itself
 	Expressions *[]string `json:"expressions,omitempty"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
 }
 
 // Column defines model for Column.
@@ -578,21 +588,31 @@ type DayTable = daytable.Table
 
 // DaysRequest defines model for DaysRequest.
 type DaysRequest struct {
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
 	AtClose *bool `json:"at_close,omitempty"`
 
 	// Calendar Lower-case letters, digits and hyphens, beginning with a letter
-	Calendar *Name     `json:"calendar,omitempty"`
-	From     civil.Day `json:"from"`
+	Calendar *Name `json:"calendar,omitempty"`
+
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts *TimeOfDay `json:"day_starts,omitempty"`
+	From      civil.Day  `json:"from"`
 
 	// Spans Expressions; each is a column: in or out
 	Spans *[]string `json:"spans,omitempty"`
 
 	// Through At most 100,000 days on
 	Through civil.Day `json:"through"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
 }
 
 // DefinitionKind defines model for DefinitionKind.
@@ -726,6 +746,17 @@ type LoadsPage struct {
 	Items []Load  `json:"items"`
 	Next  *string `json:"next,omitempty"`
 }
+
+// MomentRun Half-open: the start is inside, the end is not; null on a side that is open
+type MomentRun struct {
+	End *string `json:"end"`
+
+	// Start With its offset (RFC 3339)
+	Start *string `json:"start"`
+}
+
+// Moments What a span of moments gives, in place of intervals
+type Moments = civil.Zoned
 
 // Name Lower-case letters, digits and hyphens, beginning with a letter
 type Name = string
@@ -939,7 +970,7 @@ type RecordsRequest struct {
 	// After The `next` of the page before
 	After *string `json:"after,omitempty"`
 
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf     *AsOf   `json:"as_of,omitempty"`
@@ -976,7 +1007,7 @@ type Rehearsal = book.Rehearsal
 
 // RehearseRequest defines model for RehearseRequest.
 type RehearseRequest struct {
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
@@ -985,9 +1016,19 @@ type RehearseRequest struct {
 	// Calendar Lower-case letters, digits and hyphens, beginning with a letter
 	Calendar *Name `json:"calendar,omitempty"`
 
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts *TimeOfDay `json:"day_starts,omitempty"`
+
 	// Days As-of days to look at; left out, 400
 	Days       *int   `json:"days,omitempty"`
 	Expression string `json:"expression"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
 }
 
 // Resolution defines model for Resolution.
@@ -998,7 +1039,7 @@ type Resolutions = book.Resolutions
 
 // ResolveRequest defines model for ResolveRequest.
 type ResolveRequest struct {
-	// AsOf A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
 	//
 	// Example: 2026-10-19
 	AsOf *AsOf `json:"as_of,omitempty"`
@@ -1010,9 +1051,19 @@ type ResolveRequest struct {
 	Calendar *Name `json:"calendar,omitempty"`
 
 	// Dataset Lower-case letters, digits and hyphens, beginning with a letter
-	Dataset     *Name    `json:"dataset,omitempty"`
-	Explain     *bool    `json:"explain,omitempty"`
-	Expressions []string `json:"expressions"`
+	Dataset *Name `json:"dataset,omitempty"`
+
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts   *TimeOfDay `json:"day_starts,omitempty"`
+	Explain     *bool      `json:"explain,omitempty"`
+	Expressions []string   `json:"expressions"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
 }
 
 // RestoreRequest defines model for RestoreRequest.
@@ -1094,6 +1145,9 @@ type SpansPage struct {
 
 // Status defines model for Status.
 type Status struct {
+	// DayStarts The time at which its days start
+	DayStarts string `json:"day_starts"`
+
 	// Derivations What can be made of a figure that adds up; it stands behind the figure: sum fare per day
 	Derivations []Derivation `json:"derivations"`
 
@@ -1126,6 +1180,11 @@ type Table = table.Table
 // TableColumn defines model for TableColumn.
 type TableColumn = table.Column
 
+// TimeOfDay The time at which days start; the service's where it is left out
+//
+// Example: 04:00
+type TimeOfDay = string
+
 // Timeline How a span goes along with the as-of day; each answer holds until the next one
 type Timeline = span.Timeline
 
@@ -1137,14 +1196,24 @@ type TimelineRequest struct {
 	AtClose *bool `json:"at_close,omitempty"`
 
 	// Calendar Lower-case letters, digits and hyphens, beginning with a letter
-	Calendar    *Name    `json:"calendar,omitempty"`
-	Expressions []string `json:"expressions"`
+	Calendar *Name `json:"calendar,omitempty"`
+
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts   *TimeOfDay `json:"day_starts,omitempty"`
+	Expressions []string   `json:"expressions"`
 
 	// From The first as-of day
 	From civil.Day `json:"from"`
 
 	// Through The last as-of day, at most 800 days on
 	Through civil.Day `json:"through"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
 }
 
 // Timelines defines model for Timelines.
@@ -1214,6 +1283,11 @@ type ViewRequest struct {
 	// Prompts What is given for the brief's prompts; left out, their defaults
 	Prompts *map[string]string `json:"prompts,omitempty"`
 }
+
+// Zone IANA time zone by which moments are read; the service's where it is left out
+//
+// Example: Europe/Lisbon
+type Zone = string
 
 // AfterParam defines model for afterParam.
 type AfterParam = string

@@ -13,8 +13,8 @@ import (
 
 // What can be asked of definitions alone, with no records.
 
-// Scope returns what expressions are read against, as of a day.
-func (l *Library) Scope(asOf civil.Day, c query.Context) (span.Scope, error) {
+// Scope returns what expressions are read against, as of a day or a moment.
+func (l *Library) Scope(asOf civil.AsOf, c query.Context) (span.Scope, error) {
 	name := c.Calendar
 	if name == "" {
 		name = calendar.Civil.Name()
@@ -23,7 +23,10 @@ func (l *Library) Scope(asOf civil.Day, c query.Context) (span.Scope, error) {
 	if err != nil {
 		return span.Scope{}, &query.Error{Pointer: "/calendar", Err: err}
 	}
-	return span.Scope{AsOf: asOf, AtClose: c.AtClose, Calendar: cal, Names: l, Meter: &span.Meter{}}, nil
+	return span.Scope{
+		AsOf: asOf.Day, AtClose: c.AtClose, Calendar: cal, Names: l, Meter: &span.Meter{},
+		Clock: asOf.Clock, Now: asOf.Moment, HasNow: asOf.Timed,
+	}, nil
 }
 
 // Basis is what answers were read against.
@@ -31,9 +34,22 @@ type Basis struct {
 	AsOf     civil.Day `json:"as_of"`
 	AtClose  bool      `json:"at_close"`
 	Calendar string    `json:"calendar"`
+	// AsOfMoment is the as-of moment, with its offset, where there is one.
+	AsOfMoment string `json:"as_of_moment,omitempty"`
+	Zone       string `json:"zone"`
+	DayStarts  string `json:"day_starts"`
 }
 
-func basis(s span.Scope) Basis { return Basis{s.AsOf, s.AtClose, s.Calendar.Name()} }
+func basis(s span.Scope) Basis {
+	b := Basis{
+		AsOf: s.AsOf, AtClose: s.AtClose, Calendar: s.Calendar.Name(),
+		Zone: s.Clock.Zone().String(), DayStarts: s.Clock.DayStarts().String(),
+	}
+	if s.HasNow {
+		b.AsOfMoment = s.Clock.Format(s.Now)
+	}
+	return b
+}
 
 // Resolutions are the answers to expressions, in their order.
 type Resolutions struct {
@@ -43,7 +59,7 @@ type Resolutions struct {
 
 // Resolve resolves expressions, each by itself: one that is refused does not touch the others. The error
 // is that of the context, or of the calendar.
-func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.Day, c query.Context, explain bool) (*Resolutions, error) {
+func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.AsOf, c query.Context, explain bool) (*Resolutions, error) {
 	s, err := l.Scope(asOf, c)
 	if err != nil {
 		return nil, err
@@ -67,11 +83,17 @@ func (l *Library) Resolve(ctx context.Context, expressions []string, asOf civil.
 const MaxTimeline = 800
 
 // Timelines resolves expressions on each of a run of as-of days.
-func (l *Library) Timelines(ctx context.Context, expressions []string, from, through civil.Day, c query.Context) ([]span.Timeline, error) {
-	if through < from || through-from >= MaxTimeline {
+func (l *Library) Timelines(
+	ctx context.Context,
+	expressions []string,
+	from civil.AsOf,
+	through civil.Day,
+	c query.Context,
+) ([]span.Timeline, error) {
+	if through < from.Day || through-from.Day >= MaxTimeline {
 		return nil, &query.Error{
 			Pointer: "/through",
-			Err:     fmt.Errorf("from %s through %s: expected 1 to %d days", from, through, MaxTimeline),
+			Err:     fmt.Errorf("from %s through %s: expected 1 to %d days", from.Day, through, MaxTimeline),
 		}
 	}
 	s, err := l.Scope(from, c)
@@ -101,7 +123,7 @@ type Rehearsal struct {
 const maxRehearsal = 4000
 
 // Rehearse reads a span on a run of as-of days; 0 asks for the default number.
-func (l *Library) Rehearse(ctx context.Context, text string, asOf civil.Day, days int, c query.Context) (*Rehearsal, error) {
+func (l *Library) Rehearse(ctx context.Context, text string, asOf civil.AsOf, days int, c query.Context) (*Rehearsal, error) {
 	days, err := dayCount(days, span.DefaultRehearsal)
 	if err != nil {
 		return nil, err
@@ -151,7 +173,7 @@ const (
 )
 
 // CheckSpans checks expressions that are meant to go together, or every named span by itself.
-func (l *Library) CheckSpans(ctx context.Context, expressions []string, asOf civil.Day, days int, c query.Context) (*CheckReport, error) {
+func (l *Library) CheckSpans(ctx context.Context, expressions []string, asOf civil.AsOf, days int, c query.Context) (*CheckReport, error) {
 	otherwise := 1
 	if len(expressions) == 0 {
 		otherwise = bookCheck

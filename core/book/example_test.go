@@ -21,7 +21,7 @@ spans:
 	if err != nil {
 		panic(err)
 	}
-	r, err := l.Resolve(context.Background(), []string{"@season", "@seasn"}, civil.Of(2026, 10, 19), query.Context{}, false)
+	r, err := l.Resolve(context.Background(), []string{"@season", "@seasn"}, civil.AsOf{Day: civil.Of(2026, 10, 19)}, query.Context{}, false)
 	if err != nil {
 		panic(err)
 	}

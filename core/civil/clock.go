@@ -1,6 +1,7 @@
 package civil
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strconv"
@@ -245,6 +246,22 @@ func (c Clock) Cover(v Moments) Interval {
 	return Through(c.DayOf(v.Start), c.DayOf(v.End-1))
 }
 
+// Days returns the days that hold any of the moments.
+func (c Clock) Days(s MomentSet) Set {
+	list := make([]Interval, 0, s.Len())
+	for v := range s.Runs() {
+		days := Interval{OpenStart, OpenEnd}
+		if v.Start != BeginningOfTime {
+			days.Start = c.DayOf(v.Start)
+		}
+		if v.End != EndOfTime {
+			days.End = c.DayOf(v.End-1) + 1
+		}
+		list = append(list, days)
+	}
+	return Union(list...)
+}
+
 // Shift returns a moment on another day: what the clock shows stays as it is, so many days later.
 func (c Clock) Shift(m Moment, days Day) (Moment, Shown) {
 	return c.fromWall(m + c.offset(m) + Moment(days)*dayLength)
@@ -328,6 +345,70 @@ func (c Clock) FormatRun(v Moments) string {
 // ErrNoTime says that a text holds no time of day.
 var ErrNoTime = errors.New("expected a date and a time, such as 2026-10-19T14:30")
 
+// Zoned is moments as a clock shows them.
+type Zoned struct {
+	Clock
+	MomentSet
+}
+
+// MarshalJSON writes a list of runs with start and end (RFC 3339); null for an open side.
+func (z Zoned) MarshalJSON() ([]byte, error) {
+	type run struct {
+		Start *string `json:"start"`
+		End   *string `json:"end"`
+	}
+	list := []run{}
+	for v := range z.Runs() {
+		var r run
+		if v.Start != BeginningOfTime {
+			text := z.Format(v.Start)
+			r.Start = &text
+		}
+		if v.End != EndOfTime {
+			text := z.Format(v.End)
+			r.End = &text
+		}
+		list = append(list, r)
+	}
+	return json.Marshal(list)
+}
+
+// UnmarshalJSON reads what MarshalJSON writes; the clock stays as it is.
+func (z *Zoned) UnmarshalJSON(data []byte) error {
+	var list []struct{ Start, End *string }
+	if err := json.Unmarshal(data, &list); err != nil {
+		return err
+	}
+	runs := make([]Moments, len(list))
+	for i, r := range list {
+		runs[i] = Moments{BeginningOfTime, EndOfTime}
+		for _, side := range []struct {
+			text *string
+			to   *Moment
+		}{{r.Start, &runs[i].Start}, {r.End, &runs[i].End}} {
+			if side.text == nil {
+				continue
+			}
+			at, err := z.Parse(*side.text)
+			if err != nil {
+				return err
+			}
+			*side.to = at.Moment
+		}
+	}
+	z.MomentSet = MomentsOf(runs...)
+	return nil
+}
+
+// Text returns the runs as start/end, joined by semicolons.
+func (z Zoned) Text() string {
+	var runs []string
+	for v := range z.Runs() {
+		runs = append(runs, z.FormatRun(v))
+	}
+	return strings.Join(runs, ";")
+}
+
 // A Reading is a moment as it was written.
 type Reading struct {
 	Moment
@@ -404,4 +485,33 @@ func parseOffset(text string) (Moment, error) {
 		ahead = -ahead
 	}
 	return ahead, nil
+}
+
+// An AsOf is where the analyst stands: on a day, at a moment of it where Timed, by a clock.
+type AsOf struct {
+	Clock
+	Day    Day
+	Moment Moment
+	Timed  bool
+}
+
+// String writes the day, or the moment with its offset.
+func (a AsOf) String() string {
+	if a.Timed {
+		return a.Format(a.Moment)
+	}
+	return a.Day.String()
+}
+
+// Long writes it for people: Mon 19 Oct 2026, or Mon 19 Oct 2026, 14:30 +02:00.
+func (a AsOf) Long() string {
+	if !a.Timed {
+		return a.Day.Long()
+	}
+	date, _ := a.DateAndTime(a.Moment)
+	layout := "15:04 -07:00"
+	if a.Moment%(60*Second) != 0 {
+		layout = "15:04:05 -07:00"
+	}
+	return date.Long() + ", " + time.UnixMicro(int64(a.Moment)).In(a.Zone()).Format(layout)
 }

@@ -55,7 +55,7 @@ type Query struct {
 
 // A Context says against what expressions are read.
 type Context struct {
-	// AsOf is a date, today, or latest: the newest day of the dataset. Empty is today.
+	// AsOf is a date, a date with a time, today, now, or latest: the newest day of the dataset. Empty is today.
 	AsOf    string `json:"as_of,omitempty"    yaml:"as-of,omitempty"`
 	AtClose bool   `json:"at_close,omitempty" yaml:"at-close,omitempty"`
 	// Calendar is civil where it is empty.
@@ -65,6 +65,7 @@ type Context struct {
 // The as-of days that are not dates.
 const (
 	Today  = "today"
+	Now    = "now"
 	Latest = "latest"
 )
 

@@ -46,11 +46,20 @@ type Member struct {
 func Check(ctx context.Context, members []Member, s Scope) ([]Finding, error) {
 	c := checker{scope: s, findings: []Finding{}}
 	sets := make([]civil.Set, len(members))
+	moments := make([]civil.MomentSet, len(members))
+	timed := false
 	for i, m := range members {
 		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
-		sets[i] = c.member(m)
+		if r := c.member(m); r.Moments != nil {
+			moments[i], timed = r.Moments.MomentSet, true
+		} else {
+			sets[i], moments[i] = r.Days, s.Clock.Moments(r.Days)
+		}
+	}
+	if timed { // days are compared with moments as those of the clock
+		return c.findings, c.moments(ctx, members, moments)
 	}
 	for i := range members {
 		if err := s.GoOn(ctx); err != nil {
@@ -78,19 +87,59 @@ const (
 	refusedAdvice = "change the expression, or the calendar or span that it names"
 	tooMuchAdvice = "check it by itself, or over fewer days"
 	emptyAdvice   = "no records can lie in it; if that is not meant, take its modifiers off one by one and see which empties it"
+	overlapAdvice = "where figures of both are added up, these days count twice: cut one with except, or total over the union (or)"
+	gapAdvice     = "extend one of the two to the other, if the days between are meant to count"
+	clockAdvice   = "say which moments are meant: by a time that the clock shows once, or from one day until the next"
 	sameAdvice    = "keep one of the names, or find out which of them does not say what is meant"
 )
 
-// member looks at one span by itself and gives its days.
-func (c *checker) member(m Member) civil.Set {
+// moments looks at spans of moments in pairs, and at what lies between neighbours.
+func (c *checker) moments(ctx context.Context, members []Member, sets []civil.MomentSet) error {
+	text := func(v civil.Moments) string { return c.scope.Clock.FormatRun(v) }
+	var all civil.MomentSet
+	for i := range members {
+		if err := c.scope.GoOn(ctx); err != nil {
+			return err
+		}
+		all = all.Union(sets[i])
+		for j := range i {
+			c.scope.Meter.Spend(sets[j].Len() + sets[i].Len())
+			both := sets[i].Intersect(sets[j])
+			switch {
+			case both.Empty():
+			case sets[i].Equal(sets[j]):
+				c.add(SameDays, sameAdvice, "both have the same moments: "+text(both.Bounds()), members[j].Name, members[i].Name)
+			default:
+				c.add(Overlap, overlapAdvice, "they share "+text(both.Bounds()), members[j].Name, members[i].Name)
+			}
+		}
+	}
+	for i := 1; i < all.Len(); i++ {
+		gap := civil.Moments{Start: all.At(i - 1).End, End: all.At(i).Start}
+		within := func(s civil.MomentSet) bool {
+			h := s.Bounds()
+			return !s.Empty() && h.Start < gap.Start && h.End > gap.End
+		}
+		if slices.ContainsFunc(sets, within) {
+			continue
+		}
+		before := slices.IndexFunc(sets, func(s civil.MomentSet) bool { return s.Contains(gap.Start - 1) })
+		after := slices.IndexFunc(sets, func(s civil.MomentSet) bool { return s.Contains(gap.End) })
+		c.add(Gap, gapAdvice, text(gap)+" between them is in none", members[before].Name, members[after].Name)
+	}
+	return nil
+}
+
+// member looks at one span by itself and gives what it denotes.
+func (c *checker) member(m Member) Resolution {
 	if m.Err != nil {
 		c.add(Refused, refusedAdvice, m.Err.Error(), m.Name)
-		return civil.Set{}
+		return Resolution{}
 	}
 	r, err := Explain(m.Node, c.scope)
 	if err != nil {
 		c.add(Refused, refusedAdvice, err.Error(), m.Name)
-		return civil.Set{}
+		return Resolution{}
 	}
 	for _, caution := range r.Cautions {
 		switch caution.Kind {
@@ -100,13 +149,15 @@ func (c *checker) member(m Member) civil.Set {
 			c.add(Cautioned, "leave the modifier out, or put it where it cuts", caution.Text, m.Name)
 		case ShortMove:
 			c.add(Cautioned, "move by the unit itself or a longer one", caution.Text, m.Name)
+		case ClockChange, TwoPieces:
+			c.add(Cautioned, clockAdvice, caution.Text, m.Name)
 		case HolidaysUnknown:
 			c.add(Cautioned, "add the missing years to the holiday list", caution.Text, m.Name)
 		default:
 			c.add(Cautioned, "compare by weeks (52 weeks earlier) where the weekday matters more than the date", caution.Text, m.Name)
 		}
 	}
-	return r.Days
+	return r
 }
 
 // pair looks at two spans together.
@@ -127,7 +178,7 @@ func (c *checker) pair(a Member, as civil.Set, b Member, bs civil.Set) {
 		return
 	}
 	if both := as.Intersect(bs); !both.Empty() {
-		c.add(Overlap, "where figures of both are added up, these days count twice: cut one with except, or total over the union (or)",
+		c.add(Overlap, overlapAdvice,
 			fmt.Sprintf("they share %s", short(both)), a.Name, b.Name)
 	}
 }
@@ -169,7 +220,7 @@ func (c *checker) gaps(members []Member, sets []civil.Set) {
 			continue
 		}
 		before, after := members[endingAt(sets, gap.Start)].Name, members[startingAt(sets, gap.End)].Name
-		c.add(Gap, "extend one of the two to the other, if the days between are meant to count",
+		c.add(Gap, gapAdvice,
 			fmt.Sprintf("%s between them is in none", short(civil.SetOf(gap))), before, after)
 	}
 }
@@ -235,7 +286,7 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 		var firstErr error
 		course, edges := sha256.New(), []byte(nil)
 		scope := s
-		for ; scope.AsOf <= last; scope.AsOf++ {
+		for ; scope.AsOf <= last; scope.next() {
 			if scope.Meter = own; own.over() {
 				break
 			}
@@ -243,6 +294,17 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 				return nil, err
 			}
 			set, err := Resolve(m.Node, scope)
+			edges = edges[:0]
+			if refused, ok := err.(*Error); ok && refused.Timed {
+				var moments civil.MomentSet
+				if moments, err = ResolveMoments(m.Node, scope); err == nil {
+					set = scope.Clock.Days(moments)
+				}
+				for v := range moments.Runs() {
+					edges = binary.LittleEndian.AppendUint64(edges, uint64(v.Start))
+					edges = binary.LittleEndian.AppendUint64(edges, uint64(v.End))
+				}
+			}
 			switch {
 			case err != nil:
 				failed = append(failed, scope.AsOf)
@@ -253,7 +315,7 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 				empty = append(empty, scope.AsOf)
 			}
 			s.Meter.Spend(set.Len())
-			edges = binary.LittleEndian.AppendUint64(edges[:0], uint64(set.Len()))
+			edges = binary.LittleEndian.AppendUint64(edges, uint64(set.Len()))
 			for v := range set.Intervals() {
 				edges = binary.LittleEndian.AppendUint32(edges, uint32(v.Start))
 				edges = binary.LittleEndian.AppendUint32(edges, uint32(v.End))

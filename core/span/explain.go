@@ -9,7 +9,9 @@ import (
 
 // A Resolution is an answer with its reasons (semantics §6).
 type Resolution struct {
-	Days     civil.Set
+	Days civil.Set
+	// Moments are what a span of moments denotes, in place of days; nil for a span of days.
+	Moments  *civil.Zoned
 	Steps    []Explained
 	Cautions []Caution
 }
@@ -22,8 +24,9 @@ type Explained struct {
 	Words string `json:"words"`
 	// Note stands in place of days, where the step gives none itself: "as of 2025-10-19, read again".
 	Note string `json:"note,omitempty"`
-	// Days are the days after the step; not set where Note is.
-	Days civil.Set `json:"intervals"`
+	// Days are the days after the step, or Moments where it gives moments; neither is set where Note is.
+	Days    civil.Set    `json:"intervals"`
+	Moments *civil.Zoned `json:"moments,omitempty"`
 }
 
 // A Caution says what is right and may still surprise.
@@ -70,28 +73,39 @@ func ResolveCautiously(n Node, s Scope) (Resolution, error) { return cautious(n,
 func cautious(n Node, s Scope, steps bool) (Resolution, error) {
 	e := s.env()
 	e.trace = &trace{}
-	set, err := e.resolve(n)
+	var r Resolution
+	var err error
+	empty := false
+	if e.timed(n) {
+		r.Moments = &civil.Zoned{Clock: s.Clock}
+		r.Moments.MomentSet, err = e.resolveMoments(n)
+		empty = r.Moments.Empty()
+	} else {
+		r.Days, err = e.resolve(n)
+		empty = r.Days.Empty()
+	}
 	if err != nil {
 		return Resolution{}, err
 	}
-	cautions := e.trace.cautions
+	r.Cautions = e.trace.cautions
 	e.trace, e.references = nil, 0
-	x := explainer{env: &e}
 	if steps {
+		x := explainer{env: &e}
 		x.explain(n, 0)
+		r.Steps = x.steps
 	}
-	if set.Empty() {
-		cautions = append(cautions, refill(n, s))
+	if empty {
+		r.Cautions = append(r.Cautions, refill(n, s))
 	}
-	return Resolution{Days: set, Steps: x.steps, Cautions: cautions}, nil
+	return r, nil
 }
 
 // refill says on which as-of day an empty span has days again.
 func refill(n Node, s Scope) Caution {
 	from := s.AsOf
 	for d := from + 1; d <= min(from+refillHorizon, civil.MaxDay); d++ {
-		s.AsOf = d
-		if set, err := Resolve(n, s); err == nil && !set.Empty() {
+		s.next()
+		if set, err := resolved(n, s); err == nil && !set.Empty() {
 			return Caution{NoDays, fmt.Sprintf("no days as of %s; it has days again as of %s: %s", from, d, set.Bounds())}
 		}
 	}
@@ -177,15 +191,26 @@ type explainer struct {
 
 func (x *explainer) add(depth int, words, note string, days civil.Set) {
 	if len(x.steps) < maxSteps {
-		x.steps = append(x.steps, Explained{depth, words, note, days})
+		x.steps = append(x.steps, Explained{Depth: depth, Words: words, Note: note, Days: days})
 	}
 }
 
 // result records a step with the days that a node gives; one that gives an error is left out, as
 // it is only a reading on the way.
 func (x *explainer) result(n Node, depth int, words string) {
+	if x.env.timed(n) {
+		x.moments(n, depth, words)
+		return
+	}
 	if set, err := x.env.eval(n); err == nil {
 		x.add(depth, words, "", set)
+	}
+}
+
+// moments records a step with the moments that a node gives.
+func (x *explainer) moments(n Node, depth int, words string) {
+	if set, err := x.env.moments(n); err == nil && len(x.steps) < maxSteps {
+		x.steps = append(x.steps, Explained{Depth: depth, Words: words, Moments: &civil.Zoned{Clock: x.env.clock, MomentSet: set}})
 	}
 }
 
@@ -230,6 +255,11 @@ func (x *explainer) explain(n Node, depth int) {
 		var w writer
 		n.writeOnly(&w)
 		x.result(n, depth, string(w.b))
+	case *OnlyTimes:
+		x.explain(n.X, depth)
+		var w writer
+		n.writeOnly(&w)
+		x.result(n, depth, string(w.b))
 	case *InCalendar:
 		x.in(n, depth)
 	case *Move:
@@ -242,6 +272,12 @@ func (x *explainer) explain(n Node, depth int) {
 func (x *explainer) point(p *Point, depth int) {
 	if p.Of != nil {
 		x.explain(p.Of, depth)
+	}
+	if p.IsMoment() {
+		if m, err := x.env.momentOf(p); err == nil {
+			x.add(depth, p.String(), x.env.clock.Format(m), civil.Set{})
+		}
+		return
 	}
 	if d, err := x.env.point(p); err == nil {
 		x.add(depth, p.String(), "", civil.SetOf(civil.One(d)))
@@ -291,7 +327,7 @@ func (x *explainer) in(n *InCalendar, depth int) {
 func (x *explainer) move(n *Move, depth int, outermost bool) {
 	var w writer
 	n.writeMove(&w)
-	if n.Unit == calendar.Day || n.Unit == calendar.Week {
+	if n.Unit == calendar.Day || n.Unit == calendar.Week || n.Unit.OfClock() {
 		x.explain(n.X, depth)
 		x.result(n, depth, string(w.b))
 		return

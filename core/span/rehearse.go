@@ -54,7 +54,7 @@ const DefaultRehearsal = 400
 func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 	turns := []Turn{}
 	last := min(s.AsOf+civil.Day(days)-1, civil.MaxDay)
-	for ; s.AsOf <= last; s.AsOf++ {
+	for ; s.AsOf <= last; s.next() {
 		if err := s.GoOn(ctx); err != nil {
 			return nil, err
 		}
@@ -83,13 +83,27 @@ func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 	return turns, nil
 }
 
-// resolved is Resolve with the error as what it is.
+// resolved is Resolve with the error as what it is; of a span of moments, the days that hold any of them.
 func resolved(n Node, s Scope) (civil.Set, *Error) {
 	set, err := Resolve(n, s)
+	if refused, ok := err.(*Error); ok && refused.Timed {
+		var moments civil.MomentSet
+		if moments, err = ResolveMoments(n, s); err == nil {
+			set = s.Clock.Days(moments)
+		}
+	}
 	if err != nil {
-		return set, err.(*Error) // Resolve gives no other
+		return set, err.(*Error) // they give no other
 	}
 	return set, nil
+}
+
+// next goes to the next as-of day; an as-of moment keeps its time.
+func (s *Scope) next() {
+	s.AsOf++
+	if s.HasNow {
+		s.Now, _ = s.Clock.Shift(s.Now, 1)
+	}
 }
 
 // step is the farthest that an edge goes along from one as-of day to the next; a whole week is a

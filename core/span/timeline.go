@@ -9,12 +9,16 @@ import (
 
 // A Result is one expression with its answer, or its error.
 type Result struct {
-	Expression string      `json:"expression"` // canonical, or as given where it is refused
-	Intervals  civil.Set   `json:"intervals"`
-	Days       *int        `json:"days"` // null where a side is open or there is an error
-	Steps      []Explained `json:"steps,omitempty"`
-	Cautions   []Caution   `json:"cautions,omitempty"`
-	Error      *Error      `json:"error,omitempty"`
+	Expression string    `json:"expression"` // canonical, or as given where it is refused
+	Intervals  civil.Set `json:"intervals"`
+	Days       *int      `json:"days"` // null where a side is open or there is an error
+	// Moments and Seconds are what a span of moments gives, in place of intervals and days; Seconds are null where a side
+	// is open.
+	Moments  *civil.Zoned `json:"moments,omitempty"`
+	Seconds  *int64       `json:"seconds,omitempty"`
+	Steps    []Explained  `json:"steps,omitempty"`
+	Cautions []Caution    `json:"cautions,omitempty"`
+	Error    *Error       `json:"error,omitempty"`
 }
 
 // ResolveText resolves one expression, with its cautions; explain asks for the steps, too.
@@ -25,10 +29,17 @@ func ResolveText(text string, s Scope, explain bool) Result {
 		r.Expression = n.String()
 		var resolved Resolution
 		resolved, err = cautious(n, s, explain)
-		r.Intervals, r.Steps, r.Cautions = resolved.Days, resolved.Steps, resolved.Cautions
+		r.Intervals, r.Moments, r.Steps, r.Cautions = resolved.Days, resolved.Moments, resolved.Steps, resolved.Cautions
 	}
 	if err != nil {
 		r.Error = err.(*Error) // Parse, Resolve and Explain give no other
+		return r
+	}
+	if r.Moments != nil {
+		if !r.Moments.Open() {
+			seconds := int64(r.Moments.Length() / civil.Second)
+			r.Seconds = &seconds
+		}
 		return r
 	}
 	r.Days = dayCount(r.Intervals)
@@ -37,9 +48,15 @@ func ResolveText(text string, s Scope, explain bool) Result {
 
 // Size counts the intervals that a result lists, those of its steps among them.
 func (r *Result) Size() int {
-	n := r.Intervals.Len()
+	count := func(days civil.Set, moments *civil.Zoned) int {
+		if moments != nil {
+			return moments.Len()
+		}
+		return days.Len()
+	}
+	n := count(r.Intervals, r.Moments)
 	for i := range r.Steps {
-		n += r.Steps[i].Days.Len()
+		n += count(r.Steps[i].Days, r.Steps[i].Moments)
 	}
 	return n
 }
@@ -85,7 +102,7 @@ func Follow(ctx context.Context, text string, s Scope, through civil.Day, listed
 		return t, nil
 	}
 	t.Expression = n.String()
-	for ; s.AsOf <= through; s.AsOf++ {
+	for ; s.AsOf <= through; s.next() {
 		if err := s.GoOn(ctx); err != nil {
 			return t, err
 		}

@@ -15,7 +15,21 @@ type grower struct{ rng *rand.Rand }
 
 func (g *grower) n() int { return [...]int{1, 1, 2, 3, 7, 90, 100000}[g.rng.IntN(7)] }
 
-func (g *grower) unit() calendar.Unit { return calendar.Units[g.rng.IntN(len(calendar.Units))] }
+func (g *grower) unit() calendar.Unit {
+	if g.rng.IntN(6) == 0 {
+		return calendar.ClockUnits[g.rng.IntN(2)]
+	}
+	return calendar.Units[g.rng.IntN(len(calendar.Units))]
+}
+
+// seconds is a time of day.
+func (g *grower) seconds() civil.TimeOfDay {
+	t := civil.TimeOfDay(g.rng.IntN(25) * 3600)
+	if t < civil.EndOfDay && g.yes() {
+		t += civil.TimeOfDay(g.rng.IntN(3600))
+	}
+	return t
+}
 
 // longUnit is a unit that may be counted to date.
 func (g *grower) longUnit() calendar.Unit {
@@ -50,7 +64,11 @@ func (g *grower) term(depth int) Node {
 		n = g.expression(depth - 1)
 	}
 	for g.rng.IntN(3) == 0 {
-		switch g.rng.IntN(6) {
+		switch g.rng.IntN(7) {
+		case 6:
+			if from, until := g.seconds(), g.seconds(); from != until && from != civil.EndOfDay && until != 0 {
+				n = &OnlyTimes{n, from, until}
+			}
 		case 0:
 			n = &ExcludingToday{n}
 		case 1:
@@ -73,10 +91,15 @@ func (g *grower) term(depth int) Node {
 }
 
 func (g *grower) point(depth int) Point {
-	p := Point{Base: Base(g.rng.IntN(6))}
+	p := Point{Base: Base(g.rng.IntN(8))}
+	if p.Base < NowPoint && g.rng.IntN(4) == 0 {
+		p.Time, p.Timed = g.seconds(), true
+	}
 	switch p.Base {
 	case FixedDay:
 		p.Day = g.day()
+	case FixedMoment:
+		p.Day, p.Time = g.day(), g.seconds()
 	case StartOf, EndOf:
 		if depth <= 0 {
 			p.Base = TodayPoint
@@ -95,7 +118,10 @@ func (g *grower) point(depth int) Point {
 }
 
 func (g *grower) form(depth int) Node {
-	switch g.rng.IntN(18) {
+	switch g.rng.IntN(19) {
+	case 18:
+		from := WallTime{g.day(), g.seconds()}
+		return &MomentRange{from, WallTime{from.Day + 1, g.seconds()}}
 	case 0:
 		return &Relative{g.rng.IntN(3) - 1}
 	case 1:
@@ -109,9 +135,11 @@ func (g *grower) form(depth int) Node {
 	case 5:
 		return &RestOf{g.longUnit()}
 	case 6, 7:
-		return &Trailing{g.n(), g.unit(), g.yes()}
+		u := g.unit()
+		return &Trailing{g.n(), u, g.yes() && !u.OfClock()}
 	case 8:
-		return &Coming{g.n(), g.unit(), g.yes()}
+		u := g.unit()
+		return &Coming{g.n(), u, g.yes() && !u.OfClock()}
 	case 9:
 		first := g.day()
 		return &DateRange{first, first + civil.Day(g.rng.IntN(3))}
@@ -130,14 +158,18 @@ func (g *grower) form(depth int) Node {
 			return &FirstLast{g.yes(), g.n(), g.unit(), g.expression(depth - 1)}
 		}
 	case 15:
-		return plainPoint(g.point(depth))
+		if p := g.point(depth); !p.IsMoment() { // a moment has no length
+			return plainPoint(p)
+		}
 	case 16:
-		return &FromThrough{g.point(depth), g.point(depth), g.yes()}
+		from, to := g.point(depth), g.point(depth)
+		return &FromThrough{from, to, g.yes() || from.IsMoment() || to.IsMoment()}
 	case 17:
 		if g.yes() {
 			return &FromOnward{g.point(depth)}
 		}
-		return &Through{g.point(depth), g.yes()}
+		p := g.point(depth)
+		return &Through{p, g.yes() || p.IsMoment()}
 	}
 	return &Relative{0}
 }

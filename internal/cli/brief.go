@@ -15,7 +15,6 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
-	"vastspan/internal/service"
 )
 
 func (a *app) briefCommand() *cobra.Command {
@@ -236,7 +235,7 @@ func (a *app) briefRehearse() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		day, err := service.ReadAsOf(from, func() civil.Day { return status.Today }, nil)
+		day, err := ownClock().WithToday(status.Today).DayAsOf(from, nil)
 		if err != nil {
 			return err
 		}
@@ -244,7 +243,7 @@ func (a *app) briefRehearse() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		turns, err := a.briefTurns(cmd.Context(), args[0], day, days)
+		turns, err := a.briefTurns(cmd.Context(), args[0], day.Day, days)
 		if err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -24,7 +25,8 @@ type contextFlags struct {
 	query.Context
 	book    string
 	offline bool
-	zone    string // of commands that work without a service
+	// zone and dayStarts are the clock of commands that work without a service.
+	zone, dayStarts string
 }
 
 func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
@@ -40,7 +42,8 @@ func (f *contextFlags) definitionFlags(c *cobra.Command) {
 	c.Flags().StringVar(&f.book, "book", "", "span book (YAML) whose spans and calendars are used in place of the service's")
 	c.Flags().BoolVar(&f.offline, "offline", false, "ask no service: use the built-in calendar, or the book")
 	if c.Flags().Lookup("zone") == nil {
-		c.Flags().StringVar(&f.zone, "zone", "", "IANA time zone in which today is read (default: the service's, else this machine's)")
+		c.Flags().StringVar(&f.zone, "zone", "", "IANA time zone in which today and times are read (default: the service's, else this machine's)")
+		c.Flags().StringVar(&f.dayStarts, "day-starts", "", "time at which days start, such as 04:00 (default: the service's, else midnight)")
 	}
 	_ = c.MarkFlagFilename("book", "yaml", "yml")
 }
@@ -49,9 +52,10 @@ func (f *contextFlags) definitionFlags(c *cobra.Command) {
 type definitions struct {
 	library *book.Library
 	source  string
-	zone    string // in which today is read
-	today   func() civil.Day
-	isToday bool // the as-of day is today
+	clock   service.Clock // by which today is read
+	isToday bool          // the as-of day is today
+	// showsTimes says that the answer has times, which are those of the clock.
+	showsTimes bool
 }
 
 // String says whose definitions are used, and that civil is no longer the built-in calendar; where the as-of day is
@@ -61,8 +65,11 @@ func (d *definitions) String() string {
 	if d.library.OwnCivil() != "" {
 		text += ", with a civil calendar of its own"
 	}
+	if d.showsTimes {
+		return text + "; times in " + d.clock.String()
+	}
 	if d.isToday {
-		text += "; today in " + d.zone
+		text += "; today in " + d.clock.String()
 	}
 	return text
 }
@@ -72,17 +79,30 @@ func (d *definitions) String() string {
 // built-in calendar. Today is read in --zone, else in the zone of the service or of this machine.
 func (a *app) definitions(ctx context.Context, f *contextFlags) (*definitions, error) {
 	d, err := a.findDefinitions(ctx, f)
-	if err != nil || f.zone == "" && d.zone != "" {
-		return d, err
+	if err != nil {
+		return nil, err
 	}
-	zone := localZone()
-	if f.zone != "" {
-		if zone, err = time.LoadLocation(f.zone); err != nil {
-			return nil, usagef("--zone: %q is not an IANA time zone: expected one such as Europe/Lisbon", f.zone)
-		}
+	d.clock, err = readClock(d.clock, f.zone, f.dayStarts)
+	return d, err
+}
+
+// readClock reads --zone and --day-starts over a clock.
+func readClock(c service.Clock, zone, dayStarts string) (service.Clock, error) {
+	c, err := c.ReadClock(zone, dayStarts)
+	var wrong *query.Error
+	if errors.As(err, &wrong) {
+		err = usagef("--%s: %w", strings.ReplaceAll(strings.TrimPrefix(wrong.Pointer, "/"), "_", "-"), wrong.Err)
 	}
-	d.zone, d.today = zone.String(), func() civil.Day { return civil.OfTime(time.Now(), zone) }
-	return d, nil
+	return c, err
+}
+
+// ownClock is the clock of this machine.
+func ownClock() service.Clock {
+	c, err := civil.NewClock(localZone(), 0)
+	if err != nil {
+		panic(err) // days may start at midnight
+	}
+	return service.NewClock(c, time.Now)
 }
 
 func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definitions, error) {
@@ -96,7 +116,7 @@ func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definition
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", f.book, err)
 		}
-		return &definitions{library: l, source: f.book}, nil
+		return &definitions{library: l, source: f.book, clock: ownClock()}, nil
 	case f.offline:
 		return builtIn("built in")
 	}
@@ -112,7 +132,7 @@ func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definition
 
 func builtIn(source string) (*definitions, error) {
 	l, err := book.Compile(book.Book{})
-	return &definitions{library: l, source: source}, err
+	return &definitions{library: l, source: source, clock: ownClock()}, err
 }
 
 // status asks the service for its status.
@@ -143,17 +163,19 @@ func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
 		return nil, err
 	}
 	server, _ := a.serverURL()
-	today := status.Today
+	clock, err := ownClock().ReadClock(status.Zone, status.DayStarts)
+	if err != nil {
+		return nil, err
+	}
 	return &definitions{
-		library: l, source: fmt.Sprintf("%s revision %d", server, status.Revision), zone: status.Zone,
-		today: func() civil.Day { return today },
+		library: l, source: fmt.Sprintf("%s revision %d", server, status.Revision), clock: clock.WithToday(status.Today),
 	}, nil
 }
 
-// asOf finds the as-of day of a command.
-func (d *definitions) asOf(f *contextFlags, newest service.Newest) (civil.Day, error) {
-	d.isToday = f.AsOf == "" || f.AsOf == query.Today
-	return service.ReadAsOf(f.AsOf, d.today, newest)
+// asOf finds the as-of day or moment of a command.
+func (d *definitions) asOf(f *contextFlags, newest service.Newest) (civil.AsOf, error) {
+	d.isToday = f.AsOf == "" || f.AsOf == query.Today || f.AsOf == query.Now
+	return d.clock.ReadAsOf(f.AsOf, newest)
 }
 
 // headed writes whose definitions an answer uses: in a table under its first line, else on standard error.

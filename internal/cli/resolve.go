@@ -2,11 +2,14 @@ package cli
 
 import (
 	"context"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"vastspan/core/book"
+	"vastspan/core/civil"
 	"vastspan/core/span"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
@@ -28,10 +31,11 @@ says otherwise.`,
 		ValidArgsFunction: a.completeExpressions,
 	}
 	out := a.outputFlag(c)
-	f := addContextFlags(c, "a date or today")
+	f := addContextFlags(c, "a date, a date with a time (2026-10-19T14:30), today or now")
 	f.definitionFlags(c)
 	c.Flags().BoolVar(&explain, "explain", false, "show the steps, in the order in which they were done")
-	c.Flags().StringVar(&batch, "batch", "", "read rows of expression,calendar,as_of,at_close from a CSV file (- is standard input)")
+	c.Flags().StringVar(&batch, "batch", "",
+		"read rows of expression,calendar,as_of,at_close from a CSV file (- is standard input); with zone or day_starts, moments")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		switch {
 		case batch != "" && len(args) > 0:
@@ -59,10 +63,12 @@ func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, expl
 	if err != nil {
 		return err
 	}
-	a.headed(out, d, "%s", print.AsOf(r.AsOf, r.AtClose, r.Calendar))
-	v := print.View{Data: r, Grid: func() *table.Grid { return resolutionGrid(texts, r) }, Draw: func(p *print.Printer) {
+	timed := slices.ContainsFunc(r.Resolutions, func(one span.Result) bool { return one.Moments != nil })
+	d.showsTimes = timed || asOf.Timed
+	a.headed(out, d, "%s", print.AsOf(asOf, r.AtClose, r.Calendar))
+	v := print.View{Data: r, Grid: func() *table.Grid { return resolutionGrid(texts, r, timed) }, Draw: func(p *print.Printer) {
 		if !explain {
-			p.Table(dayGrid(texts, r.Resolutions), print.Look{Right: print.Right(3), Shown: print.Days})
+			printResolutions(p, texts, r.Resolutions)
 			printCautions(p, r.Resolutions)
 			return
 		}
@@ -121,14 +127,33 @@ func printCautions(p *print.Printer, list []span.Result) {
 }
 
 // resolutionGrid returns resolutions as CSV has them, in the form of a batch.
-func resolutionGrid(texts []string, r *book.Resolutions) *table.Grid {
-	g := &table.Grid{Header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days", "error"}}
+// Where any of them is of moments, a column of seconds stands before the errors.
+func resolutionGrid(texts []string, r *book.Resolutions, timed bool) *table.Grid {
+	g := &table.Grid{Header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days"}}
+	if timed {
+		g.Header = append(g.Header, "seconds")
+	}
+	g.Header = append(g.Header, "error")
+	asOf := r.AsOf.String()
+	if r.AsOfMoment != "" {
+		asOf = r.AsOfMoment
+	}
 	for i := range r.Resolutions {
 		one := &r.Resolutions[i]
-		row := []string{texts[i], r.Calendar, r.AsOf.String(), yesNo(r.AtClose), one.Intervals.String(), print.DayCount(one.Days), ""}
-		if one.Error != nil {
-			row[6] = one.Error.Error()
+		row := []string{texts[i], r.Calendar, asOf, yesNo(r.AtClose), one.Intervals.String(), print.DayCount(one.Days)}
+		if one.Moments != nil {
+			row[4], row[5] = one.Moments.Text(), ""
 		}
+		if timed && one.Seconds == nil {
+			row = append(row, "")
+		} else if timed {
+			row = append(row, strconv.FormatInt(*one.Seconds, 10))
+		}
+		problem := ""
+		if one.Error != nil {
+			problem = one.Error.Error()
+		}
+		row = append(row, problem)
 		g.Rows = append(g.Rows, row)
 	}
 	return g
@@ -139,6 +164,58 @@ func yesNo(b bool) string {
 		return "yes"
 	}
 	return "no"
+}
+
+// printResolutions prints the days of spans of days, and the moments of spans of moments in a table of their own.
+func printResolutions(p *print.Printer, texts []string, list []span.Result) {
+	var days, moments []int
+	for i := range list {
+		if list[i].Moments != nil {
+			moments = append(moments, i)
+		} else {
+			days = append(days, i)
+		}
+	}
+	pick := func(at []int) (some []string, results []span.Result) {
+		for _, i := range at {
+			some, results = append(some, texts[i]), append(results, list[i])
+		}
+		return some, results
+	}
+	if len(days) > 0 {
+		some, results := pick(days)
+		p.Table(dayGrid(some, results), print.Look{Right: print.Right(3), Shown: print.Days})
+	}
+	if len(days) > 0 && len(moments) > 0 {
+		p.Linef("")
+	}
+	if len(moments) > 0 {
+		_, results := pick(moments)
+		p.Table(momentGrid(results), print.Look{Right: print.Right(3)})
+	}
+}
+
+// momentGrid returns a row for each run of moments, the span's text on the first and the length on the last.
+func momentGrid(list []span.Result) *table.Grid {
+	g := &table.Grid{Header: []string{"span", "start", "end", "length"}}
+	for i := range list {
+		r := &list[i]
+		if r.Moments.Empty() {
+			g.Rows = append(g.Rows, []string{r.Expression, "no moments", "", print.Length(0)})
+		}
+		for j := range r.Moments.Len() {
+			v := r.Moments.At(j)
+			row := []string{"", print.Moment(r.Moments.Clock, v.Start), print.Moment(r.Moments.Clock, v.End), ""}
+			if j == 0 {
+				row[0] = r.Expression
+			}
+			if j == r.Moments.Len()-1 && r.Seconds != nil {
+				row[3] = print.Length(*r.Seconds)
+			}
+			g.Rows = append(g.Rows, row)
+		}
+	}
+	return g
 }
 
 // dayGrid returns a row for each interval, the span's text on the first.
@@ -174,10 +251,18 @@ func printSteps(p *print.Printer, r *span.Result) {
 	}
 	p.Linef("%s", r.Expression)
 	g := &table.Grid{Header: []string{"  step", "first and last day", "days"}}
+	if r.Moments != nil {
+		g.Header = []string{"  step", "days or moments", "days or length"}
+	}
 	for _, s := range r.Steps {
 		row := []string{"  " + strings.Repeat("  ", s.Depth) + s.Words, s.Note, ""}
 		switch {
 		case s.Note != "":
+		case s.Moments != nil:
+			row[1], row[2] = print.Runs(*s.Moments), ""
+			if !s.Moments.Open() {
+				row[2] = print.Length(int64(s.Moments.Length() / civil.Second))
+			}
 		case s.Days.Empty():
 			row[1], row[2] = "no days", "0"
 		default:

@@ -12,10 +12,12 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/internal/service"
 )
 
-// batchNames are the columns of a batch; all but the first may be left out.
-var batchNames = []string{"expression", "calendar", "as_of", "at_close"}
+// batchNames are the columns of a batch; all but the first may be left out. One with a clock, zone or day_starts, is
+// answered in moments.
+var batchNames = []string{"expression", "calendar", "as_of", "at_close", "zone", "day_starts"}
 
 // resolveBatch answers rows of a CSV file as they come, in constant memory. A row that is refused carries
 // its error and does not stop the others.
@@ -42,8 +44,12 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 	}
 	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	w := csv.NewWriter(a.out)
-	b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}}
-	if err := w.Write(append(slices.Clone(header), "intervals", "days", "error")); err != nil {
+	b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}, clocks: map[string]service.Clock{}}
+	length := "days"
+	if b.timed() {
+		length = "seconds"
+	}
+	if err := w.Write(append(slices.Clone(header), "intervals", length, "error")); err != nil {
 		return err
 	}
 	for {
@@ -92,6 +98,7 @@ type batch struct {
 	flags       *contextFlags
 	columns     map[string]int
 	parsed      map[string]parsed
+	clocks      map[string]service.Clock
 	out         []string
 }
 
@@ -100,7 +107,14 @@ func (b *batch) answer(row []string) []string {
 	for len(b.out) < len(b.columns) {
 		b.out = append(b.out, "")
 	}
-	set, err := b.resolve(row)
+	n, scope, err := b.read(row)
+	if b.timed() {
+		return append(b.out, momentAnswer(n, scope, err)...)
+	}
+	var set civil.Set
+	if err == nil {
+		set, err = span.Resolve(n, scope)
+	}
 	if err != nil {
 		return append(b.out, "", "", err.Error())
 	}
@@ -118,7 +132,32 @@ func (b *batch) field(row []string, name, otherwise string) string {
 	return otherwise
 }
 
-func (b *batch) resolve(row []string) (civil.Set, error) {
+// timed reports whether the batch has a clock.
+func (b *batch) timed() bool {
+	_, zone := b.columns["zone"]
+	_, starts := b.columns["day_starts"]
+	return zone || starts
+}
+
+// momentAnswer resolves an expression to moments: what they are, how many seconds they last, and what is wrong.
+func momentAnswer(n span.Node, scope span.Scope, err error) []string {
+	var set civil.MomentSet
+	if err == nil {
+		set, err = span.ResolveMoments(n, scope)
+	}
+	switch {
+	case err != nil:
+		return []string{"error", "", err.Error()}
+	case set.Empty():
+		return []string{"none", "0", ""}
+	case set.Open():
+		return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), "", ""}
+	}
+	return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), strconv.FormatInt(int64(set.Length()/civil.Second), 10), ""}
+}
+
+// read returns the expression of a row and what it is read against.
+func (b *batch) read(row []string) (span.Node, span.Scope, error) {
 	text := b.field(row, "expression", "")
 	p, ok := b.parsed[text]
 	if !ok {
@@ -128,7 +167,7 @@ func (b *batch) resolve(row []string) (civil.Set, error) {
 		}
 	}
 	if p.err != nil {
-		return civil.Set{}, p.err
+		return nil, span.Scope{}, p.err
 	}
 	f := *b.flags
 	f.AsOf = b.field(row, "as_of", f.AsOf)
@@ -137,15 +176,33 @@ func (b *batch) resolve(row []string) (civil.Set, error) {
 	case "yes", "no":
 		f.AtClose = at == "yes"
 	default:
-		return civil.Set{}, fmt.Errorf("at_close: %q: expected yes or no", at)
+		return nil, span.Scope{}, fmt.Errorf("at_close: %q: expected yes or no", at)
 	}
-	asOf, err := b.definitions.asOf(&f, nil)
+	d := *b.definitions
+	var err error
+	if d.clock, err = b.clock(b.field(row, "zone", ""), b.field(row, "day_starts", "")); err != nil {
+		return nil, span.Scope{}, err
+	}
+	asOf, err := d.asOf(&f, nil)
 	if err != nil {
-		return civil.Set{}, err
+		return nil, span.Scope{}, err
 	}
-	scope, err := b.definitions.library.Scope(asOf, f.Context)
-	if err != nil {
-		return civil.Set{}, err
+	scope, err := d.library.Scope(asOf, f.Context)
+	return p.node, scope, err
+}
+
+// clock returns the clock of a row; those of the rows before are remembered.
+func (b *batch) clock(zone, dayStarts string) (service.Clock, error) {
+	key := zone + "/" + dayStarts
+	c, ok := b.clocks[key]
+	if !ok {
+		var err error
+		if c, err = b.definitions.clock.ReadClock(zone, dayStarts); err != nil {
+			return c, err
+		}
+		if len(b.clocks) < maxParsed {
+			b.clocks[strings.Clone(key)] = c
+		}
 	}
-	return span.Resolve(p.node, scope)
+	return c, nil
 }

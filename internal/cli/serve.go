@@ -25,8 +25,8 @@ import (
 
 // serving holds the flags of serve and demo.
 type serving struct {
-	address, data, database, zone string
-	chosen                        bool // the address was given, not the default
+	address, data, database, zone, dayStarts string
+	chosen                                   bool // the address was given, not the default
 }
 
 func servingFlags(c *cobra.Command) *serving {
@@ -34,6 +34,7 @@ func servingFlags(c *cobra.Command) *serving {
 	c.Flags().StringVar(&s.address, "address", defaultAddress, "address to listen on, loopback only; port 0 takes any that is free")
 	c.Flags().StringVar(&s.data, "data", "", "folder for the private database (default: $VASTSPAN_DATA, else the usual place for data)")
 	c.Flags().StringVar(&s.zone, "zone", "", "IANA time zone in which the service reads today (default: this machine's)")
+	c.Flags().StringVar(&s.dayStarts, "day-starts", "", "time at which the service's days start, such as 04:00 (default midnight)")
 	return s
 }
 
@@ -106,7 +107,7 @@ func (s *serving) dataFolder() (string, error) {
 // serve runs the service until the context ends. prepare is called before the first request is answered.
 func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func(context.Context, *service.Service) error) (err error) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{ReplaceAttr: bounded})))
-	zone, err := s.location()
+	clock, err := readClock(ownClock(), s.zone, s.dayStarts)
 	if err != nil {
 		return err
 	}
@@ -126,7 +127,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	defer func() { err = errors.Join(err, database.close()) }()
-	svc, err := service.Open(ctx, database.url, zone, time.Now)
+	svc, err := service.Open(ctx, database.url, clock)
 	if err != nil {
 		return err
 	}
@@ -199,17 +200,6 @@ func (s *serving) openDatabase(ctx context.Context, folder string) (*database, e
 		defer unlock()
 		return pg.Stop()
 	}}, nil
-}
-
-func (s *serving) location() (*time.Location, error) {
-	if s.zone == "" {
-		return localZone(), nil
-	}
-	zone, err := time.LoadLocation(s.zone)
-	if err != nil {
-		return nil, usagef("--zone: %q is not an IANA time zone: expected one such as Europe/Lisbon", s.zone)
-	}
-	return zone, nil
 }
 
 // localZone returns this machine's time zone by its IANA name, where that can be found.

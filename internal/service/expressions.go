@@ -18,15 +18,26 @@ type Expressions struct {
 	Clock
 }
 
-// read returns the current definitions and the as-of day of a context; dataset is what latest refers to.
-func (e *Expressions) read(ctx context.Context, c query.Context, dataset string) (*book.Library, civil.Day, error) {
+// Against says against what expressions are read: as of when, in which calendar, and by which clock; the service's where
+// none is stated.
+type Against struct {
+	query.Context
+	Zone, DayStarts string
+}
+
+// read returns the current definitions, and as of when a context is read; dataset is what latest refers to.
+func (e *Expressions) read(ctx context.Context, c Against, dataset string) (*book.Library, civil.AsOf, error) {
+	clock, err := e.ReadClock(c.Zone, c.DayStarts)
+	if err != nil {
+		return nil, civil.AsOf{}, Refused(err)
+	}
 	var newest Newest
 	if dataset != "" {
 		newest = func() (civil.Day, bool, error) { return e.datasets.newest(ctx, dataset, "") }
 	}
-	asOf, err := e.AsOf(c.AsOf, newest)
+	asOf, err := clock.AsOf(c.AsOf, newest)
 	if err != nil {
-		return nil, 0, err
+		return nil, asOf, err
 	}
 	l, err := e.definitions.Library(ctx)
 	return l, asOf, err
@@ -38,62 +49,69 @@ func (e *Expressions) Resolve(
 	expressions []string,
 	dataset string,
 	explain bool,
-	c query.Context,
+	c Against,
 ) (*book.Resolutions, error) {
 	l, asOf, err := e.read(ctx, c, dataset)
 	if err != nil {
 		return nil, err
 	}
-	r, err := l.Resolve(ctx, expressions, asOf, c, explain)
+	r, err := l.Resolve(ctx, expressions, asOf, c.Context, explain)
 	return r, Refused(err)
 }
 
-// Timelines resolves expressions on each of a run of as-of days.
+// Timelines resolves expressions on each of a run of as-of days, from that of the context on.
 func (e *Expressions) Timelines(
 	ctx context.Context,
 	expressions []string,
-	from, through civil.Day,
-	c query.Context,
+	through civil.Day,
+	c Against,
 ) ([]span.Timeline, error) {
-	l, err := e.definitions.Library(ctx)
+	l, from, err := e.read(ctx, c, "")
 	if err != nil {
 		return nil, err
 	}
-	list, err := l.Timelines(ctx, expressions, from, through, c)
+	list, err := l.Timelines(ctx, expressions, from, through, c.Context)
 	return list, Refused(err)
 }
 
 // Rehearse reads a span on a run of as-of days; 0 asks for the default number.
-func (e *Expressions) Rehearse(ctx context.Context, expression string, days int, c query.Context) (*book.Rehearsal, error) {
+func (e *Expressions) Rehearse(ctx context.Context, expression string, days int, c Against) (*book.Rehearsal, error) {
 	l, asOf, err := e.read(ctx, c, "")
 	if err != nil {
 		return nil, err
 	}
-	r, err := l.Rehearse(ctx, expression, asOf, days, c)
+	r, err := l.Rehearse(ctx, expression, asOf, days, c.Context)
 	return r, Refused(err)
 }
 
 // Check checks expressions that are meant to go together, or every named span by itself.
-func (e *Expressions) Check(ctx context.Context, expressions []string, days int, c query.Context) (*book.CheckReport, error) {
+func (e *Expressions) Check(ctx context.Context, expressions []string, days int, c Against) (*book.CheckReport, error) {
 	l, asOf, err := e.read(ctx, c, "")
 	if err != nil {
 		return nil, err
 	}
-	r, err := l.CheckSpans(ctx, expressions, asOf, days, c)
+	r, err := l.CheckSpans(ctx, expressions, asOf, days, c.Context)
 	return r, Refused(err)
 }
 
 // Days lays days out in a calendar, with a column for each span: in or out.
-func (e *Expressions) Days(ctx context.Context, from, through civil.Day, spans []string, c query.Context) (*daytable.Table, error) {
+func (e *Expressions) Days(ctx context.Context, from, through civil.Day, spans []string, c Against) (*daytable.Table, error) {
 	l, asOf, err := e.read(ctx, c, "")
 	if err != nil {
 		return nil, err
 	}
-	return DaysIn(ctx, l, from, through, asOf, spans, c)
+	return DaysIn(ctx, l, from, through, asOf, spans, c.Context)
 }
 
 // DaysIn lays days out with the definitions of a library.
-func DaysIn(ctx context.Context, l *book.Library, from, through, asOf civil.Day, spans []string, c query.Context) (*daytable.Table, error) {
+func DaysIn(
+	ctx context.Context,
+	l *book.Library,
+	from, through civil.Day,
+	asOf civil.AsOf,
+	spans []string,
+	c query.Context,
+) (*daytable.Table, error) {
 	s, err := l.Scope(asOf, c)
 	if err != nil {
 		return nil, Refused(err)

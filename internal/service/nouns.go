@@ -284,7 +284,7 @@ func (e *Expressions) Year(ctx context.Context, name string, year int, asOf stri
 	if err != nil {
 		return nil, refused.Missing("calendar", name)
 	}
-	layout, err := cal.LayOut(year, day)
+	layout, err := cal.LayOut(year, day.Day)
 	return layout, refused.Wrong(err)
 }
 

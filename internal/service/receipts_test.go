@@ -44,7 +44,7 @@ func open(t *testing.T) *desk {
 		}
 	})
 	now := func() time.Time { return time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC) }
-	return &desk{New(st, time.UTC, now), t, st}
+	return &desk{New(st, NewClock(civil.Clock{}, now)), t, st}
 }
 
 func (d *desk) load(name, csv string) *store.Load {

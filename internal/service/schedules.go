@@ -115,7 +115,7 @@ type dueDays struct {
 }
 
 func dueOf(l *book.Library, sc *store.Schedule) (*dueDays, error) {
-	scope, err := l.Scope(0, query.Context{Calendar: sc.Calendar})
+	scope, err := l.Scope(civil.AsOf{}, query.Context{Calendar: sc.Calendar})
 	if err != nil {
 		return nil, err
 	}

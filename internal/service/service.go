@@ -60,9 +60,8 @@ type (
 // DayOf returns the day that a stored date holds.
 func DayOf(t time.Time) civil.Day { return store.DayOf(t) }
 
-// New makes a service. zone is where it reads today from the clock.
-func New(st *store.Store, zone *time.Location, now func() time.Time) *Service {
-	clock := Clock{zone, now}
+// New makes a service, which reads today from a clock.
+func New(st *store.Store, clock Clock) *Service {
 	defs := NewDefinitions(st)
 	s := &Service{Clock: clock, store: st, Definitions: defs}
 	s.Spans = &Noun[book.Span]{defs, book.SpanKind, spanRules}
@@ -81,12 +80,12 @@ func New(st *store.Store, zone *time.Location, now func() time.Time) *Service {
 }
 
 // Open opens the database at an address and returns a service on it; Close must follow.
-func Open(ctx context.Context, url string, zone *time.Location, now func() time.Time) (*Service, error) {
+func Open(ctx context.Context, url string, clock Clock) (*Service, error) {
 	st, err := store.Open(ctx, url)
 	if err != nil {
 		return nil, err
 	}
-	return New(st, zone, now), nil
+	return New(st, clock), nil
 }
 
 // Close closes the database.
@@ -114,57 +113,6 @@ func (s *Service) Understood(err error) error {
 		}
 	}
 	return refused.Unavailable(reason, err)
-}
-
-// A Clock says which day it is.
-type Clock struct {
-	zone *time.Location
-	now  func() time.Time
-}
-
-// Zone returns the time zone in which the service reads today.
-func (c Clock) Zone() *time.Location { return c.zone }
-
-// Today returns the day it is now in the service's zone.
-func (c Clock) Today() civil.Day { return civil.OfTime(c.now(), c.zone) }
-
-// Newest finds the newest day of what is asked about; false where it holds none.
-type Newest func() (civil.Day, bool, error)
-
-// AsOf finds the as-of day that a context states; empty is today. newest is nil where there is no dataset.
-func (c Clock) AsOf(stated string, newest Newest) (civil.Day, error) {
-	day, err := asOf(stated, c.Today, newest)
-	if wrong := (*query.Error)(nil); errors.As(err, &wrong) {
-		return 0, Refused(err)
-	}
-	return day, err
-}
-
-// ReadAsOf finds an as-of day where there is no service.
-func ReadAsOf(stated string, today func() civil.Day, newest Newest) (civil.Day, error) {
-	return asOf(stated, today, newest)
-}
-
-func asOf(stated string, today func() civil.Day, newest Newest) (civil.Day, error) {
-	wrong := func(err error) error { return &query.Error{Pointer: "/as_of", Err: err} }
-	switch stated {
-	case "", query.Today:
-		return today(), nil
-	case query.Latest:
-		if newest == nil {
-			return 0, wrong(errors.New("as of latest needs a dataset: it is the newest day that the dataset holds"))
-		}
-		d, ok, err := newest()
-		if err == nil && !ok {
-			err = wrong(errors.New("as of latest: the dataset holds no record with a day"))
-		}
-		return d, err
-	}
-	d, err := civil.ParseDay(stated)
-	if err != nil {
-		return 0, wrong(errors.Join(errors.New("as of: expected a date, today or latest"), err))
-	}
-	return d, nil
 }
 
 // Refused turns the errors of the core and of files into refusals; those of the machine stay as they are.

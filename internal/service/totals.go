@@ -64,7 +64,7 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 }
 
 // evaluator returns what queries are answered with, as of a day.
-func (s *Totals) evaluator(l *book.Library, asOf civil.Day, c query.Context) (query.Evaluator, error) {
+func (s *Totals) evaluator(l *book.Library, asOf civil.AsOf, c query.Context) (query.Evaluator, error) {
 	scope, err := l.Scope(asOf, c)
 	return query.Evaluator{Scope: scope, Find: s.records}, err
 }
@@ -94,7 +94,7 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) 
 	if err != nil {
 		return nil, err
 	}
-	asOf, err := s.AsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.Date) })
+	asOf, err := s.DayAsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.Date) })
 	if err != nil {
 		return nil, err
 	}
@@ -126,7 +126,7 @@ func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lin
 	if err != nil {
 		return nil, Refused(err)
 	}
-	asOf, err := s.AsOf(lines.AsOf, func() (civil.Day, bool, error) {
+	asOf, err := s.DayAsOf(lines.AsOf, func() (civil.Day, bool, error) {
 		return newestOf(ctx, s.store, queries[0].Dataset, queries[0].Date)
 	})
 	if err != nil {

@@ -78,7 +78,7 @@ func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 	if v.library, err = s.definitions.Library(ctx); err != nil {
 		return nil, err
 	}
-	scope, err := v.library.Scope(v.AsOf, c.Context)
+	scope, err := v.library.Scope(civil.AsOf{Day: v.AsOf}, c.Context)
 	if err != nil {
 		return nil, Refused(err)
 	}
@@ -115,7 +115,8 @@ func prompts(b *book.Brief, given map[string]string) (map[string]string, error) 
 // holds any.
 func (s *Views) day(ctx context.Context, b *book.Brief, asOf string) (civil.Day, error) {
 	if asOf != "" && asOf != query.Latest {
-		return s.AsOf(asOf, nil)
+		day, err := s.DayAsOf(asOf, nil)
+		return day.Day, err
 	}
 	for i := range b.Items {
 		q := &b.Items[i].Query
@@ -217,7 +218,7 @@ func (s *Views) Turns(ctx context.Context, b *book.Brief, from civil.Day, days i
 			if strings.HasPrefix(text, "?") {
 				continue
 			}
-			rehearsal, err := l.Rehearse(ctx, text, from, days, c)
+			rehearsal, err := l.Rehearse(ctx, text, civil.AsOf{Day: from}, days, c)
 			if err != nil {
 				if IsRefusal(Refused(err)) {
 					continue // the item itself says what is wrong

@@ -148,9 +148,9 @@ func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObjec
 		return nil, err
 	}
 	return server.GetStatus200JSONResponse{
-		Version:  h.version,
-		Zone:     h.service.Zone().String(),
-		Today:    h.service.Today(),
+		Version: h.version,
+		Zone:    h.service.Zone().String(),
+		Today:   h.service.Today(), DayStarts: h.service.DayStarts().String(),
 		Revision: l.Revision(), Figures: each(measure.All(), figureKind), Derivations: each(measure.Derivations(), derivation),
 	}, nil
 }

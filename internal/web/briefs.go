@@ -47,7 +47,7 @@ func viewContext(v *types.ViewRequest) service.ViewContext {
 	if v == nil {
 		return service.ViewContext{}
 	}
-	return service.ViewContext{Context: against(v.AsOf, v.AtClose, v.Calendar), Prompts: or(v.Prompts)}
+	return service.ViewContext{Context: reading(v.AsOf, v.AtClose, v.Calendar), Prompts: or(v.Prompts)}
 }
 
 func (h *handlers) RehearseBrief(ctx context.Context, r server.RehearseBriefRequestObject) (server.RehearseBriefResponseObject, error) {
@@ -55,7 +55,7 @@ func (h *handlers) RehearseBrief(ctx context.Context, r server.RehearseBriefRequ
 	if err != nil {
 		return nil, err
 	}
-	turns, err := h.service.Views.Turns(ctx, &b.Definition, r.Body.From, r.Body.Days, against(nil, r.Body.AtClose, r.Body.Calendar))
+	turns, err := h.service.Views.Turns(ctx, &b.Definition, r.Body.From, r.Body.Days, reading(nil, r.Body.AtClose, r.Body.Calendar))
 	if err != nil {
 		return nil, err
 	}

@@ -11,14 +11,20 @@ import (
 	"vastspan/internal/service"
 )
 
-// against reads against what expressions are read.
-func against(asOf *types.AsOf, atClose *bool, calendar *string) query.Context {
+// reading returns against what expressions of days are read.
+func reading(asOf *types.AsOf, atClose *bool, calendar *string) query.Context {
 	return query.Context{AsOf: or(asOf), AtClose: or(atClose), Calendar: or(calendar)}
+}
+
+// against returns against what expressions of days or moments are read.
+func against(asOf *types.AsOf, atClose *bool, calendar, zone, dayStarts *string) service.Against {
+	return service.Against{Context: reading(asOf, atClose, calendar), Zone: or(zone), DayStarts: or(dayStarts)}
 }
 
 func (h *handlers) Resolve(ctx context.Context, r server.ResolveRequestObject) (server.ResolveResponseObject, error) {
 	b := r.Body
-	answer, err := h.service.Expressions.Resolve(ctx, b.Expressions, or(b.Dataset), or(b.Explain), against(b.AsOf, b.AtClose, b.Calendar))
+	c := against(b.AsOf, b.AtClose, b.Calendar, b.Zone, b.DayStarts)
+	answer, err := h.service.Expressions.Resolve(ctx, b.Expressions, or(b.Dataset), or(b.Explain), c)
 	if err != nil {
 		return nil, err
 	}
@@ -30,8 +36,9 @@ func (h *handlers) ResolveTimeline(
 	r server.ResolveTimelineRequestObject,
 ) (server.ResolveTimelineResponseObject, error) {
 	b := r.Body
-	c := against(nil, b.AtClose, b.Calendar)
-	list, err := h.service.Expressions.Timelines(ctx, b.Expressions, b.From, b.Through, c)
+	from := b.From.String()
+	c := against(&from, b.AtClose, b.Calendar, b.Zone, b.DayStarts)
+	list, err := h.service.Expressions.Timelines(ctx, b.Expressions, b.Through, c)
 	if err != nil {
 		return nil, err
 	}
@@ -49,7 +56,8 @@ func (h *handlers) ResolveTimeline(
 
 func (h *handlers) Rehearse(ctx context.Context, r server.RehearseRequestObject) (server.RehearseResponseObject, error) {
 	b := r.Body
-	rehearsal, err := h.service.Expressions.Rehearse(ctx, b.Expression, or(b.Days), against(b.AsOf, b.AtClose, b.Calendar))
+	c := against(b.AsOf, b.AtClose, b.Calendar, b.Zone, b.DayStarts)
+	rehearsal, err := h.service.Expressions.Rehearse(ctx, b.Expression, or(b.Days), c)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +66,7 @@ func (h *handlers) Rehearse(ctx context.Context, r server.RehearseRequestObject)
 
 func (h *handlers) Check(ctx context.Context, r server.CheckRequestObject) (server.CheckResponseObject, error) {
 	b := r.Body
-	report, err := h.service.Expressions.Check(ctx, or(b.Expressions), or(b.Days), against(b.AsOf, b.AtClose, b.Calendar))
+	report, err := h.service.Expressions.Check(ctx, or(b.Expressions), or(b.Days), against(b.AsOf, b.AtClose, b.Calendar, b.Zone, b.DayStarts))
 	if err != nil {
 		return nil, err
 	}
@@ -67,7 +75,7 @@ func (h *handlers) Check(ctx context.Context, r server.CheckRequestObject) (serv
 
 func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject) (server.ListDaysResponseObject, error) {
 	b := r.Body
-	t, err := h.service.Expressions.Days(ctx, b.From, b.Through, or(b.Spans), against(b.AsOf, b.AtClose, b.Calendar))
+	t, err := h.service.Expressions.Days(ctx, b.From, b.Through, or(b.Spans), against(b.AsOf, b.AtClose, b.Calendar, b.Zone, b.DayStarts))
 	if err != nil {
 		return nil, err
 	}

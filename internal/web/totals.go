@@ -46,7 +46,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/where", Err: err}
 	}
 	q := service.RecordsQuery{Dataset: b.Dataset, Over: or(b.Over), Where: where, Date: or(b.Date), Running: or(b.Running),
-		OldestFirst: or(b.Order) == types.Oldest, Context: against(b.AsOf, b.AtClose, b.Calendar)}
+		OldestFirst: or(b.Order) == types.Oldest, Context: reading(b.AsOf, b.AtClose, b.Calendar)}
 	if wantsCSV(ctx) {
 		write, err := h.service.Records.Download(ctx, q, wantsSafeCells(ctx))
 		if err != nil {
@@ -100,7 +100,7 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 		Over:    b.Over,
 		Where:   where,
 		Date:    or(b.Date),
-		Context: against(b.AsOf, b.AtClose, b.Calendar),
+		Context: reading(b.AsOf, b.AtClose, b.Calendar),
 	}
 	l, list, err := h.service.Records.Boundaries(ctx, q, count)
 	if err != nil {

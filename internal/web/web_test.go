@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"vastspan/core/civil"
 	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/service"
 	"vastspan/internal/store"
@@ -37,7 +38,7 @@ func openOn(t *testing.T, database string) *site {
 		t.Fatal(err)
 	}
 	now := time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC)
-	handler, err := Handler(service.New(st, time.UTC, func() time.Time { return now }), "test")
+	handler, err := Handler(service.New(st, service.NewClock(civil.Clock{}, func() time.Time { return now })), "test")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -917,6 +917,8 @@ export interface components {
             version: string;
             /** @description The time zone in which the service reads today */
             zone: string;
+            /** @description The time at which its days start */
+            day_starts: string;
             /** Format: date */
             today: string;
             /**
@@ -950,7 +952,7 @@ export interface components {
             adds_up: boolean;
         };
         /**
-         * @description A date, `today` in the service's zone, or `latest`, the newest day that the dataset holds
+         * @description A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
          * @example 2026-10-19
          */
         AsOf: string;
@@ -961,6 +963,14 @@ export interface components {
             /** Format: date */
             last_day: string | null;
         };
+        /** @description What a span of moments gives, in place of intervals */
+        Moments: components["schemas"]["MomentRun"][];
+        /** @description Half-open: the start is inside, the end is not; null on a side that is open */
+        MomentRun: {
+            /** @description With its offset (RFC 3339) */
+            start: string | null;
+            end: string | null;
+        };
         Intervals: components["schemas"]["Interval"][];
         ResolveRequest: {
             expressions: string[];
@@ -968,6 +978,8 @@ export interface components {
             /** @description The as-of day itself is over */
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
             dataset?: components["schemas"]["Name"];
             explain?: boolean;
         };
@@ -976,6 +988,12 @@ export interface components {
             as_of: string;
             at_close: boolean;
             calendar: string;
+            /** @description The as-of moment with its offset (RFC 3339), where there is one */
+            as_of_moment?: string;
+            /** @description The time zone by which moments are read */
+            zone: string;
+            /** @description The time at which its days start */
+            day_starts: string;
             resolutions: components["schemas"]["Resolution"][];
         };
         Resolution: {
@@ -984,6 +1002,12 @@ export interface components {
             intervals: components["schemas"]["Intervals"];
             /** @description null where a side is open or there is an error */
             days: number | null;
+            moments?: components["schemas"]["Moments"];
+            /**
+             * Format: int64
+             * @description The length of a span of moments; left out where a side is open
+             */
+            seconds?: number;
             steps?: components["schemas"]["Step"][];
             cautions?: components["schemas"]["Caution"][];
             error?: components["schemas"]["ExpressionError"];
@@ -994,6 +1018,7 @@ export interface components {
             /** @description Stands in place of days where the step gives none itself */
             note?: string;
             intervals: components["schemas"]["Intervals"];
+            moments?: components["schemas"]["Moments"];
         };
         Caution: {
             kind: string;
@@ -1013,7 +1038,19 @@ export interface components {
             through: string;
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
         };
+        /**
+         * @description IANA time zone by which moments are read; the service's where it is left out
+         * @example Europe/Lisbon
+         */
+        Zone: string;
+        /**
+         * @description The time at which days start; the service's where it is left out
+         * @example 04:00
+         */
+        TimeOfDay: string;
         Timelines: {
             /** Format: date */
             from: string;
@@ -1043,6 +1080,8 @@ export interface components {
             days?: number;
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
         };
         Rehearsal: {
             expression: string;
@@ -1050,6 +1089,12 @@ export interface components {
             as_of: string;
             at_close: boolean;
             calendar: string;
+            /** @description The as-of moment with its offset (RFC 3339), where there is one */
+            as_of_moment?: string;
+            /** @description The time zone by which moments are read */
+            zone: string;
+            /** @description The time at which its days start */
+            day_starts: string;
             turns: components["schemas"]["Turn"][];
         };
         /** @description A run of as-of days over which a span behaves in one way */
@@ -1074,6 +1119,8 @@ export interface components {
             days?: number;
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
         };
         CheckReport: {
             /** Format: date */
@@ -1081,6 +1128,12 @@ export interface components {
             days: number;
             at_close: boolean;
             calendar: string;
+            /** @description The as-of moment with its offset (RFC 3339), where there is one */
+            as_of_moment?: string;
+            /** @description The time zone by which moments are read */
+            zone: string;
+            /** @description The time at which its days start */
+            day_starts: string;
             /** @description The number of spans that were checked */
             checked: number;
             findings: components["schemas"]["Finding"][];
@@ -1107,6 +1160,8 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
         };
         PublishDaysRequest: {
             /** Format: date */
