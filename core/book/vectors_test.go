@@ -2,12 +2,14 @@ package book
 
 import (
 	"encoding/csv"
+	"fmt"
 	"os"
 	"strconv"
 	"strings"
 	"testing"
 
 	"vastspan/core/civil"
+	"vastspan/core/elapsed"
 	"vastspan/core/span"
 )
 
@@ -110,6 +112,39 @@ func TestRefusedVectors(t *testing.T) {
 			if !found {
 				t.Errorf("%q offers %q, want %q among them", row[0], refused.Offers, want)
 			}
+		}
+	}
+}
+
+func TestElapsedVectors(t *testing.T) {
+	data, err := os.ReadFile("testdata/calendars.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := Read(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cal, err := l.Calendar("civil")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range rows(t, "elapsed.csv", 150) {
+		from, err := civil.ParseDay(row[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		to, err := civil.ParseDay(row[1])
+		if err != nil {
+			t.Fatal(err)
+		}
+		f, err := elapsed.Between(from, to, cal, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := fmt.Sprintf("%d,%d,%d,%d,%s,%s", f.Days, f.BusinessDays, f.Months, f.Years, f.Period, f.YearFraction)
+		if want := strings.Join(row[2:], ","); got != want {
+			t.Errorf("from %s to %s: %s, want %s", from, to, got, want)
 		}
 	}
 }
