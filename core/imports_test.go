@@ -36,12 +36,13 @@ var allowed = map[string][]string{
 	},
 	"bench/load":          {},
 	"cmd/vastspan":        {"internal/cli"},
-	"core/book":           {"core/calendar", "core/civil", "core/naming", "core/query", "core/span"},
+	"core/book":           {"core/calendar", "core/civil", "core/elapsed", "core/naming", "core/query", "core/span"},
 	"core/calendar":       {"core/civil", "core/internal/floor", "core/naming"},
 	"core/civil":          {"core/internal/floor"},
 	"core/dataset":        {"core/calendar", "core/civil", "core/decimal"},
 	"core/daytable":       {"core/calendar", "core/civil", "core/span"},
 	"core/decimal":        {},
+	"core/elapsed":        {"core/calendar", "core/civil", "core/decimal"},
 	"core/internal/floor": {},
 	"core/measure":        {"core/dataset", "core/decimal"},
 	"core/naming":         {},
@@ -68,6 +69,7 @@ var allowed = map[string][]string{
 		"core/civil",
 		"core/dataset",
 		"core/daytable",
+		"core/elapsed",
 		"core/measure",
 		"core/query",
 		"core/span",
@@ -144,7 +146,8 @@ var allowed = map[string][]string{
 // Beyond the standard library, the core knows a decimal library and, for its files, a YAML one.
 var outside = map[string]string{
 	"core/decimal": decimals, "core/dataset": decimals, "core/measure": decimals, "core/table": decimals,
-	"core/book": "github.com/goccy/go-yaml",
+	"core/elapsed": decimals,
+	"core/book":    "github.com/goccy/go-yaml",
 }
 
 const decimals = "github.com/cockroachdb/apd/v3"

@@ -387,6 +387,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /days/published (the `PublishDays` operationId).
 	PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ElapseWithBody How long it is from one day or moment to another
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /elapsed (the `Elapse` operationId).
+	ElapseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Elapse How long it is from one day or moment to another
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /elapsed (the `Elapse` operationId).
+	Elapse(ctx context.Context, body ElapseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListHolidayLists The holidayLists
 	//
 	// Corresponds with GET /holidays (the `ListHolidayLists` operationId).
@@ -1428,6 +1442,40 @@ func (c *Client) PublishDaysWithBody(ctx context.Context, contentType string, bo
 // Corresponds with PUT /days/published (the `PublishDays` operationId).
 func (c *Client) PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPublishDaysRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ElapseWithBody How long it is from one day or moment to another
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /elapsed (the `Elapse` operationId).
+func (c *Client) ElapseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewElapseRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Elapse How long it is from one day or moment to another
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /elapsed (the `Elapse` operationId).
+func (c *Client) Elapse(ctx context.Context, body ElapseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewElapseRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4240,6 +4288,46 @@ func NewPublishDaysRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewElapseRequest calls the generic Elapse builder with application/json body
+func NewElapseRequest(server string, body ElapseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewElapseRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewElapseRequestWithBody constructs an http.Request for the Elapse method, with any body, and a specified content type
+func NewElapseRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/elapsed")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListHolidayListsRequest constructs an http.Request for the ListHolidayLists method
 func NewListHolidayListsRequest(server string, params *ListHolidayListsParams) (*http.Request, error) {
 	var err error
@@ -6160,6 +6248,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /days/published (the `PublishDays` operationId).
 	PublishDaysWithResponse(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error)
+
+	// ElapseWithBodyWithResponse How long it is from one day or moment to another
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /elapsed (the `Elapse` operationId).
+	ElapseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ElapseResponse, error)
+
+	// ElapseWithResponse How long it is from one day or moment to another
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /elapsed (the `Elapse` operationId).
+	ElapseWithResponse(ctx context.Context, body ElapseJSONRequestBody, reqEditors ...RequestEditorFn) (*ElapseResponse, error)
 
 	// ListHolidayListsWithResponse The holidayLists
 	//
@@ -8176,6 +8278,54 @@ func (r PublishDaysResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PublishDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ElapseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ElapsedAnswers
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ElapseResponse) GetJSON200() *ElapsedAnswers {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ElapseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ElapseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ElapseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ElapseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ElapseResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10327,6 +10477,32 @@ func (c *ClientWithResponses) PublishDaysWithResponse(ctx context.Context, body 
 	return ParsePublishDaysResponse(rsp)
 }
 
+// ElapseWithBodyWithResponse How long it is from one day or moment to another
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /elapsed (the `Elapse` operationId).
+func (c *ClientWithResponses) ElapseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ElapseResponse, error) {
+	rsp, err := c.ElapseWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseElapseResponse(rsp)
+}
+
+// ElapseWithResponse How long it is from one day or moment to another
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /elapsed (the `Elapse` operationId).
+func (c *ClientWithResponses) ElapseWithResponse(ctx context.Context, body ElapseJSONRequestBody, reqEditors ...RequestEditorFn) (*ElapseResponse, error) {
+	rsp, err := c.Elapse(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseElapseResponse(rsp)
+}
+
 // ListHolidayListsWithResponse The holidayLists
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12189,6 +12365,39 @@ func ParsePublishDaysResponse(rsp *http.Response) (*PublishDaysResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest PublishedDays
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseElapseResponse parses an HTTP response from a ElapseWithResponse call
+func ParseElapseResponse(rsp *http.Response) (*ElapseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ElapseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ElapsedAnswers
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -122,6 +122,9 @@ type ServerInterface interface {
 	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
 	// (PUT /days/published)
 	PublishDays(c *gin.Context)
+	// Elapse How long it is from one day or moment to another
+	// (POST /elapsed)
+	Elapse(c *gin.Context)
 	// ListHolidayLists The holidayLists
 	// (GET /holidays)
 	ListHolidayLists(c *gin.Context, params ListHolidayListsParams)
@@ -1497,6 +1500,19 @@ func (siw *ServerInterfaceWrapper) PublishDays(c *gin.Context) {
 	siw.Handler.PublishDays(c)
 }
 
+// Elapse operation middleware
+func (siw *ServerInterfaceWrapper) Elapse(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Elapse(c)
+}
+
 // ListHolidayLists operation middleware
 func (siw *ServerInterfaceWrapper) ListHolidayLists(c *gin.Context) {
 
@@ -2393,6 +2409,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/resolve/timeline", wrapper.ResolveTimeline)
 	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/check", wrapper.Check)
+	router.POST(options.BaseURL+"/elapsed", wrapper.Elapse)
 	router.POST(options.BaseURL+"/days", wrapper.ListDays)
 	router.GET(options.BaseURL+"/days/published", wrapper.GetPublishedDays)
 	router.PUT(options.BaseURL+"/days/published", wrapper.PublishDays)
@@ -3955,6 +3972,45 @@ func (response PublishDaysdefaultApplicationProblemPlusJSONResponse) VisitPublis
 	return err
 }
 
+type ElapseRequestObject struct {
+	Body *ElapseJSONRequestBody
+}
+
+type ElapseResponseObject interface {
+	VisitElapseResponse(w http.ResponseWriter) error
+}
+
+type Elapse200JSONResponse ElapsedAnswers
+
+func (response Elapse200JSONResponse) VisitElapseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ElapsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ElapsedefaultApplicationProblemPlusJSONResponse) VisitElapseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListHolidayListsRequestObject struct {
 	Params ListHolidayListsParams
 }
@@ -5489,6 +5545,9 @@ type StrictServerInterface interface {
 	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
 	// (PUT /days/published)
 	PublishDays(ctx context.Context, request PublishDaysRequestObject) (PublishDaysResponseObject, error)
+	// Elapse How long it is from one day or moment to another
+	// (POST /elapsed)
+	Elapse(ctx context.Context, request ElapseRequestObject) (ElapseResponseObject, error)
 	// ListHolidayLists The holidayLists
 	// (GET /holidays)
 	ListHolidayLists(ctx context.Context, request ListHolidayListsRequestObject) (ListHolidayListsResponseObject, error)
@@ -6746,6 +6805,48 @@ func (sh *strictHandler) PublishDays(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PublishDaysResponseObject); ok {
 		if err := validResponse.VisitPublishDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Elapse operation middleware
+func (sh *strictHandler) Elapse(ctx *gin.Context) {
+	var request ElapseRequestObject
+
+	var body ElapseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Elapse(ctx, request.(ElapseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Elapse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ElapseResponseObject); ok {
+		if err := validResponse.VisitElapseResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

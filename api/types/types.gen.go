@@ -627,6 +627,46 @@ type Derivation struct {
 	Help string `json:"help"`
 }
 
+// ElapsedAnswers defines model for ElapsedAnswers.
+type ElapsedAnswers struct {
+	// Items In the order of the pairs
+	Items []ElapsedFigures `json:"items"`
+}
+
+// ElapsedFigures The first inside, the last outside; below 0 where the last comes first
+type ElapsedFigures = book.Elapsed
+
+// ElapsedPair defines model for ElapsedPair.
+type ElapsedPair struct {
+	// From A date, a date with a time, `today` or `now`
+	//
+	// Example: 2024-02-29
+	From string `json:"from"`
+
+	// To Example: 2026-10-19
+	To string `json:"to"`
+}
+
+// ElapsedRequest defines model for ElapsedRequest.
+type ElapsedRequest struct {
+	// BothEnds Count the last day, too
+	BothEnds *bool `json:"both_ends,omitempty"`
+
+	// Calendar Lower-case letters, digits and hyphens, beginning with a letter
+	Calendar *Name `json:"calendar,omitempty"`
+
+	// DayStarts The time at which days start; the service's where it is left out
+	//
+	// Example: 04:00
+	DayStarts *TimeOfDay    `json:"day_starts,omitempty"`
+	Pairs     []ElapsedPair `json:"pairs"`
+
+	// Zone IANA time zone by which moments are read; the service's where it is left out
+	//
+	// Example: Europe/Lisbon
+	Zone *Zone `json:"zone,omitempty"`
+}
+
 // Expression Example: last full month
 type Expression = string
 
@@ -1668,6 +1708,9 @@ type ListDaysJSONRequestBody = DaysRequest
 
 // PublishDaysJSONRequestBody defines body for PublishDays for application/json ContentType.
 type PublishDaysJSONRequestBody = PublishDaysRequest
+
+// ElapseJSONRequestBody defines body for Elapse for application/json ContentType.
+type ElapseJSONRequestBody = ElapsedRequest
 
 // AddHolidayListJSONRequestBody defines body for AddHolidayList for application/json ContentType.
 type AddHolidayListJSONRequestBody = HolidayListDefinition

@@ -515,3 +515,29 @@ func (a AsOf) Long() string {
 	}
 	return date.Long() + ", " + time.UnixMicro(int64(a.Moment)).In(a.Zone()).Format(layout)
 }
+
+// Reach returns the moment; of a day, its start.
+func (a AsOf) Reach() Moment {
+	if a.Timed {
+		return a.Moment
+	}
+	return a.StartOf(a.Day)
+}
+
+// MarshalJSON writes the day, or the moment with its offset.
+func (a AsOf) MarshalJSON() ([]byte, error) { return json.Marshal(a.String()) }
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (a *AsOf) UnmarshalJSON(data []byte) error {
+	var text string
+	if err := json.Unmarshal(data, &text); err != nil {
+		return err
+	}
+	if d, err := ParseDay(text); err == nil {
+		*a = AsOf{Clock: a.Clock, Day: d}
+		return nil
+	}
+	r, err := a.Parse(text)
+	*a = AsOf{Clock: a.Clock, Day: r.Day, Moment: r.Moment, Timed: true}
+	return err
+}

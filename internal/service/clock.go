@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"time"
+	_ "time/tzdata" // the same zones on every machine
 
 	"vastspan/core/civil"
 	"vastspan/core/query"

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
@@ -92,6 +93,50 @@ func (e *Expressions) Check(ctx context.Context, expressions []string, days int,
 	}
 	r, err := l.CheckSpans(ctx, expressions, asOf, days, c.Context)
 	return r, Refused(err)
+}
+
+// A Pair is two days or moments, as they are written.
+type Pair struct{ From, To string }
+
+// Elapsed tells how long it is from the first to the second of each pair; bothEnds counts the last day, too.
+func (e *Expressions) Elapsed(ctx context.Context, pairs []Pair, bothEnds bool, c Against) ([]book.Elapsed, error) {
+	clock, err := e.ReadClock(c.Zone, c.DayStarts)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	l, err := e.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]book.Elapsed, len(pairs))
+	for i, pair := range pairs {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		at := "/pairs/" + itoa(i)
+		from, err := clock.ReadAsOf(pair.From, nil)
+		if err != nil {
+			return nil, Refused(pointed(at+"/from", err))
+		}
+		to, err := clock.ReadAsOf(pair.To, nil)
+		if err != nil {
+			return nil, Refused(pointed(at+"/to", err))
+		}
+		one, err := l.Elapsed(from, to, c.Context, bothEnds)
+		if err != nil {
+			return nil, Refused(err)
+		}
+		list[i] = *one
+	}
+	return list, nil
+}
+
+// pointed puts an error of a statement where the statement stands.
+func pointed(pointer string, err error) error {
+	if wrong := (*query.Error)(nil); errors.As(err, &wrong) {
+		return &query.Error{Pointer: pointer, Err: wrong.Err}
+	}
+	return err
 }
 
 // Days lays days out in a calendar, with a column for each span: in or out.

@@ -73,6 +73,20 @@ func (h *handlers) Check(ctx context.Context, r server.CheckRequestObject) (serv
 	return server.Check200JSONResponse(*report), nil
 }
 
+// Elapse tells how long it is from one day or moment to another.
+func (h *handlers) Elapse(ctx context.Context, r server.ElapseRequestObject) (server.ElapseResponseObject, error) {
+	b := r.Body
+	pairs := make([]service.Pair, len(b.Pairs))
+	for i, pair := range b.Pairs {
+		pairs[i] = service.Pair{From: pair.From, To: pair.To}
+	}
+	list, err := h.service.Expressions.Elapsed(ctx, pairs, or(b.BothEnds), against(nil, nil, b.Calendar, b.Zone, b.DayStarts))
+	if err != nil {
+		return nil, err
+	}
+	return server.Elapse200JSONResponse{Items: list}, nil
+}
+
 func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject) (server.ListDaysResponseObject, error) {
 	b := r.Body
 	t, err := h.service.Expressions.Days(ctx, b.From, b.Through, or(b.Spans), against(b.AsOf, b.AtClose, b.Calendar, b.Zone, b.DayStarts))

@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/elapsed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How long it is from one day or moment to another */
+        post: operations["elapse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/days": {
         parameters: {
             query?: never;
@@ -1162,6 +1179,56 @@ export interface components {
             calendar?: components["schemas"]["Name"];
             zone?: components["schemas"]["Zone"];
             day_starts?: components["schemas"]["TimeOfDay"];
+        };
+        ElapsedRequest: {
+            pairs: components["schemas"]["ElapsedPair"][];
+            /** @description Count the last day, too */
+            both_ends?: boolean;
+            calendar?: components["schemas"]["Name"];
+            zone?: components["schemas"]["Zone"];
+            day_starts?: components["schemas"]["TimeOfDay"];
+        };
+        ElapsedPair: {
+            /**
+             * @description A date, a date with a time, `today` or `now`
+             * @example 2024-02-29
+             */
+            from: string;
+            /** @example 2026-10-19 */
+            to: string;
+        };
+        ElapsedAnswers: {
+            /** @description In the order of the pairs */
+            items: components["schemas"]["ElapsedFigures"][];
+        };
+        /** @description The first inside, the last outside; below 0 where the last comes first */
+        ElapsedFigures: {
+            /** @description The date, or the moment with its offset */
+            from: string;
+            to: string;
+            calendar: string;
+            days: number;
+            business_days: number;
+            /** @description The most whole ones whose sum with the first day does not pass the last */
+            months: number;
+            years: number;
+            /** @description How many boundaries of weeks lie between */
+            calendar_weeks: number;
+            calendar_months: number;
+            calendar_quarters: number;
+            calendar_years: number;
+            /** @example P1Y2M3D */
+            period: string;
+            year_fraction: components["schemas"]["Value"];
+            actual_365: components["schemas"]["Value"];
+            thirty_360: components["schemas"]["Value"];
+            /**
+             * Format: int64
+             * @description Elapsed time, between moments
+             */
+            seconds?: number;
+            /** @description What the figures do not know, such as holidays beyond their list */
+            caution?: string;
         };
         PublishDaysRequest: {
             /** Format: date */
@@ -2304,6 +2371,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    elapse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElapsedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElapsedAnswers"];
                 };
             };
             default: components["responses"]["Problem"];
