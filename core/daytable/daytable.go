@@ -165,6 +165,9 @@ func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Sc
 		if one.Error != nil {
 			return nil, i, one.Error
 		}
+		if one.Moments != nil { // whether a day is inside has no answer
+			return nil, i, fmt.Errorf("%s has times: a day may be inside in part", one.Expression)
+		}
 		sets[i] = one.Intervals
 	}
 	t = &Table{

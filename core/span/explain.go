@@ -67,8 +67,14 @@ const refillHorizon = 800
 // Explain resolves an expression and gives the steps and the cautions with it.
 func Explain(n Node, s Scope) (Resolution, error) { return cautious(n, s, true) }
 
-// ResolveCautiously resolves an expression and gives the cautions with it.
-func ResolveCautiously(n Node, s Scope) (Resolution, error) { return cautious(n, s, false) }
+// ResolveCautiously resolves an expression to days and gives the cautions with it; a span of moments is refused.
+func ResolveCautiously(n Node, s Scope) (Resolution, error) {
+	r, err := cautious(n, s, false)
+	if err == nil && r.Moments != nil {
+		err = timedError(n)
+	}
+	return r, err
+}
 
 func cautious(n Node, s Scope, steps bool) (Resolution, error) {
 	e := s.env()

@@ -66,7 +66,9 @@ func (a *app) elapsed(ctx context.Context, from, to string, f *contextFlags, bot
 	d.showsTimes = e.From.Timed || e.To.Timed
 	a.headed(out, d, "from %s to %s, calendar %s", e.From.Long(), e.To.Long(), e.Calendar)
 	return a.print.Print(out, print.View{Data: e, Grid: func() *table.Grid {
-		return &table.Grid{Header: append([]string{"from", "to"}, elapsedNames...), Rows: [][]string{append([]string{from, to}, elapsedCells(&e.Figures)...)}}
+		return &table.Grid{
+			Header: append([]string{"from", "to"}, elapsedNames...), Rows: [][]string{append([]string{from, to}, elapsedCells(&e.Figures)...)},
+		}
 	}, Draw: func(p *print.Printer) { printElapsed(p, &e.Figures, bothEnds) }})
 }
 

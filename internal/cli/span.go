@@ -127,6 +127,9 @@ func (a *app) spanList() *cobra.Command {
 				g := &table.Grid{Header: []string{"name", "is", "first_day", "last_day", "days"}}
 				for i := range spans {
 					days := table.DayCells(r.Resolutions[i].Intervals)
+					if z := r.Resolutions[i].Moments; z != nil {
+						days = []string{print.Runs(*z), "", ""}
+					}
 					switch e := r.Resolutions[i].Error; {
 					case e != nil:
 						days = []string{"refused: " + e.Message, "", ""}

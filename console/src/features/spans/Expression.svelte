@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query'
   import { api, data, type ExpressionError } from '../../api/client'
-  import { ranges } from '../../lib/days'
+  import { extent, size } from '../../lib/moments'
   import type { Context } from '../../api/queries'
 
   // An expression field that is checked as one types: its canonical text and days, or the error with
@@ -99,10 +99,8 @@
     <p>
       <span class="text-quiet">Reads as</span>
       <code class="font-mono">{found.expression}</code><span class="text-quiet">:</span>
-      <b class="font-semibold" data-reads>{ranges(found.intervals)}</b>
-      {#if found.days !== null}<span class="text-quiet"
-          >{found.days.toLocaleString('en')} {found.days === 1 ? 'day' : 'days'}</span
-        >{/if}
+      <b class="font-semibold" data-reads>{extent(found)}</b>
+      <span class="text-quiet">{size(found)}</span>
     </p>
     {#each cautions ? (found.cautions ?? []) : [] as caution (caution.text)}
       <p class="mt-1 text-quiet"><b class="font-semibold text-worse">Caution</b> {caution.text}</p>

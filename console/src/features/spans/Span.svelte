@@ -6,8 +6,8 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import Versions from './Versions.svelte'
   import Why from './Why.svelte'
-  import { ranges } from '../../lib/days'
-  import { useAsOf, useTimelines, useSpans } from '../../api/queries'
+  import { extent, size } from '../../lib/moments'
+  import { useAsOf, useResolve, useTimelines, useSpans } from '../../api/queries'
   import { carried } from '../../lib/address.svelte'
   import { navigate, route } from '../../router'
 
@@ -17,6 +17,12 @@
   const span = $derived(spans.data?.find((s) => s.definition.name === name))
   const timelines = useTimelines(() => (span ? ['@' + span.definition.name] : []), asOf)
   const now = $derived(timelines.at(0))
+  const moments = useResolve(
+    () => (span ? ['@' + span.definition.name] : []),
+    () => asOf.context,
+  )
+  // A timeline goes by days: a span of moments is told by its moments once they are there.
+  const reads = $derived({ intervals: now?.intervals ?? [], moments: moments.data?.resolutions[0]?.moments })
 
   function done(next: string | null) {
     if (next === null) void navigate('/', { search: carried().slice(1) })
@@ -30,12 +36,8 @@
   <h1 class="text-xl font-semibold tracking-tight">{name}</h1>
   {#if now && span}
     <p data-span-days>
-      {#if now.error}<span class="text-worse">{now.error}</span>{:else}<b class="font-semibold"
-          >{ranges(now.intervals)}</b
-        >
-        <span class="text-quiet"
-          >{now.days === null ? '' : `${now.days.toLocaleString('en')} ${now.days === 1 ? 'day' : 'days'}`}</span
-        >{/if}
+      {#if now.error}<span class="text-worse">{now.error}</span>{:else}<b class="font-semibold">{extent(reads)}</b>
+        <span class="text-quiet">{size(reads)}</span>{/if}
     </p>
   {/if}
 </div>

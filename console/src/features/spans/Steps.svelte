@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Resolution } from '../../api/client'
-  import { ranges, totalDays } from '../../lib/days'
+  import { extent, size } from '../../lib/moments'
 
   // Why a span has the days it has: each step with the words it comes from.
   let { resolution }: { resolution: Resolution } = $props()
@@ -15,8 +15,8 @@
         {#if s.note}
           <td class="py-1.5 text-right text-quiet" colspan="2">{s.note}</td>
         {:else}
-          <td class="py-1.5 text-right">{ranges(s.intervals)}</td>
-          <td class="w-14 py-1.5 text-right text-quiet">{totalDays(s.intervals)?.toLocaleString('en') ?? '∞'}</td>
+          <td class="py-1.5 text-right">{extent(s)}</td>
+          <td class="py-1.5 pl-3 text-right whitespace-nowrap text-quiet">{size(s) || '∞'}</td>
         {/if}
       </tr>
     {/each}
