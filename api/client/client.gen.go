@@ -95,6 +95,20 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// AgeWithBody How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /ageing (the `Age` operationId).
+	AgeWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /ageing (the `Age` operationId).
+	Age(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetBook All definitions as a span book
 	//
 	// Corresponds with GET /book (the `GetBook` operationId).
@@ -698,6 +712,40 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /total (the `Total` operationId).
 	Total(ctx context.Context, body TotalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// AgeWithBody How long the records of a dataset last, how old the open ones are, and how a backlog goes
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /ageing (the `Age` operationId).
+func (c *Client) AgeWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAgeRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /ageing (the `Age` operationId).
+func (c *Client) Age(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAgeRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // GetBook All definitions as a span book
@@ -2242,6 +2290,46 @@ func (c *Client) Total(ctx context.Context, body TotalJSONRequestBody, reqEditor
 		return nil, err
 	}
 	return c.Client.Do(req)
+}
+
+// NewAgeRequest calls the generic Age builder with application/json body
+func NewAgeRequest(server string, body AgeJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAgeRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAgeRequestWithBody constructs an http.Request for the Age method, with any body, and a specified content type
+func NewAgeRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ageing")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
 }
 
 // NewGetBookRequest constructs an http.Request for the GetBook method
@@ -5919,6 +6007,20 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// AgeWithBodyWithResponse How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /ageing (the `Age` operationId).
+	AgeWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AgeResponse, error)
+
+	// AgeWithResponse How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /ageing (the `Age` operationId).
+	AgeWithResponse(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*AgeResponse, error)
+
 	// GetBookWithResponse All definitions as a span book
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -6592,6 +6694,54 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /total (the `Total` operationId).
 	TotalWithResponse(ctx context.Context, body TotalJSONRequestBody, reqEditors ...RequestEditorFn) (*TotalResponse, error)
+}
+
+type AgeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *AgeingAnswer
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AgeResponse) GetJSON200() *AgeingAnswer {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AgeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AgeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AgeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AgeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AgeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type GetBookResponse struct {
@@ -9871,6 +10021,32 @@ func (r TotalResponse) ContentType() string {
 	return ""
 }
 
+// AgeWithBodyWithResponse How long the records of a dataset last, how old the open ones are, and how a backlog goes
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /ageing (the `Age` operationId).
+func (c *ClientWithResponses) AgeWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AgeResponse, error) {
+	rsp, err := c.AgeWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAgeResponse(rsp)
+}
+
+// AgeWithResponse How long the records of a dataset last, how old the open ones are, and how a backlog goes
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /ageing (the `Age` operationId).
+func (c *ClientWithResponses) AgeWithResponse(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*AgeResponse, error) {
+	rsp, err := c.Age(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAgeResponse(rsp)
+}
+
 // GetBookWithResponse All definitions as a span book
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11107,6 +11283,42 @@ func (c *ClientWithResponses) TotalWithResponse(ctx context.Context, body TotalJ
 		return nil, err
 	}
 	return ParseTotalResponse(rsp)
+}
+
+// ParseAgeResponse parses an HTTP response from a AgeWithResponse call
+func ParseAgeResponse(rsp *http.Response) (*AgeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AgeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest AgeingAnswer
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
+
+	}
+
+	return response, nil
 }
 
 // ParseGetBookResponse parses an HTTP response from a GetBookWithResponse call

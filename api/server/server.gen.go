@@ -20,6 +20,9 @@ import (
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	// (POST /ageing)
+	Age(c *gin.Context)
 	// GetBook All definitions as a span book
 	// (GET /book)
 	GetBook(c *gin.Context)
@@ -228,6 +231,19 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// Age operation middleware
+func (siw *ServerInterfaceWrapper) Age(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Age(c)
+}
 
 // GetBook operation middleware
 func (siw *ServerInterfaceWrapper) GetBook(c *gin.Context) {
@@ -2410,6 +2426,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/check", wrapper.Check)
 	router.POST(options.BaseURL+"/elapsed", wrapper.Elapse)
+	router.POST(options.BaseURL+"/ageing", wrapper.Age)
 	router.POST(options.BaseURL+"/days", wrapper.ListDays)
 	router.GET(options.BaseURL+"/days/published", wrapper.GetPublishedDays)
 	router.PUT(options.BaseURL+"/days/published", wrapper.PublishDays)
@@ -2473,6 +2490,65 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type AgeRequestObject struct {
+	Body *AgeJSONRequestBody
+}
+
+type AgeResponseObject interface {
+	VisitAgeResponse(w http.ResponseWriter) error
+}
+
+type Age200JSONResponse AgeingAnswer
+
+func (response Age200JSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type Age200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response Age200TextcsvResponse) VisitAgeResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type AgedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AgedefaultApplicationProblemPlusJSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetBookRequestObject struct {
 }
@@ -5443,6 +5519,9 @@ func (response TotaldefaultApplicationProblemPlusJSONResponse) VisitTotalRespons
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
+	// (POST /ageing)
+	Age(ctx context.Context, request AgeRequestObject) (AgeResponseObject, error)
 	// GetBook All definitions as a span book
 	// (GET /book)
 	GetBook(ctx context.Context, request GetBookRequestObject) (GetBookResponseObject, error)
@@ -5698,6 +5777,48 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// Age operation middleware
+func (sh *strictHandler) Age(ctx *gin.Context) {
+	var request AgeRequestObject
+
+	var body AgeJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Age(ctx, request.(AgeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Age")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AgeResponseObject); ok {
+		if err := validResponse.VisitAgeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // GetBook operation middleware

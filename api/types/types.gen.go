@@ -6,6 +6,7 @@ package types
 import (
 	"time"
 
+	"vastspan/core/ageing"
 	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
@@ -256,6 +257,21 @@ func (e Unit) Valid() bool {
 		return false
 	}
 }
+
+// AgeingAnswer defines model for AgeingAnswer.
+type AgeingAnswer = ageing.Answer
+
+// AgeingFault defines model for AgeingFault.
+type AgeingFault = ageing.Fault
+
+// AgeingGroup defines model for AgeingGroup.
+type AgeingGroup = ageing.Group
+
+// AgeingQuestion defines model for AgeingQuestion.
+type AgeingQuestion = ageing.Question
+
+// AgeingTurn Open at the start + opened - closed = open at the end
+type AgeingTurn = ageing.Turn
 
 // Answer defines model for Answer.
 type Answer = query.Answer
@@ -1672,6 +1688,9 @@ type ListSpanVersionsParams struct {
 	// After The `next` of the page before
 	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
 }
+
+// AgeJSONRequestBody defines body for Age for application/json ContentType.
+type AgeJSONRequestBody = AgeingQuestion
 
 // AddBriefJSONRequestBody defines body for AddBrief for application/json ContentType.
 type AddBriefJSONRequestBody = BriefDefinition

@@ -36,6 +36,7 @@ type Service struct {
 	Receipts    *Receipts
 	Schedules   *Schedules
 	DayTables   *DayTables
+	Ageing      *Ageing
 	// Trouble, where it is set, says why the database does not run; nil while it does.
 	Trouble func() error
 }
@@ -72,6 +73,7 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Expressions = &Expressions{defs, s.Datasets, clock}
 	s.Totals = &Totals{defs, st, clock}
 	s.Records = &Records{s.Totals, st}
+	s.Ageing = &Ageing{defs, st, clock}
 	s.Views = &Views{defs, s.Totals, clock}
 	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views}
 	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, clock}

@@ -106,7 +106,9 @@ func (s *sender) text(name string) string {
 	pools := map[string][]string{
 		"name": randomNames, "dataset": randomNames, "brief": randomNames, "calendar": {"civil", "firm", "x"}, "holidays": randomNames,
 		"expression": randomExpressions, "expressions": randomExpressions, "over": randomExpressions, "is": randomExpressions,
-		"default": randomExpressions, "spans": randomExpressions, "from": randomDays, "through": randomDays, "as_of": randomDays,
+		"default": randomExpressions, "spans": randomExpressions, "from": slices.Concat(randomDays, []string{"day", "day"}),
+		"to": {"booked", "booked", "day", "2026-10-19", "2026-03-01T10:00", "now"}, "unit": {"days", "business-days", "months", "eons"},
+		"bands": {"", "0-7,8-30,31+", "0+", "1-2", "0-9,5+"}, "only": {"", "open", "closed", "all", "some"}, "through": randomDays, "as_of": randomDays,
 		"since": randomDays, "days": slices.Concat(randomExpressions, randomDays), "by": randomColumns, "across": randomColumns, "date": randomColumns,
 		"column": randomColumns, "amount": randomColumns, "category": randomColumns, "detail": randomColumns, "figures": randomFigures,
 		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,

@@ -145,3 +145,16 @@ func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
 	}
 	return g
 }
+
+// Age tells how long the records of a dataset last.
+func (h *handlers) Age(ctx context.Context, r server.AgeRequestObject) (server.AgeResponseObject, error) {
+	answer, err := h.service.Ageing.Answer(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if wantsCSV(ctx) {
+		body, err := csv(ctx, answer.Dataset+"-ageing", answer.Grid())
+		return server.Age200TextcsvResponse{Body: body}, err
+	}
+	return server.Age200JSONResponse(*answer), nil
+}

@@ -109,6 +109,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/ageing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How long the records of a dataset last, how old the open ones are, and how a backlog goes */
+        post: operations["age"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/days": {
         parameters: {
             query?: never;
@@ -1229,6 +1246,121 @@ export interface components {
             seconds?: number;
             /** @description What the figures do not know, such as holidays beyond their list */
             caution?: string;
+        };
+        AgeingQuestion: {
+            dataset: components["schemas"]["Name"];
+            /** @description The column of the day on which a record begins */
+            from: string;
+            /** @description That of the day on which it ends, blank while it is open */
+            to: string;
+            /**
+             * @description What lengths are counted in; days where it is left out
+             * @example business days
+             */
+            unit?: string;
+            /**
+             * @description Lengths to count by, one after the other from 0 on
+             * @example 0-7,8-30,31-90,91+
+             */
+            bands?: string;
+            /** @description Give the share of records that last at most so long */
+            within?: number;
+            /** @description A category */
+            by?: string;
+            /** @description Added up in each band */
+            amount?: string;
+            /** @description Keep the records that begin in this span */
+            over?: string;
+            /** @description open, closed or all */
+            only?: string;
+            /** @description Give what was opened, closed and open at the end of each of these units */
+            each?: string;
+            where?: string[];
+            as_of?: components["schemas"]["AsOf"];
+            at_close?: boolean;
+            calendar?: components["schemas"]["Name"];
+        };
+        AgeingAnswer: {
+            dataset: string;
+            from: string;
+            to: string;
+            unit: string;
+            bands?: string;
+            within?: number;
+            by?: string;
+            amount?: string;
+            over?: string;
+            only: string;
+            each?: string;
+            where?: string[];
+            as_of: string;
+            at_close?: boolean;
+            calendar: string;
+            over_days: components["schemas"]["Intervals"];
+            /** @description The values of the category in order, then all records */
+            groups: components["schemas"]["AgeingGroup"][];
+            course?: components["schemas"]["AgeingTurn"][];
+            /** @description Records that end before they begin, up to a hundred pairs of days; they count nowhere else */
+            faults?: components["schemas"]["AgeingFault"][];
+            /** Format: int64 */
+            fault_records: number;
+            /**
+             * Format: int64
+             * @description Records that begin after the as-of day
+             */
+            not_begun: number;
+            /**
+             * Format: int64
+             * @description Records without a first date
+             */
+            undated: number;
+        };
+        AgeingGroup: {
+            label: components["schemas"]["Label"];
+            /** Format: int64 */
+            records: number;
+            /** Format: int64 */
+            open: number;
+            /** Format: int64 */
+            closed: number;
+            mean: components["schemas"]["Value"];
+            median: components["schemas"]["Value"];
+            percentile_90: components["schemas"]["Value"];
+            longest: components["schemas"]["Value"];
+            /** Format: int64 */
+            within_records?: number;
+            within_share: components["schemas"]["Value"];
+            bands?: {
+                band: string;
+                /** Format: int64 */
+                records: number;
+                sum: components["schemas"]["Value"];
+            }[];
+        };
+        /** @description Open at the start + opened - closed = open at the end */
+        AgeingTurn: {
+            unit: string;
+            /** Format: date */
+            first_day: string;
+            /** Format: date */
+            last_day: string;
+            /** Format: int64 */
+            open_at_start: number;
+            /** Format: int64 */
+            opened: number;
+            /** Format: int64 */
+            closed: number;
+            /** Format: int64 */
+            open_at_end: number;
+        };
+        AgeingFault: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            label: components["schemas"]["Label"];
+            /** Format: int64 */
+            records: number;
         };
         PublishDaysRequest: {
             /** Format: date */
@@ -2396,6 +2528,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ElapsedAnswers"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    age: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgeingQuestion"];
+            };
+        };
+        responses: {
+            /** @description As CSV the course where one was asked for, else the bands, else the figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgeingAnswer"];
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,209 @@
+// Package ageing tells of records that begin on one day and end on another how long they last, how old those are that are
+// open, and how a backlog goes (semantics §10).
+package ageing
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/query"
+	"vastspan/core/span"
+)
+
+// A Question asks how long the records of a dataset last.
+type Question struct {
+	Dataset string `json:"dataset,omitempty"`
+	From    string `json:"from"` // the column of the day on which a record begins
+	To      string `json:"to"`   // that of the day on which it ends, blank while it is open
+	Unit    string `json:"unit,omitempty"`
+	Bands   string `json:"bands,omitempty"`
+	// Within asks for the share of records that last at most so long.
+	Within *int   `json:"within,omitempty"`
+	By     string `json:"by,omitempty"`     // a category
+	Amount string `json:"amount,omitempty"` // added up in each band
+	// Over keeps the records that begin in a span.
+	Over string `json:"over,omitempty"`
+	// Only is open, closed or all; empty is all.
+	Only string `json:"only,omitempty"`
+	// Each asks for what was opened, closed and open at the end of each unit of the calendar.
+	Each  string          `json:"each,omitempty"`
+	Where dataset.Filters `json:"where,omitempty"`
+	query.Context
+}
+
+// What Only may say.
+const (
+	All    = "all"
+	Open   = "open"
+	Closed = "closed"
+)
+
+// A Stay is records with the same two days and the same value of the category.
+type Stay struct {
+	Begin   civil.Day
+	Begun   bool // the first date is not blank
+	End     civil.Day
+	Ended   bool // the second date is not blank
+	Label   dataset.Label
+	Records int64
+	Sum     decimal.Value // of the amount, where one is asked for
+}
+
+// A Request is what a source is asked for: columns and filters that fit the schema.
+type Request struct {
+	From, To, By, Amount string
+	Where                dataset.Filters
+}
+
+// A Source holds records.
+type Source interface {
+	// Stays gives the records to take, those that are alike together or not, in any order.
+	Stays(ctx context.Context, r *Request, take func(Stay) error) error
+}
+
+// Records are a source with its schema.
+type Records struct {
+	Name   string
+	Schema *dataset.Schema
+	Source Source
+}
+
+// plan is a question that was checked.
+type plan struct {
+	question Question
+	scope    span.Scope
+	unit     *Unit
+	bands    []Band
+	each     calendar.Unit
+	over     civil.Set
+	request  Request
+}
+
+// newPlan checks a question; errors are *query.Error.
+func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error) {
+	p := &plan{question: q, scope: scope, over: civil.SetOf(civil.AllDays)}
+	if p.scope.Calendar == nil {
+		p.scope.Calendar = calendar.Civil
+	}
+	for _, step := range []struct {
+		pointer string
+		check   func() error
+	}{
+		{"/from", func() error { return p.checkDates(schema) }},
+		{"/unit", func() (err error) { p.unit, err = parseUnit(q.Unit); return err }},
+		{"/bands", func() (err error) { p.bands, err = ParseBands(q.Bands); return err }},
+		{"/within", func() error {
+			if q.Within != nil && *q.Within < 0 {
+				return fmt.Errorf("within %d: expected 0 or more", *q.Within)
+			}
+			return nil
+		}},
+		{"/only", func() error {
+			if !slices.Contains([]string{"", All, Open, Closed}, q.Only) {
+				return fmt.Errorf("%q: expected %s, %s or %s", q.Only, Open, Closed, All)
+			}
+			return nil
+		}},
+		{"/each", p.readEach},
+		{"/by", func() error {
+			if q.By == "" {
+				return nil
+			}
+			return schema.CheckCategory(q.By)
+		}},
+		{"/amount", func() error {
+			if q.Amount == "" {
+				return nil
+			}
+			_, err := schema.Number(q.Amount, "the amount")
+			return err
+		}},
+		{"/over", p.readOver},
+		{"/where", func() error { return p.readFilters(schema) }},
+	} {
+		if err := step.check(); err != nil {
+			return nil, &query.Error{Pointer: step.pointer, Err: err}
+		}
+	}
+	p.request.From, p.request.To, p.request.By, p.request.Amount = q.From, q.To, q.By, q.Amount
+	return p, nil
+}
+
+func (p *plan) checkDates(schema *dataset.Schema) error {
+	q := &p.question
+	if q.From == "" || q.To == "" {
+		return fmt.Errorf("expected two columns of dates: the day on which a record begins, and the one on which it ends; there are %v", schema.Dates())
+	}
+	for _, name := range []string{q.From, q.To} {
+		if _, err := schema.DateColumn(name); err != nil {
+			return err
+		}
+	}
+	if q.From == q.To {
+		return fmt.Errorf("%s is both: expected two columns", q.From)
+	}
+	return nil
+}
+
+func (p *plan) readEach() error {
+	if p.question.Each == "" {
+		return nil
+	}
+	u, ok := calendar.ParseUnit(p.question.Each)
+	if !ok || u == calendar.BusinessDay {
+		return fmt.Errorf("each %q: expected day, week, month, quarter, half or year", p.question.Each)
+	}
+	p.each, p.question.Each = u, u.String()
+	return nil
+}
+
+func (p *plan) readOver() error {
+	if p.question.Over == "" {
+		return nil
+	}
+	n, err := span.Parse(p.question.Over)
+	if err != nil {
+		return err
+	}
+	r, err := span.ResolveCautiously(n, p.scope)
+	p.over, p.question.Over = r.Days, n.String()
+	return err
+}
+
+func (p *plan) readFilters(schema *dataset.Schema) error {
+	resolved, err := p.question.Where.Resolved(schema, func(text string) (civil.Set, string, error) {
+		n, err := span.Parse(text)
+		if err != nil {
+			return civil.Set{}, "", err
+		}
+		days, err := span.Resolve(n, p.scope)
+		return days, n.String(), err
+	})
+	if err != nil {
+		return err
+	}
+	p.request.Where = resolved
+	return schema.CheckFilters(resolved)
+}
+
+// Answer answers a question as of the day of a scope. Errors are *query.Error, or those of the source.
+func (q Question) Answer(ctx context.Context, r Records, scope span.Scope) (*Answer, error) {
+	p, err := newPlan(q, r.Schema, scope)
+	if err != nil {
+		return nil, err
+	}
+	c := newCollector(p)
+	if err := r.Source.Stays(ctx, &p.request, c.take); err != nil {
+		return nil, err
+	}
+	return c.answer(r.Name)
+}
+
+// errTooLong is the error of a course with too many units.
+var errTooLong = errors.New("the course would have more than 4,000 units: choose a longer one, or fewer records with over")

@@ -1,0 +1,331 @@
+package ageing
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/query"
+)
+
+// An Answer tells how long records last as of a day.
+type Answer struct {
+	// Question is what was asked, with what was left out: the as-of day, the calendar, the unit.
+	Question
+	AsOfDay civil.Day `json:"-"`
+	// OverDays are the days of the span that records begin in.
+	OverDays civil.Set `json:"over_days"`
+	// Groups are the values of the category in order, then all records together.
+	Groups []Group `json:"groups"`
+	// Course is what each unit opened and closed, in time order.
+	Course []Turn `json:"course,omitempty"`
+	// Faults are records that end before they begin: they are listed, and count nowhere else.
+	Faults       []Fault `json:"faults,omitempty"`
+	FaultRecords int64   `json:"fault_records"`
+	// NotBegun begin after the as-of day, Undated have no first date: both are left out.
+	NotBegun int64 `json:"not_begun"`
+	Undated  int64 `json:"undated"`
+}
+
+// A Group is the records of one value of the category, or all of them.
+type Group struct {
+	Label   dataset.Label `json:"label"`
+	Records int64         `json:"records"`
+	Open    int64         `json:"open"`
+	Closed  int64         `json:"closed"`
+	// Lengths are blank where there is no record. The median lies midway between the two middle ones of an even number; the
+	// 90th percentile is the shortest length that at least 90 of 100 records do not pass.
+	Mean         decimal.Value `json:"mean"`
+	Median       decimal.Value `json:"median"`
+	Percentile90 decimal.Value `json:"percentile_90"`
+	Longest      decimal.Value `json:"longest"`
+	// Within counts the records that last no longer than asked for, WithinShare is their share, with four decimals.
+	Within      *int64        `json:"within_records,omitempty"`
+	WithinShare decimal.Value `json:"within_share"`
+	Bands       []BandCount   `json:"bands,omitempty"`
+}
+
+// A BandCount is the records of a band.
+type BandCount struct {
+	Band    string        `json:"band"`
+	Records int64         `json:"records"`
+	Sum     decimal.Value `json:"sum"`
+}
+
+// A Turn is what a unit of the calendar did to a backlog: open at the start + opened - closed = open at the end.
+type Turn struct {
+	Unit        string    `json:"unit"`
+	FirstDay    civil.Day `json:"first_day"`
+	LastDay     civil.Day `json:"last_day"` // the as-of day where the unit is not over
+	OpenAtStart int64     `json:"open_at_start"`
+	Opened      int64     `json:"opened"`
+	Closed      int64     `json:"closed"`
+	OpenAtEnd   int64     `json:"open_at_end"`
+}
+
+// A Fault is records whose second date comes before the first.
+type Fault struct {
+	From    civil.Day     `json:"from"`
+	To      civil.Day     `json:"to"`
+	Label   dataset.Label `json:"label"`
+	Records int64         `json:"records"`
+}
+
+const (
+	// maxFaults is how many faults are listed; all are counted.
+	maxFaults = 100
+	// maxGroups is how many values a category may have.
+	maxGroups = 10_000
+	// maxCourse is how many units a course may have.
+	maxCourse = 4000
+	// meanDecimals and shareDecimals are how many decimals means and shares have.
+	meanDecimals  = 4
+	shareDecimals = 4
+)
+
+// pair is the two days of a stay; to is the as-of day while it is open.
+type pair struct{ from, to civil.Day }
+
+// gathering is what the records of a group come to.
+type gathering struct {
+	open, closed int64
+	lengths      map[int]int64         // records by how long they last
+	sums         map[int]decimal.Value // the amount in each band
+}
+
+// collector puts stays together.
+type collector struct {
+	plan    *plan
+	asOf    civil.Day
+	groups  map[dataset.Label]*gathering
+	all     *gathering
+	lengths map[pair]int // how long, found once for each two days
+	opened  map[civil.Day]int64
+	closed  map[civil.Day]int64
+	told    Answer
+}
+
+func newGathering() *gathering {
+	return &gathering{lengths: map[int]int64{}, sums: map[int]decimal.Value{}}
+}
+
+func newCollector(p *plan) *collector {
+	return &collector{
+		plan: p, asOf: p.scope.AsOf, groups: map[dataset.Label]*gathering{}, all: newGathering(), lengths: map[pair]int{},
+		opened: map[civil.Day]int64{}, closed: map[civil.Day]int64{},
+	}
+}
+
+// take adds a stay.
+func (c *collector) take(s Stay) error {
+	a := &c.told
+	switch {
+	case !s.Begun:
+		a.Undated += s.Records
+		return nil
+	case !c.plan.over.Contains(s.Begin):
+		return nil
+	case s.Ended && s.End < s.Begin:
+		a.FaultRecords += s.Records
+		a.Faults = append(a.Faults, Fault{s.Begin, s.End, s.Label, s.Records})
+		return nil
+	case s.Begin > c.asOf:
+		a.NotBegun += s.Records
+		return nil
+	}
+	p := pair{s.Begin, s.End}
+	open := !s.Ended || s.End > c.asOf // what was closed later counts as open then
+	c.opened[s.Begin] += s.Records
+	if open {
+		p.to = c.asOf
+	} else {
+		c.closed[s.End] += s.Records
+	}
+	if only := c.plan.question.Only; only == Open && !open || only == Closed && open {
+		return nil // the course is of all
+	}
+	length, known := c.lengths[p]
+	if !known {
+		var err error
+		if length, err = c.plan.unit.count(p.from, p.to, c.plan.scope.Calendar); err != nil {
+			return &query.Error{Pointer: "/unit", Err: err}
+		}
+		c.lengths[p] = length
+	}
+	group := c.groups[s.Label]
+	if group == nil {
+		if len(c.groups) == maxGroups {
+			return &query.Error{Pointer: "/by", Err: fmt.Errorf("%s has more than %d values: take another category, or filter", c.plan.question.By, maxGroups)}
+		}
+		group = newGathering()
+		c.groups[s.Label] = group
+	}
+	for _, g := range []*gathering{group, c.all} {
+		if err := g.add(&s, open, length, find(c.plan.bands, length)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (g *gathering) add(s *Stay, open bool, length, band int) error {
+	if open {
+		g.open += s.Records
+	} else {
+		g.closed += s.Records
+	}
+	g.lengths[length] += s.Records
+	if band < 0 || !s.Sum.Set {
+		return nil
+	}
+	have := g.sums[band]
+	if !have.Set {
+		g.sums[band] = s.Sum
+		return nil
+	}
+	sum, err := have.Plus(s.Sum)
+	g.sums[band] = sum
+	return err
+}
+
+// answer puts everything together.
+func (c *collector) answer(name string) (*Answer, error) {
+	a := c.told
+	a.Question, a.AsOfDay, a.OverDays = c.plan.question, c.asOf, c.plan.over
+	a.Dataset, a.Unit, a.Question.AsOf, a.Question.Calendar = name, c.plan.unit.Name, c.asOf.String(), c.plan.scope.Calendar.Name()
+	if a.Only == "" {
+		a.Only = All
+	}
+	if c.plan.question.By != "" {
+		for _, l := range slices.SortedFunc(maps.Keys(c.groups), dataset.Label.Compare) {
+			g, err := c.group(l, c.groups[l])
+			if err != nil {
+				return nil, err
+			}
+			a.Groups = append(a.Groups, g)
+		}
+	}
+	all, err := c.group(dataset.All, c.all)
+	if err != nil {
+		return nil, err
+	}
+	a.Groups = append(a.Groups, all)
+	slices.SortFunc(a.Faults, func(x, y Fault) int {
+		return cmp.Or(cmp.Compare(x.From, y.From), cmp.Compare(x.To, y.To), x.Label.Compare(y.Label))
+	})
+	a.Faults = a.Faults[:min(len(a.Faults), maxFaults)]
+	if c.plan.question.Each != "" {
+		a.Course, err = c.course()
+	}
+	return &a, err
+}
+
+// group returns the figures of a gathering.
+func (c *collector) group(label dataset.Label, g *gathering) (Group, error) {
+	out := Group{Label: label, Open: g.open, Closed: g.closed, Records: g.open + g.closed}
+	var total int64
+	lengths := slices.Sorted(maps.Keys(g.lengths))
+	for _, n := range lengths {
+		total += int64(n) * g.lengths[n]
+	}
+	if out.Records > 0 {
+		out.Mean.Set = true
+		if err := decimal.Divide(&out.Mean.Decimal, apd.New(total, 0), apd.New(out.Records, 0), meanDecimals); err != nil {
+			return out, err
+		}
+		low, high := g.ranked(lengths, (out.Records-1)/2), g.ranked(lengths, out.Records/2)
+		var err error
+		if out.Median, err = decimal.Midway(apd.New(int64(low), 0), apd.New(int64(high), 0)); err != nil {
+			return out, err
+		}
+		out.Percentile90 = decimal.Int(int64(g.ranked(lengths, (9*out.Records+9)/10-1)))
+		out.Longest = decimal.Int(int64(lengths[len(lengths)-1]))
+	}
+	if w := c.plan.question.Within; w != nil {
+		var within int64
+		for _, n := range lengths {
+			if n <= *w {
+				within += g.lengths[n]
+			}
+		}
+		if out.Within = &within; out.Records > 0 {
+			out.WithinShare.Set = true
+			if err := decimal.Divide(&out.WithinShare.Decimal, apd.New(within, 0), apd.New(out.Records, 0), shareDecimals); err != nil {
+				return out, err
+			}
+		}
+	}
+	for i, b := range c.plan.bands {
+		one := BandCount{Band: b.String(), Sum: g.sums[i]}
+		for _, n := range lengths {
+			if find(c.plan.bands, n) == i {
+				one.Records += g.lengths[n]
+			}
+		}
+		out.Bands = append(out.Bands, one)
+	}
+	return out, nil
+}
+
+// ranked returns the length at a position, from 0, among all records by length.
+func (g *gathering) ranked(lengths []int, position int64) int {
+	for _, n := range lengths {
+		if position -= g.lengths[n]; position < 0 {
+			return n
+		}
+	}
+	return 0
+}
+
+// course goes through the units from the first record's to that of the as-of day.
+func (c *collector) course() ([]Turn, error) {
+	if len(c.opened) == 0 {
+		return nil, nil
+	}
+	cal, u := c.plan.scope.Calendar, c.plan.each
+	first := slices.Min(slices.Collect(maps.Keys(c.opened)))
+	from, err := cal.Index(u, first)
+	if err != nil {
+		return nil, &query.Error{Pointer: "/each", Err: err}
+	}
+	through, err := cal.Index(u, c.asOf)
+	if err != nil {
+		return nil, &query.Error{Pointer: "/each", Err: err}
+	}
+	if through-from >= maxCourse {
+		return nil, &query.Error{Pointer: "/each", Err: errTooLong}
+	}
+	var turns []Turn
+	var open int64
+	for i := from; i <= through; i++ {
+		t, err := turnOf(cal, u, i, c.asOf)
+		if err != nil {
+			return nil, &query.Error{Pointer: "/each", Err: err}
+		}
+		t.OpenAtStart = open
+		for d := t.FirstDay; d <= t.LastDay; d++ {
+			t.Opened += c.opened[d]
+			t.Closed += c.closed[d]
+		}
+		open += t.Opened - t.Closed
+		t.OpenAtEnd = open
+		turns = append(turns, t)
+	}
+	return turns, nil
+}
+
+func turnOf(cal *calendar.Calendar, u calendar.Unit, index int, asOf civil.Day) (Turn, error) {
+	days, err := cal.Unit(u, index)
+	if err != nil {
+		return Turn{}, err
+	}
+	label, err := cal.Label(u, days.Start)
+	return Turn{Unit: label, FirstDay: days.Start, LastDay: min(days.Last(), asOf)}, err
+}

@@ -1,0 +1,180 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/api/client"
+	"vastspan/core/ageing"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/table"
+	"vastspan/internal/cli/print"
+	"vastspan/internal/service"
+)
+
+// ageingFlags ask how long the records of a dataset or a file last.
+type ageingFlags struct {
+	question ageing.Question
+	within   int
+	where    []string
+	file     fileFlags
+}
+
+func (f *ageingFlags) add(c *cobra.Command) {
+	flags := c.Flags()
+	q := &f.question
+	flags.StringVar(&q.From, "from", "", "of records: the column of the day on which a record begins")
+	flags.StringVar(&q.To, "to", "", "of records: the column of the day on which it ends, blank while it is open")
+	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(ageing.UnitNames(), ", ")+" (default days)")
+	flags.StringVar(&q.Bands, "bands", "", "of records: lengths to count by, such as '0-7,8-30,31-90,91+'")
+	flags.IntVar(&f.within, "within", -1, "of records: give the share that lasts at most so long")
+	flags.StringVar(&q.By, "by", "", "of records: category to break down by")
+	flags.StringVar(&q.Amount, "amount", "", "of records: column to add up in each band")
+	flags.StringVar(&q.Over, "over", "", "of records: keep those that begin in this span")
+	flags.StringVar(&q.Only, "open", "", "of records: open, closed or all (default all)")
+	flags.StringVar(&q.Each, "each", "", "of records: what was opened, closed and open at the end of each day, week, month, quarter, half or year")
+	flags.StringArrayVar(&f.where, "where", nil, "of records: which to keep; see vastspan total --help")
+	f.file.add(c)
+}
+
+// asked reports whether records are asked about, not two days.
+func (f *ageingFlags) asked() bool { return f.question.From != "" || f.question.To != "" }
+
+// ageing tells how long the records of a dataset or a file last.
+func (a *app) ageing(ctx context.Context, source string, context *contextFlags, f *ageingFlags, out print.Output) error {
+	q := f.question
+	q.Context = context.Context
+	if q.Only == "only" { // --open only
+		q.Only = ageing.Open
+	}
+	if f.within >= 0 {
+		q.Within = &f.within
+	}
+	var err error
+	if q.Where, err = readWhere(f.where); err != nil {
+		return err
+	}
+	if isFile(source) {
+		return a.ageingFile(ctx, source, q, context, f, out)
+	}
+	q.Dataset = source
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.AgeResponse, error) { return c.AgeWithResponse(ctx, q) })
+	if err != nil {
+		return err
+	}
+	return a.printAgeing(r.JSON200, out, a.at())
+}
+
+func (a *app) ageingFile(ctx context.Context, file string, q ageing.Question, context *contextFlags, f *ageingFlags, out print.Output) error {
+	f.file.zone = context.zone
+	d, err := a.definitions(ctx, context)
+	if err != nil {
+		return err
+	}
+	in, done, err := a.open(file)
+	if err != nil {
+		return err
+	}
+	defer done()
+	in, clean, err := rereadable(in)
+	if err != nil {
+		return err
+	}
+	defer clean()
+	if f.file.zone == "" {
+		f.file.zone = localZoneName()
+	}
+	h := service.ColumnHints{Date: q.From, Zone: f.file.zone, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers}
+	if q.By != "" {
+		h.Categories = []string{q.By}
+	}
+	if q.Amount != "" {
+		h.Amounts = []string{q.Amount}
+	}
+	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: true, NoRecords: f.file.noRecords, Hints: h})
+	if err != nil {
+		return err
+	}
+	asOf, err := d.asOf(context, func() (civil.Day, bool, error) { return local.Newest(ctx) })
+	if err != nil {
+		return err
+	}
+	scope, err := d.library.Scope(asOf, q.Context)
+	if err != nil {
+		return err
+	}
+	answer, err := local.Ageing(ctx, q, scope)
+	if err != nil {
+		return about(err, q)
+	}
+	if out != print.AsTable {
+		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
+	}
+	return a.printAgeing(answer, out, "definitions: "+d.String())
+}
+
+func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string) error {
+	return a.print.Print(out, print.View{Data: answer, Grid: answer.Grid, Draw: func(p *print.Printer) {
+		p.Linef("%s from %s to %s in %s, %s, calendar %s", answer.Dataset, answer.From, answer.To, answer.Unit, "as of "+answer.AsOf, answer.Calendar)
+		p.Linef("%s\n", source)
+		p.Table(answer.Figures(), ageingLook(answer, 0))
+		if answer.Bands != "" {
+			p.Linef("")
+			p.Table(answer.BandRows(), ageingLook(answer, 1))
+		}
+		if answer.Each != "" {
+			p.Linef("")
+			p.Table(answer.CourseRows(), print.Look{Right: print.Right(3, 4, 5, 6), Shown: print.Days})
+		}
+		printAgeingNotes(p, answer)
+	}})
+}
+
+// ageingLook puts all columns but those of names to the right.
+func ageingLook(answer *ageing.Answer, names int) print.Look {
+	if answer.By != "" {
+		names++
+	}
+	right := map[int]bool{}
+	for i := names; i < names+12; i++ {
+		right[i] = true
+	}
+	return print.Look{Right: right, Shown: func(column int, text string) string {
+		switch {
+		case right[column] && text != "":
+			return table.Thousands(text)
+		case column == 0 && text == "" && answer.By != "":
+			return "(blank)"
+		}
+		return text
+	}}
+}
+
+func printAgeingNotes(p *print.Printer, answer *ageing.Answer) {
+	p.Linef("")
+	if answer.Over != "" {
+		p.Linef("records that begin in %s: %s", answer.Over, print.Intervals(answer.OverDays))
+	}
+	p.Linef("open: the age on the as-of day counts; what was closed later counts as open")
+	if answer.Undated > 0 {
+		p.Linef("%s excluded: no date in %s", print.Count(answer.Undated), answer.From)
+	}
+	if answer.NotBegun > 0 {
+		p.Linef("%s left out: %s lies after the as-of day", print.Number(answer.NotBegun, "record"), answer.From)
+	}
+	if answer.FaultRecords == 0 {
+		return
+	}
+	p.Linef("%s left out: %s comes before %s:", print.Number(answer.FaultRecords, "record"), answer.To, answer.From)
+	for i, f := range answer.Faults {
+		if i == 20 {
+			p.Linef("  and more; --output json lists a hundred")
+			return
+		}
+		p.Linef("  %s to %s: %s", f.From, f.To, print.Number(f.Records, "record"))
+	}
+}

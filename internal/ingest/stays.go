@@ -1,0 +1,73 @@
+package ingest
+
+import (
+	"context"
+	"slices"
+
+	"vastspan/core/ageing"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+)
+
+// StaySource is a file of records as they begin and end; it is read once, from start to end.
+type StaySource struct {
+	Reader Reader
+	Schema *dataset.Schema
+}
+
+// Stays implements ageing.Source.
+func (f *StaySource) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
+	s := f.Schema
+	pass, err := s.Predicate(q.Where)
+	if err != nil {
+		return err
+	}
+	at := s.Indexes([]string{q.From, q.To})
+	by, amount := -1, -1
+	columns := slices.Concat(at, s.Indexes(q.Where.Columns()))
+	if q.By != "" {
+		by = s.Index(q.By)
+		columns = append(columns, by)
+	}
+	if q.Amount != "" {
+		amount = s.Index(q.Amount)
+		columns = append(columns, amount)
+	}
+	slices.Sort(columns)
+	o := ScanOptions{Schema: s, Columns: slices.Compact(columns), AllowUndated: true}
+	return Scan(ctx, f.Reader, o, func(_ int, rows Rows) ([]ageing.Stay, error) {
+		var list []ageing.Stay
+		return list, rows(func(_ int, cells []dataset.Cell) error {
+			if !pass(cells) {
+				return nil
+			}
+			begin, end := &cells[at[0]], &cells[at[1]]
+			one := ageing.Stay{Begun: begin.Set, Ended: end.Set, Records: 1}
+			if begin.Set { // a blank cell holds what stood there before
+				one.Begin = begin.Day
+			}
+			if end.Set {
+				one.End = end.Day
+			}
+			if by >= 0 {
+				one.Label = cells[by].Label()
+			}
+			if amount >= 0 && cells[amount].Set {
+				d, err := cells[amount].Decimal()
+				if err != nil {
+					return err
+				}
+				one.Sum = decimal.Of(d)
+			}
+			list = append(list, one)
+			return nil
+		})
+	}, func(list []ageing.Stay) error {
+		for i := range list {
+			if err := take(list[i]); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,53 @@
+package service
+
+import (
+	"context"
+	"errors"
+
+	"vastspan/core/ageing"
+	"vastspan/core/civil"
+	"vastspan/core/span"
+	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
+	"vastspan/internal/store"
+)
+
+// Ageing tells how long the records of datasets last.
+type Ageing struct {
+	definitions *Definitions
+	store       *store.Store
+	Clock
+}
+
+// Answer answers a question from one state of the records.
+func (s *Ageing) Answer(ctx context.Context, q ageing.Question) (*ageing.Answer, error) {
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*ageing.Answer, error) {
+		l, err := s.definitions.Library(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if q.Dataset == "" {
+			return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/dataset", Err: errors.New("expected a dataset")}
+		}
+		d, err := s.store.Dataset(ctx, q.Dataset)
+		if err != nil {
+			return nil, err
+		}
+		asOf, err := s.DayAsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.From) })
+		if err != nil {
+			return nil, err
+		}
+		scope, err := l.Scope(asOf, q.Context)
+		if err != nil {
+			return nil, Refused(err)
+		}
+		a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.StaySource(d)}, scope)
+		return a, Refused(err)
+	})
+}
+
+// Ageing answers a question about the file's records.
+func (l *Local) Ageing(ctx context.Context, q ageing.Question, scope span.Scope) (*ageing.Answer, error) {
+	source := &ingest.StaySource{Reader: l.reader, Schema: l.schema}
+	return q.Answer(ctx, ageing.Records{Name: l.name, Schema: l.schema, Source: source}, scope)
+}

@@ -1,0 +1,74 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+
+	"vastspan/core/ageing"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+)
+
+// StaySource returns the records of a dataset as they begin and end.
+func (s *Store) StaySource(d *Dataset) ageing.Source { return &staySource{s, d} }
+
+type staySource struct {
+	store   *Store
+	dataset *Dataset
+}
+
+// Stays implements ageing.Source: records with the same two days and label come together.
+func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
+	d := r.dataset
+	label, sum := "NULL::text", "NULL::text"
+	if q.By != "" {
+		label = d.column(q.By)
+	}
+	if q.Amount != "" {
+		sum = "sum(" + d.column(q.Amount) + ")::text"
+	}
+	keep, args := where(d.conditions(q.Where))
+	text := "SELECT " + d.dayOf(d.dateColumn(q.From)) + ", " + d.dayOf(d.dateColumn(q.To)) + ", " + label + ", count(*), " + sum +
+		" FROM " + d.table() + " " + keep + " GROUP BY 1, 2, 3"
+	return r.store.Snapshot(ctx, func(ctx context.Context) error {
+		rows, err := r.store.reader(ctx).Raw(text, args...).Rows()
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			stay, err := scanStay(rows)
+			if err != nil {
+				return err
+			}
+			if err := take(stay); err != nil {
+				return err
+			}
+		}
+		return rows.Err()
+	})
+}
+
+func scanStay(rows *sql.Rows) (ageing.Stay, error) {
+	var from, to sql.NullTime
+	var label, sum sql.NullString
+	var s ageing.Stay
+	if err := rows.Scan(&from, &to, &label, &s.Records, &sum); err != nil {
+		return s, err
+	}
+	if s.Begun = from.Valid; s.Begun {
+		s.Begin = DayOf(from.Time)
+	}
+	if s.Ended = to.Valid; s.Ended {
+		s.End = DayOf(to.Time)
+	}
+	if label.Valid {
+		s.Label = dataset.LabelOf(label.String)
+	}
+	if !sum.Valid {
+		return s, nil
+	}
+	var err error
+	s.Sum, err = decimal.Parse(sum.String)
+	return s, err
+}
