@@ -138,7 +138,8 @@ func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error
 func (p *plan) checkDates(schema *dataset.Schema) error {
 	q := &p.question
 	if q.From == "" || q.To == "" {
-		return fmt.Errorf("expected two columns of dates: the day on which a record begins, and the one on which it ends; there are %v", schema.Dates())
+		return fmt.Errorf("expected two columns of dates: the day on which a record begins, and the one on which it ends; there are %v",
+			schema.Dates())
 	}
 	for _, name := range []string{q.From, q.To} {
 		if _, err := schema.DateColumn(name); err != nil {

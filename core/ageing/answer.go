@@ -162,7 +162,9 @@ func (c *collector) take(s Stay) error {
 	group := c.groups[s.Label]
 	if group == nil {
 		if len(c.groups) == maxGroups {
-			return &query.Error{Pointer: "/by", Err: fmt.Errorf("%s has more than %d values: take another category, or filter", c.plan.question.By, maxGroups)}
+			return &query.Error{
+				Pointer: "/by", Err: fmt.Errorf("%s has more than %d values: take another category, or filter", c.plan.question.By, maxGroups),
+			}
 		}
 		group = newGathering()
 		c.groups[s.Label] = group

@@ -16,7 +16,8 @@ func (a *Answer) Figures() *table.Grid {
 	}
 	for i := range a.Groups {
 		r := &a.Groups[i]
-		row := append(a.label(r.Label), count(r.Records), count(r.Open), count(r.Closed), cell(r.Mean), cell(r.Median), cell(r.Percentile90), cell(r.Longest))
+		row := append(a.label(r.Label), count(r.Records), count(r.Open), count(r.Closed),
+			cell(r.Mean), cell(r.Median), cell(r.Percentile90), cell(r.Longest))
 		if r.Within != nil {
 			row = append(row, count(*r.Within), cell(r.WithinShare))
 		}

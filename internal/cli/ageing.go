@@ -36,7 +36,8 @@ func (f *ageingFlags) add(c *cobra.Command) {
 	flags.StringVar(&q.Amount, "amount", "", "of records: column to add up in each band")
 	flags.StringVar(&q.Over, "over", "", "of records: keep those that begin in this span")
 	flags.StringVar(&q.Only, "open", "", "of records: open, closed or all (default all)")
-	flags.StringVar(&q.Each, "each", "", "of records: what was opened, closed and open at the end of each day, week, month, quarter, half or year")
+	flags.StringVar(&q.Each, "each", "",
+		"of records: what was opened, closed and open at the end of each day, week, month, quarter, half or year")
 	flags.StringArrayVar(&f.where, "where", nil, "of records: which to keep; see vastspan total --help")
 	f.file.add(c)
 }
@@ -69,7 +70,14 @@ func (a *app) ageing(ctx context.Context, source string, context *contextFlags, 
 	return a.printAgeing(r.JSON200, out, a.at())
 }
 
-func (a *app) ageingFile(ctx context.Context, file string, q ageing.Question, context *contextFlags, f *ageingFlags, out print.Output) error {
+func (a *app) ageingFile(
+	ctx context.Context,
+	file string,
+	q ageing.Question,
+	context *contextFlags,
+	f *ageingFlags,
+	out print.Output,
+) error {
 	f.file.zone = context.zone
 	d, err := a.definitions(ctx, context)
 	if err != nil {
@@ -119,7 +127,8 @@ func (a *app) ageingFile(ctx context.Context, file string, q ageing.Question, co
 
 func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string) error {
 	return a.print.Print(out, print.View{Data: answer, Grid: answer.Grid, Draw: func(p *print.Printer) {
-		p.Linef("%s from %s to %s in %s, %s, calendar %s", answer.Dataset, answer.From, answer.To, answer.Unit, "as of "+answer.AsOf, answer.Calendar)
+		p.Linef("%s from %s to %s in %s, %s", answer.Dataset, answer.From, answer.To, answer.Unit,
+			print.AsOf(answer.AsOfDay, false, answer.Calendar))
 		p.Linef("%s\n", source)
 		p.Table(answer.Figures(), ageingLook(answer, 0))
 		if answer.Bands != "" {
