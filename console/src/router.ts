@@ -1,4 +1,5 @@
 import { createRouter } from 'sv-router'
+import Ageing from './features/ageing/Ageing.svelte'
 import Brief from './features/briefs/Brief.svelte'
 import Briefs from './features/briefs/Briefs.svelte'
 import Calendars from './features/calendars/Calendars.svelte'
@@ -19,6 +20,7 @@ export const { navigate, route } = createRouter({
   '/totals': Totals,
   '/lines': Lines,
   '/records': Records,
+  '/ageing': Ageing,
   '/briefs': Briefs,
   '/brief/:name': Brief,
   '/receipts': Receipts,
@@ -36,6 +38,7 @@ export const pages = [
       { path: '/totals', name: 'Totals', key: 't' },
       { path: '/lines', name: 'Lines', key: 'l' },
       { path: '/records', name: 'Records', key: 'r' },
+      { path: '/ageing', name: 'Ageing', key: 'a' },
     ],
   },
   {

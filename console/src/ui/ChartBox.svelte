@@ -6,6 +6,7 @@
   import { formatNumber } from '../lib/numbers'
   import { scrolls } from './scrolls'
   import type { ChartData, Series } from './chart'
+  import { otherColour } from './palette'
 
   // A chart with the same data as a table, and as a picture to keep.
   let {
@@ -83,11 +84,13 @@
           ? kind === 'bars'
             ? 'bg-inside-light'
             : 'bg-quiet'
-          : 'bg-line'
+          : ''
+  const colour = (s: Series, i: number) =>
+    s.role === 'other' ? otherColour(series.slice(0, i).filter((o) => o.role === 'other').length) : undefined
 </script>
 
 <div class="mb-1 flex flex-wrap items-center gap-x-3 gap-y-1">
-  {#each series as s (s.label)}
+  {#each series as s, i (s.label)}
     <span class="flex items-center gap-1.5 text-2xs text-quiet"
       ><span
         class={kind === 'bars'
@@ -95,6 +98,7 @@
           : s.role === 'plan'
             ? 'inline-block w-4 border-t-2 border-dotted border-plan'
             : ['inline-block h-0.5 w-3.5', swatch(s)]}
+        style:background-color={colour(s, i)}
         aria-hidden="true"
       ></span>{s.label}</span
     >

@@ -12,6 +12,7 @@ import {
   Tooltip,
   type Plugin,
 } from 'chart.js'
+import { otherColour } from './palette'
 
 Chart.register(
   BarController,
@@ -44,8 +45,6 @@ export interface ChartData {
   shown: (v: number) => string
 }
 
-const others = ['#7a5c99', '#4f7396', '#96704f', '#5f8a4a']
-
 /** Draws a chart in the colours of the page. */
 export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
   const css = getComputedStyle(document.documentElement)
@@ -62,7 +61,7 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
           ? d.kind === 'bars'
             ? colour('inside-light')
             : quiet
-          : (others[other++ % others.length] ?? quiet),
+          : otherColour(other++),
   )
 
   // What has not happened yet lies on a shade, from the as-of line on.
