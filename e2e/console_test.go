@@ -306,3 +306,17 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	do(t, ctx, "a sum per day", chromedp.SendKeys(`//*[@data-derived="sum fare"]//button[.="per day"]`, kb.Enter, chromedp.BySearch),
 		shows(`[data-column="sum_fare_per_day"]`, grouped(perDay)), shows("[data-figures] .chip-on", "sum of fare per day"))
 }
+
+// The page Ageing: what stands on it is what the client says, and a past day shows the backlog of that day.
+func TestAgeingPage(t *testing.T) {
+	s := start(t)
+	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
+	ctx := browser(t)
+	for _, asOf := range []string{"2026-10-19", "2024-06-30"} {
+		answer := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--as-of", asOf, "--output", "csv"))[0]
+		bands := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--bands", "0-10,11+", "--as-of", asOf, "--output", "csv"))
+		do(t, ctx, "as of "+asOf, chromedp.Navigate(s.address+"/ageing?dataset=jobs&from=opened_on&to=closed_on&bands=0-10,11%2B&as_of="+asOf),
+			shows("[data-lengths] tbody tr", answer["records"]), shows("[data-lengths] tbody tr", answer["median"]),
+			shows(`[data-band="0-10"]`, bands[0]["records"]), shows(`[data-band="11+"]`, bands[1]["records"]), chromedp.WaitVisible("[data-backlog] canvas"))
+	}
+}

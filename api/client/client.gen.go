@@ -3882,6 +3882,30 @@ func NewLoadFileRequestWithBody(server string, name NameParam, params *LoadFileP
 
 		}
 
+		if params.Ambiguous != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "ambiguous", *params.Ambiguous, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Epoch != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "epoch", *params.Epoch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.AllowUndated != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "allow_undated", *params.AllowUndated, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -4129,6 +4153,30 @@ func NewPreviewLoadRequestWithBody(server string, name NameParam, params *Previe
 		if params.Numbers != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "numbers", *params.Numbers, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Ambiguous != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "ambiguous", *params.Ambiguous, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Epoch != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "epoch", *params.Epoch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

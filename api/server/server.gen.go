@@ -1201,6 +1201,22 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "ambiguous" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ambiguous", c.Request.URL.Query(), &params.Ambiguous, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ambiguous: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "epoch" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "epoch", c.Request.URL.Query(), &params.Epoch, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter epoch: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "allow_undated" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -1387,6 +1403,22 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "numbers", c.Request.URL.Query(), &params.Numbers, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter numbers: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "ambiguous" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ambiguous", c.Request.URL.Query(), &params.Ambiguous, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ambiguous: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "epoch" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "epoch", c.Request.URL.Query(), &params.Epoch, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter epoch: %w", err), http.StatusBadRequest)
 		return
 	}
 

@@ -545,9 +545,14 @@ type Comparison = table.Comparison
 
 // Dataset defines model for Dataset.
 type Dataset struct {
+	// Ambiguous Which moment is meant where the zone's clock shows a time twice; absent where that is refused
+	Ambiguous *string   `json:"ambiguous,omitempty"`
 	Columns   []Column  `json:"columns"`
 	CreatedAt time.Time `json:"created_at"`
 	DateOrder *string   `json:"date_order,omitempty"`
+
+	// Epoch What times that are numbers count; absent where there are none
+	Epoch *string `json:"epoch,omitempty"`
 
 	// Grain The unit that a record stands for; absent for the day alone
 	Grain  *string    `json:"grain,omitempty"`
@@ -1351,6 +1356,9 @@ type AfterParam = string
 // AllowUndatedParam defines model for allowUndatedParam.
 type AllowUndatedParam = bool
 
+// AmbiguousParam defines model for ambiguousParam.
+type AmbiguousParam = string
+
 // AmountParam defines model for amountParam.
 type AmountParam = ColumnNames
 
@@ -1365,6 +1373,9 @@ type DateParam = string
 
 // DetailParam defines model for detailParam.
 type DetailParam = ColumnNames
+
+// EpochParam defines model for epochParam.
+type EpochParam = string
 
 // FileParam defines model for fileParam.
 type FileParam = string
@@ -1542,6 +1553,12 @@ type LoadFileParams struct {
 	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56
 	Numbers *NumbersParam `form:"numbers,omitempty" json:"numbers,omitempty"`
 
+	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
+	Ambiguous *AmbiguousParam `form:"ambiguous,omitempty" json:"ambiguous,omitempty"`
+
+	// Epoch Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z
+	Epoch *EpochParam `form:"epoch,omitempty" json:"epoch,omitempty"`
+
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
 
@@ -1574,6 +1591,12 @@ type PreviewLoadParams struct {
 
 	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56
 	Numbers *NumbersParam `form:"numbers,omitempty" json:"numbers,omitempty"`
+
+	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
+	Ambiguous *AmbiguousParam `form:"ambiguous,omitempty" json:"ambiguous,omitempty"`
+
+	// Epoch Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z
+	Epoch *EpochParam `form:"epoch,omitempty" json:"epoch,omitempty"`
 
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`

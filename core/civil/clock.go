@@ -262,6 +262,62 @@ func (c Clock) Days(s MomentSet) Set {
 	return Union(list...)
 }
 
+// UTC is the clock of Universal Time.
+var UTC = Clock{}
+
+// MomentOf returns the moment of a date and a time of Universal Time, in microseconds from midnight. Of another clock it is
+// what Read of its Reader gives.
+func (c Clock) MomentOf(date Day, within Moment) Moment {
+	m, _ := c.fromWall(wallOf(date, 0) + within)
+	return m
+}
+
+// A WallReader reads many times that a clock shows: it remembers the offset that it found last. It is for one goroutine.
+type WallReader struct {
+	Clock
+	period period  // found last
+	safe   Moments // what the clock shows that can only be of that period
+}
+
+// Reader returns a reader of times that the clock shows.
+func (c Clock) Reader() *WallReader { return &WallReader{Clock: c} }
+
+// Clone returns a reader for another goroutine.
+func (r *WallReader) Clone() *WallReader { return &WallReader{Clock: r.Clock} }
+
+// Read returns the moment at which the clock shows a time on a civil date, in microseconds from midnight: the earlier of two,
+// and the first one after a gap.
+func (r *WallReader) Read(date Day, within Moment) (Moment, Shown) {
+	w := wallOf(date, 0) + within
+	if r.safe.Contains(w) {
+		return w - r.period.offset, Once
+	}
+	m, shown := r.fromWall(w)
+	r.find(m)
+	return m, shown
+}
+
+func (r *WallReader) find(m Moment) {
+	if !r.period.Contains(m) {
+		p := r.periodAt(m)
+		// Offsets lie within a day of one another: so far from a change nothing else shows the time.
+		r.period, r.safe = p, Moments{p.Start + p.offset + dayLength, p.End + p.offset - dayLength}
+	}
+}
+
+// DateOf returns the civil date that the clock shows.
+func (r *WallReader) DateOf(m Moment) Day {
+	r.find(m)
+	return dateOf(m + r.period.offset)
+}
+
+// Later returns the later moment that shows what an earlier one does, where the clock shows it twice.
+func (c Clock) Later(m Moment) Moment {
+	p := c.periodAt(m)
+	next := c.periodAt(p.End)
+	return m + p.offset - next.offset
+}
+
 // Shift returns a moment on another day: what the clock shows stays as it is, so many days later.
 func (c Clock) Shift(m Moment, days Day) (Moment, Shown) {
 	return c.fromWall(m + c.offset(m) + Moment(days)*dayLength)

@@ -82,11 +82,44 @@ type Schema struct {
 	DateOrder DateOrder `json:"date_order,omitempty"`
 	// Numbers says how numbers are written, by an example: 1,234.56; empty for plain digits.
 	Numbers string `json:"numbers,omitempty"`
+	// Ambiguous says which moment is meant where a clock shows a time twice; empty where that is refused.
+	Ambiguous Ambiguous `json:"ambiguous,omitempty"`
+	// Epoch says that times are written as a number since 1970-01-01T00:00:00Z; empty where they are not.
+	Epoch Epoch `json:"epoch,omitempty"`
 	// Grain is the unit that a record stands for, such as month in a plan by months; empty for the
 	// day alone.
 	Grain string `json:"grain,omitempty"`
 	// NoRecords says what a sum without a record means.
 	NoRecords NoRecords `json:"no_records,omitempty"`
+}
+
+// Ambiguous says which of two moments is meant.
+type Ambiguous string
+
+// The moments at which a clock shows a time twice.
+const (
+	TakeEarlier Ambiguous = "earlier"
+	TakeLater   Ambiguous = "later"
+)
+
+// Epoch says what times that are numbers count.
+type Epoch string
+
+// What numbers of times count, from 1970-01-01T00:00:00Z.
+const (
+	Seconds      Epoch = "seconds"
+	Milliseconds Epoch = "milliseconds"
+)
+
+// CheckTimes refuses what is no way to read times.
+func (s *Schema) CheckTimes() error {
+	switch {
+	case s.Ambiguous != "" && s.Ambiguous != TakeEarlier && s.Ambiguous != TakeLater:
+		return fmt.Errorf("ambiguous %q: expected earlier or later", s.Ambiguous)
+	case s.Epoch != "" && s.Epoch != Seconds && s.Epoch != Milliseconds:
+		return fmt.Errorf("epoch %q: expected seconds or milliseconds", s.Epoch)
+	}
+	return nil
 }
 
 // NoRecords says what it means that there is no record.

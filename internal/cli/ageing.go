@@ -96,7 +96,10 @@ func (a *app) ageingFile(
 	if f.file.zone == "" {
 		f.file.zone = localZoneName()
 	}
-	h := service.ColumnHints{Date: q.From, Zone: f.file.zone, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers}
+	h := service.ColumnHints{
+		Date: q.From, Zone: f.file.zone, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers,
+		Ambiguous: dataset.Ambiguous(f.file.ambiguous), Epoch: dataset.Epoch(f.file.epoch),
+	}
 	if q.By != "" {
 		h.Categories = []string{q.By}
 	}

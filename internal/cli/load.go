@@ -18,9 +18,9 @@ import (
 
 // loadFlags are what is stated about a file.
 type loadFlags struct {
-	date, zone, order, numbers, key string
-	amount, category, detail        []string
-	allowUndated, previewOnly       bool
+	date, zone, order, numbers, ambiguous, epoch, key string
+	amount, category, detail                          []string
+	allowUndated, previewOnly                         bool
 }
 
 func (a *app) loadCommand() *cobra.Command {
@@ -71,6 +71,11 @@ stated are inferred: --preview shows them and loads nothing. The first load fixe
 	return c
 }
 
+const (
+	ambiguousHelp = "which moment is meant where the zone's clock shows a time twice: earlier or later; never guessed"
+	epochHelp     = "times that are numbers count seconds or milliseconds from 1970; never guessed"
+)
+
 func (f *loadFlags) add(c *cobra.Command) {
 	flags := c.Flags()
 	flags.StringVar(&f.date, "date", "", "the column that holds the day")
@@ -80,6 +85,8 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.zone, "zone", "", "the IANA time zone in which an instant becomes a day (default UTC)")
 	flags.StringVar(&f.order, "date-order", "", "the order of dates such as 03/04/2026: dmy, mdy or ymd; never guessed")
 	flags.StringVar(&f.numbers, "numbers", "", "how the file writes numbers, such as 1.234,56 (default plain digits); never guessed")
+	flags.StringVar(&f.ambiguous, "ambiguous", "", ambiguousHelp)
+	flags.StringVar(&f.epoch, "epoch", "", epochHelp)
 	flags.StringVar(&f.key, "key", "", "a text of your own: a second load with the same key loads nothing and gives the first one")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
@@ -96,6 +103,8 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 		Date:           ptrOrNil(f.date),
 		Zone:           ptrOrNil(f.zone),
 		Numbers:        ptrOrNil(f.numbers),
+		Ambiguous:      ptrOrNil(f.ambiguous),
+		Epoch:          ptrOrNil(f.epoch),
 		DateOrder:      ptrOrNil(types.DateOrder(f.order)),
 		IdempotencyKey: ptrOrNil(f.key),
 	}
@@ -119,6 +128,8 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		Zone:         f.Zone,
 		DateOrder:    f.DateOrder,
 		Numbers:      f.Numbers,
+		Ambiguous:    f.Ambiguous,
+		Epoch:        f.Epoch,
 		AllowUndated: f.AllowUndated,
 		File:         f.File,
 	}

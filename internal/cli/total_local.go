@@ -21,8 +21,8 @@ import (
 
 // fileFlags say how a file is read.
 type fileFlags struct {
-	zone, dateOrder, numbers, noRecords string
-	allowUndated                        bool
+	zone, dateOrder, numbers, noRecords, ambiguous, epoch string
+	allowUndated                                          bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
@@ -33,6 +33,8 @@ func (f *fileFlags) add(c *cobra.Command) {
 	)
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
+	flags.StringVar(&f.ambiguous, "ambiguous", "", "of a file: "+ambiguousHelp)
+	flags.StringVar(&f.epoch, "epoch", "", "of a file: "+epochHelp)
 	flags.StringVar(&f.noRecords, "no-records", "", "of a file: what a sum without a record means: zero, or blank (default)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
 }
@@ -106,6 +108,8 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 		Zone:       f.file.zone,
 		DateOrder:  dataset.DateOrder(f.file.dateOrder),
 		Numbers:    f.file.numbers,
+		Ambiguous:  dataset.Ambiguous(f.file.ambiguous),
+		Epoch:      dataset.Epoch(f.file.epoch),
 		Categories: slices.Clone(q.By),
 	}
 	for _, fig := range q.Figures {

@@ -19,6 +19,8 @@ type ColumnHints struct {
 	Zone       string
 	DateOrder  dataset.DateOrder
 	Numbers    string
+	Ambiguous  dataset.Ambiguous
+	Epoch      dataset.Epoch
 }
 
 // maxColumnName is the longest name a column may have, in bytes.
@@ -62,7 +64,10 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	if err := checkHeader(header); err != nil {
 		return nil, err
 	}
-	s := &dataset.Schema{Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers}
+	s := &dataset.Schema{Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers, Ambiguous: h.Ambiguous, Epoch: h.Epoch}
+	if err := s.CheckTimes(); err != nil {
+		return nil, err
+	}
 	if s.Zone == "" {
 		s.Zone = "UTC"
 	}
@@ -185,7 +190,7 @@ func chooseDay(s *dataset.Schema, stated string, sample []Row) error {
 	}
 	c := &s.Columns[candidates[0]]
 	c.Role = dataset.DayRole
-	if c.Type == dataset.Text && anyValue(sample, candidates[0], looksLikeTime) {
+	if s.Epoch != "" || c.Type == dataset.Text && anyValue(sample, candidates[0], looksLikeTime) {
 		c.Type = dataset.Timestamp
 	} else if c.Type != dataset.Timestamp {
 		c.Type = dataset.Date

@@ -8,7 +8,6 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"vastspan/core/dataset"
@@ -171,7 +170,7 @@ type parser struct {
 	columns      []int // those wanted
 	day          int
 	allowUndated bool
-	zone         *time.Location
+	times        timeReader
 	numbers      NumberStyle
 	valid        bool // the part is UTF-8 throughout
 	cells        []dataset.Cell
@@ -197,7 +196,9 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 		columns:      o.Columns,
 		day:          o.Schema.Day(),
 		allowUndated: o.AllowUndated,
-		zone:         zone,
+	}
+	if p.times, err = newTimeReader(o.Schema, zone); err != nil {
+		return nil, err
 	}
 	if p.columns == nil {
 		for i := range o.Schema.Columns {
@@ -213,6 +214,7 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 // clone returns a parser with cells of its own.
 func (p *parser) clone() *parser {
 	own := *p
+	own.times.clock = own.times.clock.Clone()
 	own.cells = make([]dataset.Cell, len(p.schema.Columns))
 	return &own
 }

@@ -11,41 +11,6 @@ import (
 	"vastspan/core/decimal"
 )
 
-// timeLayouts are the forms of ISO 8601 in which instants are read; those without an offset are
-// read in the schema's zone. Seconds may have fractions, which are kept to the microsecond; what is finer is
-// cut off, so that no moment moves to the next day.
-var timeLayouts = []struct {
-	layout string
-	zoned  bool
-}{
-	{"2006-01-02T15:04:05Z07:00", true},
-	{"2006-01-02 15:04:05Z07:00", true},
-	{"2006-01-02T15:04Z07:00", true},
-	{"2006-01-02T15:04:05", false},
-	{"2006-01-02 15:04:05", false},
-	{"2006-01-02T15:04", false},
-	{"2006-01-02 15:04", false},
-}
-
-func parseMoment(s string, zone *time.Location) (time.Time, error) {
-	for _, l := range timeLayouts {
-		if t, err := time.ParseInLocation(l.layout, s, zone); err == nil {
-			for _, at := range []time.Time{t, t.UTC(), t.In(zone)} {
-				if at.Year() < 1 || at.Year() > 9999 {
-					return t, fmt.Errorf("expected a time from 0001-01-01 to 9999-12-31; it is %s in %s", at.Format(time.RFC3339), at.Location())
-				}
-			}
-			return t.Truncate(time.Microsecond), nil
-		}
-	}
-	return time.Time{}, fmt.Errorf("expected a time such as 2026-03-05T14:30 or 2026-03-05T14:30:00+01:00")
-}
-
-func looksLikeTime(s string) bool {
-	t, err := parseMoment(s, time.UTC)
-	return err == nil || !t.IsZero() // it is one, if none that can be kept
-}
-
 // parse reads one value of a column into its cell.
 func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 	trimmed := trim(s)
@@ -57,8 +22,10 @@ func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 	case dataset.Date:
 		into.Day, err = dataset.ParseDate(trimmed, p.schema.DateOrder)
 	case dataset.Timestamp:
-		into.Moment, err = parseMoment(trimmed, p.zone)
-		into.Day = civil.OfTime(into.Moment, p.zone)
+		var m civil.Moment
+		m, err = p.times.read(trimmed)
+		into.Moment = time.UnixMicro(int64(m)).UTC()
+		into.Day = p.times.clock.DateOf(m)
 	case dataset.Number:
 		return p.number(trimmed, into)
 	default:

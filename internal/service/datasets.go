@@ -206,6 +206,8 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 	for _, fixed := range []struct{ what, stated, is string }{
 		{"the time zone", h.Zone, d.Schema.Zone},
 		{"dates in the order", string(h.DateOrder), cmp.Or(string(d.Schema.DateOrder), "ISO 8601")},
+		{"ambiguous times being", string(h.Ambiguous), cmp.Or(string(d.Schema.Ambiguous), "refused")},
+		{"times counted in", string(h.Epoch), cmp.Or(string(d.Schema.Epoch), "no numbers")},
 		{"numbers written like", h.Numbers, cmp.Or(d.Schema.Numbers, "1234.56")},
 	} {
 		if fixed.stated != "" && fixed.stated != fixed.is {

@@ -62,6 +62,8 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			Zone:         r.Params.Zone,
 			DateOrder:    r.Params.DateOrder,
 			Numbers:      r.Params.Numbers,
+			Ambiguous:    r.Params.Ambiguous,
+			Epoch:        r.Params.Epoch,
 			AllowUndated: r.Params.AllowUndated,
 			File:         r.Params.File,
 		},
@@ -145,6 +147,7 @@ func file(name string, p types.LoadFileParams) service.File {
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
+			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)),
 		},
 	}
 	if f.Name == "" {
@@ -183,6 +186,7 @@ func toDataset(d *service.Dataset) types.Dataset {
 		Name: d.Name, Zone: d.Schema.Zone, Columns: d.Schema.Columns, Records: d.Records + d.Undated, Undated: d.Undated,
 		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
 		DateOrder: optional(string(d.Schema.DateOrder)), NoRecords: types.DatasetNoRecordsBlank,
+		Ambiguous: optional(string(d.Schema.Ambiguous)), Epoch: optional(string(d.Schema.Epoch)),
 	}
 	if d.Schema.NoRecords == dataset.MeansZero {
 		out.NoRecords = types.DatasetNoRecordsZero

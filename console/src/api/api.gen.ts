@@ -1609,6 +1609,10 @@ export interface components {
             name: string;
             zone: string;
             date_order?: string;
+            /** @description Which moment is meant where the zone's clock shows a time twice; absent where that is refused */
+            ambiguous?: string;
+            /** @description What times that are numbers count; absent where there are none */
+            epoch?: string;
             /** @description How its files write numbers, by an example; absent for plain digits */
             numbers?: string;
             /** @description The unit that a record stands for; absent for the day alone */
@@ -2374,6 +2378,10 @@ export interface components {
         zoneParam: string;
         /** @description The order of dates such as 03/04/2026 */
         dateOrderParam: components["schemas"]["DateOrder"];
+        /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
+        ambiguousParam: string;
+        /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+        epochParam: string;
         /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
         numbersParam: string;
         /** @description Accept records without a date */
@@ -3663,6 +3671,10 @@ export interface operations {
                 date_order?: components["parameters"]["dateOrderParam"];
                 /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
                 numbers?: components["parameters"]["numbersParam"];
+                /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
+                ambiguous?: components["parameters"]["ambiguousParam"];
+                /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+                epoch?: components["parameters"]["epochParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
                 /** @description The name under which the file is listed */
@@ -3737,6 +3749,10 @@ export interface operations {
                 date_order?: components["parameters"]["dateOrderParam"];
                 /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
                 numbers?: components["parameters"]["numbersParam"];
+                /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
+                ambiguous?: components["parameters"]["ambiguousParam"];
+                /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+                epoch?: components["parameters"]["epochParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
                 /** @description The name under which the file is listed */
