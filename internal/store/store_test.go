@@ -370,7 +370,7 @@ func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	// 23:30 UTC on 30 June is 1 July in Lisbon, in January it is still the same day.
-	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T01:30,1\n",
+	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T02:30,1\n",
 		ingest.ColumnHints{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
 	d, _ := s.Dataset(ctx, "gates")
 	list, _, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})

@@ -32,7 +32,8 @@ var requests = flag.Int("requests", 20_000, "how many random requests are sent")
 var (
 	randomNames       = []string{"sales", "sales", "sales", "plan", "closed", "board", "firm", "x", "civil", "monthly"}
 	randomExpressions = []string{
-		"last full month", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
+		"last full month", "last full month", "this month", "this year", "last 3 full months", "year to date", "2026", "trailing 30 days",
+		"trailing 24 hours", "yesterday, only 09:00-17:00", "from yesterday 22:00 until today 06:00", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
 		"2020-01-01/2026-12-31, only Mon/Wed/Fri", "all dates", "from 2026-01-01", "9999-12-31", "0001-01-01", "trailing 999999999 years",
 		"business day 3 of next full month", "last month", "@nobody", "coming 3 weeks in firm", "?when", "today except today", "",
 	}
@@ -46,7 +47,7 @@ var (
 	randomFilters = []string{"region=North", "region=North", "region=South", "amount>=1", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c",
 		"region in (North, South)", "region not in (North) ignoring case", "day in @closed", "booked blank or booked after last full month",
 		"region contains 'o' or region contains \"th", "amount between 1 and 2", "day before @nobody", "region=North or South", "amount not blank"}
-	randomUnits = []string{"day", "week", "month", "quarter", "year", "business day", "span", "decade"}
+	randomUnits = []string{"day", "week", "month", "month", "month", "week", "quarter", "year", "business day", "span", "decade"}
 	randomMoves = []string{"prior", "1 year earlier", "52 weeks earlier", "month earlier", "last full year", "9999 years later", "@closed"}
 	randomZones = []string{"UTC", "Europe/Berlin", "Pacific/Apia", "Local", "Nowhere/Else"}
 )
@@ -76,7 +77,7 @@ func newSender(t *testing.T, seed uint64) *sender {
 		for method, o := range item.Operations() {
 			one := sending{method, path, o, slices.Concat(item.Parameters, o.Parameters)}
 			s.ops = append(s.ops, one)
-			if path == "/total" || path == "/lines" || path == "/records" {
+			if path == "/total" || path == "/lines" || path == "/records" || path == "/ageing" {
 				s.ops = append(s.ops, one, one, one)
 			}
 		}
@@ -106,9 +107,9 @@ func (s *sender) text(name string) string {
 	pools := map[string][]string{
 		"name": randomNames, "dataset": randomNames, "brief": randomNames, "calendar": {"civil", "firm", "x"}, "holidays": randomNames,
 		"expression": randomExpressions, "expressions": randomExpressions, "over": randomExpressions, "is": randomExpressions,
-		"default": randomExpressions, "spans": randomExpressions, "from": slices.Concat(randomDays, []string{"day", "day"}),
-		"to": {"booked", "booked", "day", "2026-10-19", "2026-03-01T10:00", "now"}, "unit": {"days", "business-days", "months", "eons"},
-		"bands": {"", "0-7,8-30,31+", "0+", "1-2", "0-9,5+"}, "only": {"", "open", "closed", "all", "some"}, "through": randomDays, "as_of": randomDays,
+		"default": randomExpressions, "spans": randomExpressions, "from": slices.Concat(randomDays, []string{"day", "day", "day", "day", "day", "2026-10-19", "2026-10-01", "2026-02-28", "2026-01-01"}),
+		"to": {"booked", "booked", "day", "2026-10-19", "2026-03-01T10:00", "now"}, "unit": {"days", "days", "business-days", "months", "eons"},
+		"bands": {"", "0-7,8-30,31+", "0-7,8-30,31+", "0+", "1-2", "0-9,5+"}, "only": {"", "open", "closed", "all", "all", "some"}, "through": randomDays, "as_of": randomDays,
 		"since": randomDays, "days": slices.Concat(randomExpressions, randomDays), "by": randomColumns, "across": randomColumns, "date": randomColumns,
 		"column": randomColumns, "amount": randomColumns, "category": randomColumns, "detail": randomColumns, "figures": randomFigures,
 		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,
@@ -141,6 +142,9 @@ func (s *sender) value(ref *openapi3.SchemaRef, name string, depth int) any {
 		return s.value(schema.OneOf[s.rng.IntN(len(schema.OneOf))], name, depth+1)
 	case schema.Type.Is("array"):
 		n := s.rng.IntN(3)
+		if s.chance(40) {
+			n = 1
+		}
 		if s.chance(1) {
 			n = 300
 		}
