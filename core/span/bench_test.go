@@ -58,3 +58,25 @@ func BenchmarkParseLength(b *testing.B) {
 		}
 	}
 }
+
+func BenchmarkResolveMoments(b *testing.B) {
+	clock := clockOf(b, "Europe/Lisbon", "04:00")
+	s := momentScope(b, clock, "2026-10-19T14:30")
+	for _, text := range []string{
+		"trailing 24 hours", "this hour", "last 24 full hours", "from yesterday 22:00 until today 06:00", "first 3 hours of this month",
+		"yesterday, only 09:00-17:00",
+	} {
+		n, err := Parse(text)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Run(text, func(b *testing.B) {
+			b.ReportAllocs()
+			for b.Loop() {
+				if _, err := ResolveMoments(n, s); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}

@@ -45,11 +45,7 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	w := csv.NewWriter(a.out)
 	b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}, clocks: map[string]service.Clock{}}
-	length := "days"
-	if b.timed() {
-		length = "seconds"
-	}
-	if err := w.Write(append(slices.Clone(header), "intervals", length, "error")); err != nil {
+	if err := w.Write(append(slices.Clone(header), "intervals", "days", "seconds", "error")); err != nil {
 		return err
 	}
 	for {
@@ -108,21 +104,49 @@ func (b *batch) answer(row []string) []string {
 		b.out = append(b.out, "")
 	}
 	n, scope, err := b.read(row)
-	if b.timed() {
-		return append(b.out, momentAnswer(n, scope, err)...)
+	switch {
+	case err == nil && !b.timed() && !span.IsTimed(n, scope.Names):
+		return append(b.out, dayAnswer(n, scope)...)
+	case err == nil:
+		return append(b.out, momentAnswer(n, scope)...)
+	case b.timed():
+		return append(b.out, "error", "", "", err.Error())
 	}
-	var set civil.Set
-	if err == nil {
-		set, err = span.Resolve(n, scope)
-	}
+	return append(b.out, "", "", "", err.Error())
+}
+
+// dayAnswer resolves an expression to days: what they are, how many, and what is wrong.
+func dayAnswer(n span.Node, scope span.Scope) []string {
+	set, err := span.Resolve(n, scope)
 	if err != nil {
-		return append(b.out, "", "", err.Error())
+		return []string{"", "", "", err.Error()}
 	}
 	days := ""
 	if !set.Open() {
 		days = strconv.Itoa(set.Days())
 	}
-	return append(b.out, set.String(), days, "")
+	return []string{set.String(), days, "", ""}
+}
+
+// momentAnswer resolves an expression to moments: what they are, how many days a span of days has, how many seconds they
+// last, and what is wrong.
+func momentAnswer(n span.Node, scope span.Scope) []string {
+	set, err := span.ResolveMoments(n, scope)
+	if err != nil {
+		return []string{"error", "", "", err.Error()}
+	}
+	days := ""
+	if whole, err := span.Resolve(n, scope); err == nil && !whole.Open() {
+		days = strconv.Itoa(whole.Days())
+	}
+	switch {
+	case set.Empty():
+		return []string{"none", days, "0", ""}
+	case set.Open():
+		return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), days, "", ""}
+	}
+	seconds := strconv.FormatInt(int64(set.Length()/civil.Second), 10)
+	return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), days, seconds, ""}
 }
 
 func (b *batch) field(row []string, name, otherwise string) string {
@@ -137,23 +161,6 @@ func (b *batch) timed() bool {
 	_, zone := b.columns["zone"]
 	_, starts := b.columns["day_starts"]
 	return zone || starts
-}
-
-// momentAnswer resolves an expression to moments: what they are, how many seconds they last, and what is wrong.
-func momentAnswer(n span.Node, scope span.Scope, err error) []string {
-	var set civil.MomentSet
-	if err == nil {
-		set, err = span.ResolveMoments(n, scope)
-	}
-	switch {
-	case err != nil:
-		return []string{"error", "", err.Error()}
-	case set.Empty():
-		return []string{"none", "0", ""}
-	case set.Open():
-		return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), "", ""}
-	}
-	return []string{civil.Zoned{Clock: scope.Clock, MomentSet: set}.Text(), strconv.FormatInt(int64(set.Length()/civil.Second), 10), ""}
 }
 
 // read returns the expression of a row and what it is read against.
