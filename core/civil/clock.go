@@ -51,8 +51,9 @@ func ParseTimeOfDay(text string) (TimeOfDay, error) {
 // A Clock tells moments from days: a time zone, and the time at which its day starts, for nights that belong to the
 // evening before (semantics §9). The zero value is UTC with days from midnight.
 type Clock struct {
-	zone   *time.Location
-	starts TimeOfDay
+	zone    *time.Location
+	starts  TimeOfDay
+	periods *periods // nil for UTC
 }
 
 // NewClock returns the clock of a zone whose days start at a time from 00:00 to 23:59:59.
@@ -60,7 +61,7 @@ func NewClock(zone *time.Location, starts TimeOfDay) (Clock, error) {
 	if starts < 0 || starts >= EndOfDay {
 		return Clock{}, fmt.Errorf("a day starts at 00:00 to 23:59, not at %s", starts)
 	}
-	return Clock{zone, starts}, nil
+	return Clock{zone, starts, periodsOf(zone)}, nil
 }
 
 // Zone returns the time zone.
@@ -94,47 +95,8 @@ func wallOf(date Day, t TimeOfDay) wall { return Moment(date-epoch)*dayLength + 
 
 func dateOf(w wall) Day { return epoch + Day(floor.Div(int(w), int(dayLength))) }
 
-// A period is a run of moments over which a clock keeps one offset.
-type period struct {
-	Moments
-	offset Moment
-}
-
-// periodAt returns the period that holds a moment.
-func (c Clock) periodAt(m Moment) period {
-	t := time.UnixMicro(int64(m)).In(c.Zone())
-	_, seconds := t.Zone()
-	p := period{Moments{BeginningOfTime, EndOfTime}, Moment(seconds) * Second}
-	for at := t; ; { // names of zones change without their offset
-		start, _ := at.ZoneBounds()
-		if start.IsZero() {
-			break
-		}
-		at = start.Add(-time.Microsecond)
-		if _, before := at.Zone(); before != seconds {
-			p.Start = Moment(start.UnixMicro())
-			break
-		}
-	}
-	for at := t; ; {
-		_, end := at.ZoneBounds()
-		if end.IsZero() {
-			break
-		}
-		if _, after := end.Zone(); after != seconds {
-			p.End = Moment(end.UnixMicro())
-			break
-		}
-		at = end
-	}
-	return p
-}
-
 // offset returns how far what the clock shows is ahead of UTC.
-func (c Clock) offset(m Moment) Moment {
-	_, seconds := time.UnixMicro(int64(m)).In(c.Zone()).Zone()
-	return Moment(seconds) * Second
-}
+func (c Clock) offset(m Moment) Moment { return c.periodAt(m).offset }
 
 // Shown says how often a clock shows a time.
 type Shown uint8
@@ -149,35 +111,36 @@ const (
 // fromWall returns the moment at which the clock shows a time: the earlier of two, and the first one after a gap.
 func (c Clock) fromWall(w wall) (Moment, Shown) {
 	// Offsets lie within a day of UTC: the periods around are the one a day before, and those after it.
-	var found []Moment
 	p := c.periodAt(w - dayLength)
+	if w >= p.Start+p.offset+dayLength && w < p.End+p.offset-dayLength {
+		return w - p.offset, Once
+	}
+	first, found, after := p, 0, EndOfTime
+	var m Moment
 	for {
-		if m := w - p.offset; p.Contains(m) {
-			found = append(found, m)
+		if at := w - p.offset; p.Contains(at) {
+			if found++; found == 1 {
+				m = at
+			}
 		}
 		if p.End >= w+dayLength {
 			break
 		}
-		p = c.periodAt(p.End)
-	}
-	switch len(found) {
-	case 1:
-		return found[0], Once
-	case 0:
-		break
-	default:
-		return found[0], Twice
-	}
-	// Skipped: the first moment at which the clock shows more than it.
-	p = c.periodAt(w - dayLength)
-	for p.End != EndOfTime {
 		next := c.periodAt(p.End)
-		if p.End+next.offset > w {
-			return p.End, Skipped
+		if after == EndOfTime && p.End+next.offset > w { // the first moment at which the clock shows more
+			after = p.End
 		}
 		p = next
 	}
-	return w - p.offset, Once
+	switch {
+	case found > 1:
+		return m, Twice
+	case found == 1:
+		return m, Once
+	case after != EndOfTime:
+		return after, Skipped
+	}
+	return w - first.offset, Once
 }
 
 // OfDate returns the moment at which the clock shows a time on a civil date, wherever its days start.
@@ -236,6 +199,15 @@ func (c Clock) Run(v Interval) Moments {
 		run.End = c.StartOf(v.End)
 	}
 	return run
+}
+
+// Valid reports whether a run lies within the days that there are, but for its open sides.
+func (c Clock) Valid(v Moments) bool {
+	const near = 2 * dayLength // of the edges, where it depends on the zone
+	low, high := wallOf(MinDay, 0), wallOf(EndOfDays, 0)
+	after := v.Start == BeginningOfTime || v.Start >= low+near || v.Start >= c.StartOf(MinDay)
+	before := v.End == EndOfTime || v.End <= high-near || v.End <= c.StartOf(EndOfDays)
+	return v.Empty() || after && before
 }
 
 // Cover returns the days that hold any of a closed run of moments.
@@ -382,9 +354,14 @@ func (c Clock) Only(v Moments, from, until TimeOfDay) MomentSet {
 	return out
 }
 
-// Format writes a moment with its offset (RFC 3339), fractions of a second where there are any.
+// Format writes a moment with its offset (RFC 3339), fractions of a second where there are any. The offset of a time before
+// there were zones may have seconds.
 func (c Clock) Format(m Moment) string {
-	return time.UnixMicro(int64(m)).In(c.Zone()).Format("2006-01-02T15:04:05.999999-07:00")
+	layout := "2006-01-02T15:04:05.999999-07:00"
+	if c.offset(m)%(60*Second) != 0 {
+		layout += ":00"
+	}
+	return time.UnixMicro(int64(m)).In(c.Zone()).Format(layout)
 }
 
 // FormatRun writes a run as its start and its end; an open side is two dots.
@@ -522,21 +499,24 @@ func cutOffset(text string) (clock, offset string, ok bool) {
 	return text, "", false
 }
 
-// parseOffset reads Z, +02:00, +0200 or +02.
+// parseOffset reads Z, +02:00, +0200 or +02, and seconds where there are any.
 func parseOffset(text string) (Moment, error) {
 	if text == "Z" {
 		return 0, nil
 	}
-	digits := strings.Replace(text[1:], ":", "", 1)
+	digits := strings.ReplaceAll(text[1:], ":", "")
 	if len(digits) == 2 {
 		digits += "00"
 	}
-	n, err := strconv.ParseUint(digits, 10, 16)
-	hours, minutes := n/100, n%100
-	if err != nil || len(digits) != 4 || hours > 18 || minutes > 59 {
+	if len(digits) == 4 {
+		digits += "00"
+	}
+	n, err := strconv.ParseUint(digits, 10, 32)
+	hours, minutes, seconds := n/10_000, n/100%100, n%100
+	if err != nil || len(digits) != 6 || hours > 18 || minutes > 59 || seconds > 59 {
 		return 0, errors.New("expected an offset from UTC, such as +02:00 or Z")
 	}
-	ahead := Moment(hours*3600+minutes*60) * Second
+	ahead := Moment(hours*3600+minutes*60+seconds) * Second
 	if text[0] == '-' {
 		ahead = -ahead
 	}

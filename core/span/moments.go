@@ -29,8 +29,7 @@ func (e *env) resolveMoments(n Node) (civil.MomentSet, error) {
 	if err != nil {
 		return civil.MomentSet{}, asError(err)
 	}
-	lowest, highest := e.clock.StartOf(civil.MinDay), e.clock.StartOf(civil.EndOfDays)
-	if h := set.Bounds(); h.Start < lowest && h.Start != civil.BeginningOfTime || h.End > highest && h.End != civil.EndOfTime {
+	if !e.clock.Valid(set.Bounds()) {
 		return civil.MomentSet{}, &Error{Message: fmt.Sprintf("%s, as of %s, lies %v", n, e.asOf, calendar.ErrRange)}
 	}
 	return set, nil
