@@ -45,6 +45,7 @@ const (
 	ofTheYear  = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
 	across     = "/totals?over=last%20full%20quarter&figures=sum%20fare&each=month&by=route&across=route&top=3&against=1%20year%20earlier"
 	atTheEnds  = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
+	ofJobs     = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
 	monday     = "/brief/monday-crossings"
 	rehearsed  = "/brief/board-season?rehearse=yes&as_of=2026-10-01"
 	eighthItem = "[data-brief] [data-item='7'] tbody tr"
@@ -54,7 +55,7 @@ var pages = []page{
 	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
 	{name: "console-span", path: "/span/month-so-far", ready: "[data-rehearsal] tbody tr:nth-child(5)", height: 1100},
 	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: ".grid > section:nth-child(12)", height: 960},
-	{name: "console-check", path: "/check", ready: "[data-findings] li", height: 800},
+	{name: "console-ageing", path: ofJobs, ready: "[data-backlog] canvas", height: 1200},
 	{name: "console-totals", path: twoMonths, ready: rowOf(12), height: 860},
 	{name: "console-breakdown", path: ofTheYear, ready: rowOf(13), height: 1060},
 	{name: "console-crosstab", path: across, ready: rowOf(4), height: 960},
@@ -78,6 +79,7 @@ var commands = []command{
 		"vastspan resolve 'last full month' 'trailing 90 days excluding today' 'this month so far, only weekends' --as-of " + asOf,
 		"vastspan resolve 'month to date excluding today, 1 year earlier' --as-of " + asOf + " --explain",
 		"vastspan resolve 'last 3 months' --as-of " + asOf,
+		"vastspan resolve 'trailing 24 hours' 'from yesterday 22:00 until today 06:00' --as-of " + asOf + "T14:30 --zone Europe/Lisbon",
 	}},
 	{"command-breakdown", []string{
 		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter " +
