@@ -320,3 +320,16 @@ func TestAgeingPage(t *testing.T) {
 			shows(`[data-band="0-10"]`, bands[0]["records"]), shows(`[data-band="11+"]`, bands[1]["records"]), chromedp.WaitVisible("[data-backlog] canvas"))
 	}
 }
+
+// A span of moments is read as of a time, which is stepped by the hour across midnight.
+func TestTimesOnThePage(t *testing.T) {
+	s := start(t)
+	s.must("span", "add", "last-day", "trailing 24 hours")
+	ctx := browser(t)
+	do(t, ctx, "without a time", chromedp.Navigate(s.address+"/span/last-day?as_of=2026-10-19"), shows("[data-span-days]", "needs a time"))
+	do(t, ctx, "as of a time", chromedp.Navigate(s.address+"/span/last-day?as_of=2026-10-19&time=23:30"),
+		shows("[data-span-days]", "18 Oct 2026 23:30 +00:00 – 19 Oct 2026 23:30 +00:00"), shows("[data-span-days]", "24:00 hours"), shows("[data-offset]", "+00:00"))
+	do(t, ctx, "an hour on", chromedp.Click(`[aria-label="One hour on"]`, chromedp.ByQuery), shows("[data-as-of]", "Tue 20 Oct 2026"),
+		shows("[data-span-days]", "19 Oct 2026 00:30 +00:00 – 20 Oct 2026 00:30 +00:00"))
+	do(t, ctx, "no time", chromedp.Click(`[aria-label="Leave the time out"]`, chromedp.ByQuery), shows("[data-span-days]", "needs a time"))
+}

@@ -1,5 +1,5 @@
 import { createQuery, keepPreviousData, QueryClient } from '@tanstack/svelte-query'
-import { atClose, calendar, param, settledAsOf, statedAsOf } from '../lib/address.svelte'
+import { asOfTime, atClose, calendar, param, settledAsOf, statedAsOf } from '../lib/address.svelte'
 import { parseFigure, writeFigure, type Figure } from '../lib/figures'
 import { wordsOf } from '../lib/query'
 import { toISO, toNumber } from '../lib/days'
@@ -66,6 +66,12 @@ export function useAsOf() {
     /** The day as it is now, also while it is being moved. */
     get day() {
       return find(statedAsOf())
+    },
+    /** What expressions of moments are read against, too: with the time, where there is one. */
+    get moment() {
+      const day = read(find(settledAsOf()))
+      const time = asOfTime()
+      return day === null || time === null ? day : { ...day, as_of: `${day.as_of}T${time}` }
     },
     /** What expressions are read against, once the day rests. */
     get context() {

@@ -63,6 +63,12 @@ export function statedAsOf(): string {
   return moving ?? settledAsOf()
 }
 
+/** The time of the as-of day where there is one, such as 14:30. */
+export function asOfTime(): string | null {
+  const value = param('time')
+  return value !== null && /^([01]\d|2[0-3]):[0-5]\d$/.test(value) ? value : null
+}
+
 export function atClose(): boolean {
   return param('at_close') === 'yes'
 }
@@ -74,7 +80,7 @@ export function calendar(): string {
 /** The part of the address that goes along from page to page. */
 export function carried(): string {
   const kept = new URLSearchParams()
-  for (const name of ['as_of', 'at_close', 'calendar']) {
+  for (const name of ['as_of', 'time', 'at_close', 'calendar']) {
     const value = param(name)
     if (value !== null) kept.set(name, value)
   }

@@ -7,6 +7,8 @@
   import { isDay, long, parts, short, step } from '../lib/days'
   import { useAsOf, useCalendars } from '../api/queries'
   import { atClose, calendar, moveAsOf, setAsOf, setParam, statedAsOf } from '../lib/address.svelte'
+  import { route } from '../router'
+  import AsOfTime from './AsOfTime.svelte'
   import Select from './Select.svelte'
 
   const asOf = useAsOf()
@@ -25,6 +27,9 @@
     const newest = asOf.basisDataset?.newest
     return newest && asOf.day !== null && newest < asOf.day ? newest : null
   })
+
+  // Where spans of moments are read, the day may have a time.
+  const timed = $derived(route.pathname === '/' || route.pathname === '/check' || route.pathname.startsWith('/span/'))
 
   const go = setAsOf
   const dayClass = [
@@ -169,6 +174,7 @@
     title="The as-of day itself is over and counts as complete"
     onclick={() => setParam('at_close', atClose() ? null : 'yes')}>At close</button
   >
+  {#if timed}<AsOfTime />{/if}
   {#if recordsEnd}
     <span class="hidden text-quiet md:inline" data-records-end>records end {short(recordsEnd)}</span>
   {/if}

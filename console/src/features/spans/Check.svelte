@@ -10,7 +10,7 @@
   const asOf = useAsOf()
   const over = $derived(params('over'))
   const check = createQuery(() => {
-    const r = asOf.context
+    const r = asOf.moment
     return {
       queryKey: ['checked', over, r],
       queryFn: async () =>
@@ -43,7 +43,7 @@
 </div>
 <section class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center">
   <span class="text-quiet">Spans</span>
-  <SpanChips {over} context={asOf.context} onchange={(o) => setParam('over', o)} />
+  <SpanChips {over} context={asOf.moment} onchange={(o) => setParam('over', o)} />
 </section>
 
 {#if check.isError}

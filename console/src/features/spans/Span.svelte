@@ -19,7 +19,7 @@
   const now = $derived(timelines.at(0))
   const moments = useResolve(
     () => (span ? ['@' + span.definition.name] : []),
-    () => asOf.context,
+    () => asOf.moment,
   )
   // A timeline goes by days: a span of moments is told by its moments once they are there.
   const reads = $derived({ intervals: now?.intervals ?? [], moments: moments.data?.resolutions[0]?.moments })
@@ -36,7 +36,9 @@
   <h1 class="text-xl font-semibold tracking-tight">{name}</h1>
   {#if now && span}
     <p data-span-days>
-      {#if now.error}<span class="text-worse">{now.error}</span>{:else}<b class="font-semibold">{extent(reads)}</b>
+      {#if now.error && !reads.moments}<span class="text-worse">{now.error}</span>{:else}<b class="font-semibold"
+          >{extent(reads)}</b
+        >
         <span class="text-quiet">{size(reads)}</span>{/if}
     </p>
   {/if}
@@ -53,15 +55,15 @@
   </section>
 {:else}
   <div class="grid items-start gap-3.5 lg:grid-cols-[9fr_11fr]">
-    <SpanEditor {span} context={asOf.context} ondone={done} />
-    <Why {span} context={asOf.context} />
+    <SpanEditor {span} context={asOf.moment} ondone={done} />
+    <Why {span} context={asOf.moment} />
     <section class="card p-4" aria-label="Days">
       <h2 class="mb-2">
         <b class="font-semibold">Days</b> <span class="text-quiet">inside are filled; the ring is the as-of day</span>
       </h2>
       <MonthGrid intervals={now?.intervals ?? []} asOf={asOf.day} />
     </section>
-    <Rehearsal expression={'@' + span.definition.name} context={asOf.context} />
+    <Rehearsal expression={'@' + span.definition.name} context={asOf.moment} />
     <div class="lg:col-span-2"><Versions name={span.definition.name} /></div>
   </div>
 {/if}

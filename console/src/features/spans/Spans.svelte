@@ -71,12 +71,12 @@
   <div class="mt-3.5 grid gap-3.5 lg:grid-cols-2">
     <SpanEditor
       span={current}
-      context={asOf.context}
+      context={asOf.moment}
       ondone={(n) => setParam('span', n)}
       oncancel={names.length > 0 ? () => setParam('span', null) : undefined}
     />
     <div>
-      <Why span={current} context={asOf.context} />
+      <Why span={current} context={asOf.moment} />
       {#if current}
         <p class="mt-2.5 text-right">
           <a class="button" href={'/span/' + current.definition.name + carried()}
