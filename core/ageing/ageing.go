@@ -46,19 +46,22 @@ const (
 
 // A Stay is records with the same two days and the same value of the category.
 type Stay struct {
-	Begin   civil.Day
-	Begun   bool // the first date is not blank
-	End     civil.Day
-	Ended   bool // the second date is not blank
-	Label   dataset.Label
-	Records int64
-	Sum     decimal.Value // of the amount, where one is asked for
+	Begin civil.Day
+	Begun bool // the first date is not blank
+	End   civil.Day
+	Ended bool // the second date is not blank
+	// From and To are the moments, where those are asked for.
+	From, To civil.Moment
+	Label    dataset.Label
+	Records  int64
+	Sum      decimal.Value // of the amount, where one is asked for
 }
 
 // A Request is what a source is asked for: columns and filters that fit the schema.
 type Request struct {
 	From, To, By, Amount string
 	Where                dataset.Filters
+	Moments              bool // the two are wanted to the microsecond; both are columns of times
 }
 
 // A Source holds records.
@@ -83,6 +86,7 @@ type plan struct {
 	each     calendar.Unit
 	over     civil.Set
 	request  Request
+	end      civil.Moment // of the as-of day, where lengths are hours
 }
 
 // newPlan checks a question; errors are *query.Error.
@@ -96,7 +100,7 @@ func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error
 		check   func() error
 	}{
 		{"/from", func() error { return p.checkDates(schema) }},
-		{"/unit", func() (err error) { p.unit, err = parseUnit(q.Unit); return err }},
+		{"/unit", func() error { return p.readUnit(schema) }},
 		{"/bands", func() (err error) { p.bands, err = ParseBands(q.Bands); return err }},
 		{"/within", func() error {
 			if q.Within != nil && *q.Within < 0 {
@@ -150,6 +154,26 @@ func (p *plan) checkDates(schema *dataset.Schema) error {
 		return fmt.Errorf("%s is both: expected two columns", q.From)
 	}
 	return nil
+}
+
+// readUnit reads the unit; hours need columns of times, and end with the as-of day as the dataset's clock has it.
+func (p *plan) readUnit(schema *dataset.Schema) error {
+	var err error
+	if p.unit, err = parseUnit(p.question.Unit); err != nil || p.unit.count != nil {
+		return err
+	}
+	for _, name := range []string{p.question.From, p.question.To} {
+		if c, err := schema.Find(name); err != nil || c.Type != dataset.Timestamp {
+			return fmt.Errorf("hours lie between times: column %s holds days", name)
+		}
+	}
+	zone, err := schema.Location()
+	if err != nil {
+		return err
+	}
+	clock, err := civil.NewClock(zone, 0)
+	p.request.Moments, p.end = true, clock.StartOf(p.scope.AsOf+1)
+	return err
 }
 
 func (p *plan) readEach() error {

@@ -132,7 +132,7 @@ func (c *collector) take(s Stay) error {
 		return nil
 	case !c.plan.over.Contains(s.Begin):
 		return nil
-	case s.Ended && s.End < s.Begin:
+	case s.Ended && (s.End < s.Begin || s.To < s.From):
 		a.FaultRecords += s.Records
 		a.Faults = append(a.Faults, Fault{s.Begin, s.End, s.Label, s.Records})
 		return nil
@@ -151,13 +151,9 @@ func (c *collector) take(s Stay) error {
 	if only := c.plan.question.Only; only == Open && !open || only == Closed && open {
 		return nil // the course is of all
 	}
-	length, known := c.lengths[p]
-	if !known {
-		var err error
-		if length, err = c.plan.unit.count(p.from, p.to, c.plan.scope.Calendar); err != nil {
-			return &query.Error{Pointer: "/unit", Err: err}
-		}
-		c.lengths[p] = length
+	length, err := c.length(&s, p, open)
+	if err != nil {
+		return err
 	}
 	group := c.groups[s.Label]
 	if group == nil {
@@ -175,6 +171,26 @@ func (c *collector) take(s Stay) error {
 		}
 	}
 	return nil
+}
+
+// length returns how long a stay lasts, or how old it is; between days it is found once for each two.
+func (c *collector) length(s *Stay, p pair, open bool) (int, error) {
+	if c.plan.unit.count == nil {
+		to := s.To
+		if open {
+			to = c.plan.end
+		}
+		return int((to - s.From) / (3600 * civil.Second)), nil
+	}
+	if length, known := c.lengths[p]; known {
+		return length, nil
+	}
+	length, err := c.plan.unit.count(p.from, p.to, c.plan.scope.Calendar)
+	if err != nil {
+		return 0, &query.Error{Pointer: "/unit", Err: err}
+	}
+	c.lengths[p] = length
+	return length, nil
 }
 
 func (g *gathering) add(s *Stay, open bool, length, band int) error {

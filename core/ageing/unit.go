@@ -13,7 +13,7 @@ import (
 // A Unit is what a length is counted in (semantics §10).
 type Unit struct {
 	Name string // as it is written
-	// count counts from one day, inside, to a later one, outside.
+	// count counts from one day, inside, to a later one, outside; nil for hours, which are between moments.
 	count func(from, to civil.Day, cal *calendar.Calendar) (int, error)
 }
 
@@ -32,6 +32,7 @@ var units = []Unit{
 		n, _, err := elapsed.Months(from, to, cal)
 		return n / cal.PeriodsPerYear(), err
 	}},
+	{"hours", nil},
 	boundaries("calendar weeks", calendar.Week), boundaries("calendar months", calendar.Month),
 	boundaries("calendar quarters", calendar.Quarter), boundaries("calendar years", calendar.Year),
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"vastspan/core/ageing"
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 )
@@ -48,6 +49,11 @@ func (f *StaySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 			}
 			if end.Set {
 				one.End = end.Day
+			}
+			if q.Moments && begin.Set && end.Set {
+				one.From, one.To = civil.Moment(begin.Micros()), civil.Moment(end.Micros())
+			} else if q.Moments && begin.Set {
+				one.From = civil.Moment(begin.Micros())
 			}
 			if by >= 0 {
 				one.Label = cells[by].Label()

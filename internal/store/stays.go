@@ -5,6 +5,7 @@ import (
 	"database/sql"
 
 	"vastspan/core/ageing"
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 )
@@ -20,7 +21,11 @@ type staySource struct {
 // Stays implements ageing.Source: records with the same two days and label come together.
 func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
 	d := r.dataset
-	label, sum := "NULL::text", "NULL::text"
+	label, sum, begin, end := "NULL::text", "NULL::text", "NULL::bigint", "NULL::bigint"
+	if q.Moments {
+		micros := func(name string) string { return "(extract(epoch FROM " + d.column(name) + ") * 1000000)::bigint" }
+		begin, end = micros(q.From), micros(q.To)
+	}
 	if q.By != "" {
 		label = d.column(q.By)
 	}
@@ -28,8 +33,8 @@ func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 		sum = "sum(" + d.column(q.Amount) + ")::text"
 	}
 	keep, args := where(d.conditions(q.Where))
-	text := "SELECT " + d.dayOf(d.dateColumn(q.From)) + ", " + d.dayOf(d.dateColumn(q.To)) + ", " + label + ", count(*), " + sum +
-		" FROM " + d.table() + " " + keep + " GROUP BY 1, 2, 3"
+	text := "SELECT " + d.dayOf(d.dateColumn(q.From)) + ", " + d.dayOf(d.dateColumn(q.To)) + ", " + label + ", " + begin + ", " + end +
+		", count(*), " + sum + " FROM " + d.table() + " " + keep + " GROUP BY 1, 2, 3, 4, 5"
 	return r.store.Snapshot(ctx, func(ctx context.Context) error {
 		rows, err := r.store.reader(ctx).Raw(text, args...).Rows()
 		if err != nil {
@@ -52,9 +57,13 @@ func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 func scanStay(rows *sql.Rows) (ageing.Stay, error) {
 	var from, to sql.NullTime
 	var label, sum sql.NullString
+	var begin, end sql.NullInt64
 	var s ageing.Stay
-	if err := rows.Scan(&from, &to, &label, &s.Records, &sum); err != nil {
+	if err := rows.Scan(&from, &to, &label, &begin, &end, &s.Records, &sum); err != nil {
 		return s, err
+	}
+	if s.From = civil.Moment(begin.Int64); end.Valid {
+		s.To = civil.Moment(end.Int64)
 	}
 	if s.Begun = from.Valid; s.Begun {
 		s.Begin = DayOf(from.Time)

@@ -9,7 +9,10 @@ import (
 	"testing"
 
 	"vastspan/core/ageing"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/span"
 	"vastspan/internal/ingest"
 )
 
@@ -72,5 +75,43 @@ func TestStaysOfStoreAndFile(t *testing.T) {
 		if !maps.Equal(file, stored) || round == 0 && len(file) < 100 {
 			t.Fatalf("%+v: stored %v\nin the file %v", q, stored, file)
 		}
+	}
+}
+
+// Between times, lengths are hours of elapsed time, of the store as of the file.
+func TestStaysByTheHour(t *testing.T) {
+	s := open(t)
+	text := "arrived,left,berth\n2026-10-24 22:00,2026-10-25 06:00,A\n2026-10-24 10:00,2026-10-24 11:59:59.5,A\n" +
+		"2026-10-25 09:00,,B\n2026-10-24 12:00,2026-10-24 11:00,B\n,2026-10-24 11:00,B\n2026-10-26 00:00,,B\n"
+	hints := ingest.ColumnHints{Date: "arrived", Zone: "Europe/Lisbon", Categories: []string{"berth"}}
+	if _, err := s.load("berths", text, hints, true); err != nil {
+		t.Fatal(err)
+	}
+	d, err := s.Dataset(context.Background(), "berths")
+	if err != nil {
+		t.Fatal(err)
+	}
+	reader, err := ingest.Open("", strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, source := range map[string]ageing.Source{"store": s.StaySource(d), "file": &ingest.StaySource{Reader: reader, Schema: &d.Schema}} {
+		q := ageing.Question{From: "arrived", To: "left", Unit: "hours", Bands: "0-7,8+"}
+		a, err := q.Answer(context.Background(), ageing.Records{Name: "berths", Schema: &d.Schema, Source: source}, span.Scope{AsOf: civil.Of(2026, 10, 25)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		// Nine hours across the change of the clock, one, and fifteen until the as-of day ends.
+		got := fmt.Sprintf("%s mean %s median %s longest %s bands %d %d faults %d undated %d later %d",
+			name, a.Groups[0].Mean, a.Groups[0].Median, a.Groups[0].Longest, a.Groups[0].Bands[0].Records, a.Groups[0].Bands[1].Records,
+			a.FaultRecords, a.Undated, a.NotBegun)
+		if want := name + " mean 8.3333 median 9 longest 15 bands 1 2 faults 1 undated 1 later 1"; got != want {
+			t.Errorf("got %s\nwant %s", got, want)
+		}
+	}
+	q := ageing.Question{From: "day", To: "seen_at", Unit: "hours"}
+	schema := &dataset.Schema{Columns: []dataset.Column{{Name: "day", Type: dataset.Date, Role: dataset.DayRole}, {Name: "seen_at", Type: dataset.Timestamp}}}
+	if _, err := q.Answer(context.Background(), ageing.Records{Schema: schema}, span.Scope{}); err == nil || !strings.Contains(err.Error(), "day holds days") {
+		t.Errorf("hours between days: %v", err)
 	}
 }

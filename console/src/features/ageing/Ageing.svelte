@@ -27,7 +27,17 @@
     list.includes(param(name) ?? '') ? (param(name) ?? '') : otherwise
   const from = $derived(choice('from', dates, dates[0] ?? ''))
   const to = $derived(choice('to', dates, dates.find((d) => d !== from) ?? ''))
-  const lengthUnits = ['days', 'business days', 'weeks', 'months', 'calendar months'] as const
+  const timed = $derived(
+    [from, to].every((name) => dataset?.columns.find((c) => c.name === name)?.type === 'timestamp'),
+  )
+  const lengthUnits = $derived([
+    'days',
+    'business days',
+    'weeks',
+    'months',
+    'calendar months',
+    ...(timed ? ['hours'] : []),
+  ])
   const unit = $derived(choice('unit', lengthUnits, 'days'))
   const bands = $derived(param('bands') ?? '0-7, 8-30, 31-90, 91+')
   const each = $derived(choice('each', units, 'month'))
