@@ -86,6 +86,7 @@ type plan struct {
 	each     calendar.Unit
 	over     civil.Set
 	request  Request
+	cautions []string
 	end      civil.Moment // of the as-of day, where lengths are hours
 }
 
@@ -198,7 +199,15 @@ func (p *plan) readOver() error {
 	}
 	r, err := span.ResolveCautiously(n, p.scope)
 	p.over, p.question.Over = r.Days, n.String()
+	p.caution(n, r.Cautions)
 	return err
+}
+
+// caution notes what is right about a span and may still surprise.
+func (p *plan) caution(n span.Node, list []span.Caution) {
+	for _, c := range list {
+		p.cautions = append(p.cautions, n.String()+": "+c.Text)
+	}
 }
 
 func (p *plan) readFilters(schema *dataset.Schema) error {
@@ -207,8 +216,9 @@ func (p *plan) readFilters(schema *dataset.Schema) error {
 		if err != nil {
 			return civil.Set{}, "", err
 		}
-		days, err := span.Resolve(n, p.scope)
-		return days, n.String(), err
+		r, err := span.ResolveCautiously(n, p.scope)
+		p.caution(n, r.Cautions)
+		return r.Days, n.String(), err
 	})
 	if err != nil {
 		return err

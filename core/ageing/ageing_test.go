@@ -237,6 +237,13 @@ func TestFaultsAndWhatIsLeftOut(t *testing.T) {
 	}
 }
 
+func TestCautionsAreTold(t *testing.T) {
+	a, err := ask(t, nil, Question{Over: "today and yesterday"}, civil.Of(2026, 4, 30))
+	if err != nil || len(a.Cautions) != 1 || !strings.HasPrefix(a.Cautions[0], "today and yesterday: no days") {
+		t.Errorf("%+v, %v", a, err)
+	}
+}
+
 func TestQuestionsAreChecked(t *testing.T) {
 	minus := -1
 	for want, q := range map[string]Question{

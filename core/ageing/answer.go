@@ -22,6 +22,8 @@ type Answer struct {
 	AsOfDay civil.Day `json:"-"`
 	// OverDays are the days of the span that records begin in.
 	OverDays civil.Set `json:"over_days"`
+	// Cautions are those of the span and of the filters' spans.
+	Cautions []string `json:"cautions,omitempty"`
 	// Groups are the values of the category in order, then all records together.
 	Groups []Group `json:"groups"`
 	// Course is what each unit opened and closed, in time order.
@@ -216,7 +218,7 @@ func (g *gathering) add(s *Stay, open bool, length, band int) error {
 // answer puts everything together.
 func (c *collector) answer(name string) (*Answer, error) {
 	a := c.told
-	a.Question, a.AsOfDay, a.OverDays = c.plan.question, c.asOf, c.plan.over
+	a.Question, a.AsOfDay, a.OverDays, a.Cautions = c.plan.question, c.asOf, c.plan.over, c.plan.cautions
 	a.Dataset, a.Unit, a.Question.AsOf, a.Question.Calendar = name, c.plan.unit.Name, c.asOf.String(), c.plan.scope.Calendar.Name()
 	if a.Only == "" {
 		a.Only = All

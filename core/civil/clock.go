@@ -477,7 +477,7 @@ func (c Clock) Parse(text string) (Reading, error) {
 	}
 	r := Reading{Moment: w}
 	if hasOffset {
-		ahead, err := parseOffset(offset)
+		ahead, err := ParseOffset(offset)
 		if err != nil {
 			return Reading{}, fmt.Errorf("%q: %w", text, err)
 		}
@@ -499,28 +499,23 @@ func cutOffset(text string) (clock, offset string, ok bool) {
 	return text, "", false
 }
 
-// parseOffset reads Z, +02:00, +0200 or +02, and seconds where there are any.
-func parseOffset(text string) (Moment, error) {
-	if text == "Z" {
-		return 0, nil
+// ParseOffset reads Z, +02:00, +0200 or +02, and seconds where there are any: how far a clock is ahead of UTC.
+func ParseOffset(text string) (Moment, error) {
+	layout := "Z07:00"
+	switch len(text) {
+	case 3:
+		layout = "Z07"
+	case 5:
+		layout = "Z0700"
+	case 9:
+		layout = "Z07:00:00"
 	}
-	digits := strings.ReplaceAll(text[1:], ":", "")
-	if len(digits) == 2 {
-		digits += "00"
-	}
-	if len(digits) == 4 {
-		digits += "00"
-	}
-	n, err := strconv.ParseUint(digits, 10, 32)
-	hours, minutes, seconds := n/10_000, n/100%100, n%100
-	if err != nil || len(digits) != 6 || hours > 18 || minutes > 59 || seconds > 59 {
+	t, err := time.Parse(layout, text)
+	_, seconds := t.Zone()
+	if err != nil || seconds > 18*3600 || seconds < -18*3600 {
 		return 0, errors.New("expected an offset from UTC, such as +02:00 or Z")
 	}
-	ahead := Moment(hours*3600+minutes*60+seconds) * Second
-	if text[0] == '-' {
-		ahead = -ahead
-	}
-	return ahead, nil
+	return Moment(seconds) * Second, nil
 }
 
 // An AsOf is where the analyst stands: on a day, at a moment of it where Timed, by a clock.

@@ -1,5 +1,5 @@
-// Package civil holds days, intervals of days and sets of intervals: small comparable values with
-// no clock and no zone in them. Calendars, spans and records are built on top and live elsewhere.
+// Package civil holds days, moments, intervals and sets of both, and clocks, which tell moments from days: small
+// values that read no time of their own. Calendars, spans and records are built on top and live elsewhere.
 package civil
 
 import (

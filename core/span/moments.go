@@ -498,7 +498,7 @@ func (e *env) noteIdleMoments(words string, n Node, before, after civil.MomentSe
 	}
 }
 
-// noteShown tells of a time that the clock skips, or shows twice.
+// noteShown looks at a time that the clock skips, or shows twice.
 func (e *env) noteShown(shown civil.Shown, d civil.Day, t civil.TimeOfDay, m civil.Moment) {
 	if e.trace == nil || shown == civil.Once {
 		return

@@ -119,7 +119,7 @@ func (e *env) moveInterval(v civil.Interval, m move) (civil.Interval, error) {
 	return civil.Through(first, last), err
 }
 
-// move gives the days to the left moved where it is by days or weeks, else reads them again (semantics §4).
+// move returns the days to the left moved where it is by days or weeks, else reads them again (semantics §4).
 func (e *env) move(n *Move) (civil.Set, error) {
 	if n.Unit.OfClock() {
 		return civil.Set{}, timedError(n)

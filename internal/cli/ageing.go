@@ -45,7 +45,7 @@ func (f *ageingFlags) add(c *cobra.Command) {
 // asked reports whether records are asked about, not two days.
 func (f *ageingFlags) asked() bool { return f.question.From != "" || f.question.To != "" }
 
-// ageing tells how long the records of a dataset or a file last.
+// ageing prints how long the records of a dataset or a file last.
 func (a *app) ageing(ctx context.Context, source string, context *contextFlags, f *ageingFlags, out print.Output) error {
 	q := f.question
 	q.Context = context.Context
@@ -106,7 +106,7 @@ func (a *app) ageingFile(
 	if q.Amount != "" {
 		h.Amounts = []string{q.Amount}
 	}
-	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: true, NoRecords: f.file.noRecords, Hints: h})
+	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: true, Hints: h})
 	if err != nil {
 		return err
 	}
@@ -170,6 +170,9 @@ func printAgeingNotes(p *print.Printer, answer *ageing.Answer) {
 	p.Linef("")
 	if answer.Over != "" {
 		p.Linef("records that begin in %s: %s", answer.Over, print.Intervals(answer.OverDays))
+	}
+	for _, text := range answer.Cautions {
+		p.Linef("caution: %s", text)
 	}
 	p.Linef("open: the age on the as-of day counts; what was closed later counts as open")
 	if answer.Undated > 0 {

@@ -2,10 +2,7 @@ package cli
 
 import (
 	"context"
-	"encoding/csv"
-	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -136,52 +133,19 @@ func printElapsed(p *print.Printer, f *elapsed.Figures, bothEnds bool) {
 	}
 }
 
-// elapsedBatch answers rows of a CSV file as they come, in constant memory. Columns beside from and to stay as they are; a
-// row that is refused carries its error.
+// elapsedBatch counts from one day to another in each row; columns beside from and to stay as they are.
 func (a *app) elapsedBatch(ctx context.Context, file string, f *contextFlags, bothEnds bool) error {
-	d, err := a.definitions(ctx, f)
-	if err != nil {
-		return err
-	}
-	in, done, err := a.open(file)
-	if err != nil {
-		return err
-	}
-	defer done()
-	reader := csv.NewReader(in)
-	header, err := reader.Read()
-	if err != nil {
-		return fmt.Errorf("%s: expected a header with the columns from,to: %w", file, err)
-	}
-	header[0] = strings.TrimPrefix(header[0], "\ufeff")
-	from, to := slices.Index(header, "from"), slices.Index(header, "to")
-	if from < 0 || to < 0 {
-		return fmt.Errorf("%s: the header has the columns %s; expected from and to among them", file, strings.Join(header, ","))
-	}
-	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
-	w := csv.NewWriter(a.out)
-	if err := w.Write(slices.Concat(header, elapsedNames, []string{"error"})); err != nil {
-		return err
-	}
-	for {
-		row, err := reader.Read()
-		if errors.Is(err, io.EOF) {
-			break
+	return a.answerRows(ctx, file, "from,to", f, func(d *definitions, header []string) ([]string, rowAnswer, error) {
+		from, to := slices.Index(header, "from"), slices.Index(header, "to")
+		if from < 0 || to < 0 {
+			return nil, nil, fmt.Errorf("the header has the columns %s; expected from and to among them", strings.Join(header, ","))
 		}
-		if err != nil {
-			w.Flush()
-			return fmt.Errorf("%s: %w", file, err)
-		}
-		cells, problem := make([]string, len(elapsedNames)), ""
-		if e, err := d.elapsed(row[from], row[to], f, bothEnds); err != nil {
-			problem = err.Error()
-		} else {
-			cells = elapsedCells(&e.Figures)
-		}
-		if err := w.Write(slices.Concat(row, cells, []string{problem})); err != nil {
-			return err
-		}
-	}
-	w.Flush()
-	return w.Error()
+		return slices.Concat(elapsedNames, []string{"error"}), func(row []string) []string {
+			e, err := d.elapsed(row[from], row[to], f, bothEnds)
+			if err != nil {
+				return append(make([]string, len(elapsedNames)), err.Error())
+			}
+			return append(elapsedCells(&e.Figures), "")
+		}, nil
+	})
 }

@@ -19,9 +19,17 @@ import (
 // answered in moments.
 var batchNames = []string{"expression", "calendar", "as_of", "at_close", "zone", "day_starts"}
 
-// resolveBatch answers rows of a CSV file as they come, in constant memory. A row that is refused carries
-// its error and does not stop the others.
-func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) error {
+// A rowAnswer returns what is added to a row of a batch; it may use the row until the next one.
+type rowAnswer func(row []string) []string
+
+// answerRows answers rows of a CSV file as they come, in constant memory. begin looks at the header, and returns the columns
+// that are added and what answers a row; a row that is refused carries its error and does not stop the others.
+func (a *app) answerRows(
+	ctx context.Context,
+	file, expected string,
+	f *contextFlags,
+	begin func(d *definitions, header []string) (added []string, answer rowAnswer, err error),
+) error {
 	d, err := a.definitions(ctx, f)
 	if err != nil {
 		return err
@@ -32,22 +40,23 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 	}
 	defer done()
 	reader := csv.NewReader(in)
-	reader.ReuseRecord = true
 	reader.FieldsPerRecord = -1
 	header, err := reader.Read()
 	if err != nil {
-		return fmt.Errorf("%s: expected a header with the columns %s: %w", file, strings.Join(batchNames, ","), err)
+		return fmt.Errorf("%s: expected a header with the columns %s: %w", file, expected, err)
 	}
-	columns, err := batchColumns(header)
+	header[0] = strings.TrimPrefix(header[0], "\ufeff")
+	added, answer, err := begin(d, header)
 	if err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}
+	reader.ReuseRecord = true
 	fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	w := csv.NewWriter(a.out)
-	b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}, clocks: map[string]service.Clock{}}
-	if err := w.Write(append(slices.Clone(header), "intervals", "days", "seconds", "error")); err != nil {
+	if err := w.Write(slices.Concat(header, added)); err != nil {
 		return err
 	}
+	var out []string
 	for {
 		row, err := reader.Read()
 		if errors.Is(err, io.EOF) {
@@ -57,7 +66,11 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 			w.Flush()
 			return fmt.Errorf("%s: %w", file, err)
 		}
-		if err := w.Write(b.answer(row)); err != nil {
+		out = append(out[:0], row...)
+		for len(out) < len(header) {
+			out = append(out, "")
+		}
+		if err := w.Write(append(out, answer(out[:len(header):len(header)])...)); err != nil {
 			return err
 		}
 	}
@@ -65,11 +78,19 @@ func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) er
 	return w.Error()
 }
 
+// resolveBatch resolves the expression of each row.
+func (a *app) resolveBatch(ctx context.Context, file string, f *contextFlags) error {
+	return a.answerRows(ctx, file, strings.Join(batchNames, ","), f, func(d *definitions, header []string) ([]string, rowAnswer, error) {
+		columns, err := batchColumns(header)
+		b := &batch{definitions: d, flags: f, columns: columns, parsed: map[string]parsed{}, clocks: map[string]service.Clock{}}
+		return []string{"intervals", "days", "seconds", "error"}, b.answer, err
+	})
+}
+
 // batchColumns finds the columns of a batch.
 func batchColumns(header []string) (map[string]int, error) {
 	columns := map[string]int{}
 	for i, name := range header {
-		name = strings.TrimPrefix(name, "\ufeff")
 		if !slices.Contains(batchNames, name) {
 			return nil, fmt.Errorf("the header has a column %q; expected %s", name, strings.Join(batchNames, ","))
 		}
@@ -95,24 +116,19 @@ type batch struct {
 	columns     map[string]int
 	parsed      map[string]parsed
 	clocks      map[string]service.Clock
-	out         []string
 }
 
 func (b *batch) answer(row []string) []string {
-	b.out = append(b.out[:0], row...)
-	for len(b.out) < len(b.columns) {
-		b.out = append(b.out, "")
-	}
 	n, scope, err := b.read(row)
 	switch {
 	case err == nil && !b.timed() && !span.IsTimed(n, scope.Names):
-		return append(b.out, dayAnswer(n, scope)...)
+		return dayAnswer(n, scope)
 	case err == nil:
-		return append(b.out, momentAnswer(n, scope)...)
+		return momentAnswer(n, scope)
 	case b.timed():
-		return append(b.out, "error", "", "", err.Error())
+		return []string{"error", "", "", err.Error()}
 	}
-	return append(b.out, "", "", "", err.Error())
+	return []string{"", "", "", err.Error()}
 }
 
 // dayAnswer resolves an expression to days: what they are, how many, and what is wrong.

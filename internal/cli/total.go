@@ -133,6 +133,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags.BoolVar(&q.Planned, "planned", false, "the records are planned: units in the future count like the others")
 	flags.StringVar(&q.Date, "date", "", "the column that says on which day a record lies; a dataset has one of its own")
 	f.file.add(c)
+	f.file.addTotals(c)
 	flags.StringVar(&f.receipt, "receipt", "", "create a receipt of this title, in place of printing the answer")
 }
 

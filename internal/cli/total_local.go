@@ -35,6 +35,11 @@ func (f *fileFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
 	flags.StringVar(&f.ambiguous, "ambiguous", "", "of a file: "+ambiguousHelp)
 	flags.StringVar(&f.epoch, "epoch", "", "of a file: "+epochHelp)
+}
+
+// addTotals adds what matters to totals of a file alone.
+func (f *fileFlags) addTotals(c *cobra.Command) {
+	flags := c.Flags()
 	flags.StringVar(&f.noRecords, "no-records", "", "of a file: what a sum without a record means: zero, or blank (default)")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "of a file: accept records without a date; they are counted and excluded")
 }

@@ -175,12 +175,12 @@ func readTime(s string) (t wallTime, ok bool) {
 	if s == "" {
 		return t, true
 	}
-	t.ahead, t.zoned = 0, true
-	if s == "Z" || s == "z" || strings.EqualFold(s, "UTC") {
+	if t.zoned = true; strings.EqualFold(s, "UTC") {
 		return t, true
 	}
-	t.ahead, ok = readOffset(s)
-	return t, ok
+	ahead, err := civil.ParseOffset(strings.ToUpper(s))
+	t.ahead = ahead
+	return t, err == nil
 }
 
 // cutHalf takes AM or PM off the start of a text: hours to add.
@@ -195,27 +195,6 @@ func cutHalf(s string) (half int, rest string, found bool) {
 		return 12, s[2:], true
 	}
 	return 0, s, false
-}
-
-// readOffset reads +02:00, +0200 or +02.
-func readOffset(s string) (civil.Moment, bool) {
-	sign := civil.Moment(1)
-	switch s[0] {
-	case '-':
-		sign = -1
-	case '+':
-	default:
-		return 0, false
-	}
-	hours, s, ok := digits(s[1:], 2, 2)
-	minutes := 0
-	if s = strings.TrimPrefix(s, ":"); ok && s != "" {
-		minutes, s, ok = digits(s, 2, 2)
-	}
-	if !ok || s != "" || hours > 18 || minutes > 59 {
-		return 0, false
-	}
-	return sign * civil.Moment(hours*3600+minutes*60) * civil.Second, true
 }
 
 // digits reads a number of so many digits off the start of a text.

@@ -12,7 +12,7 @@ import (
 	"vastspan/internal/store"
 )
 
-// Ageing tells how long the records of datasets last.
+// Ageing answers how long the records of datasets last.
 type Ageing struct {
 	definitions *Definitions
 	store       *store.Store

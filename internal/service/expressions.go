@@ -98,7 +98,7 @@ func (e *Expressions) Check(ctx context.Context, expressions []string, days int,
 // A Pair is two days or moments, as they are written.
 type Pair struct{ From, To string }
 
-// Elapsed tells how long it is from the first to the second of each pair; bothEnds counts the last day, too.
+// Elapsed returns how long it is from the first to the second of each pair; bothEnds counts the last day, too.
 func (e *Expressions) Elapsed(ctx context.Context, pairs []Pair, bothEnds bool, c Against) ([]book.Elapsed, error) {
 	clock, err := e.ReadClock(c.Zone, c.DayStarts)
 	if err != nil {

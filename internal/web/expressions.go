@@ -73,7 +73,7 @@ func (h *handlers) Check(ctx context.Context, r server.CheckRequestObject) (serv
 	return server.Check200JSONResponse(*report), nil
 }
 
-// Elapse tells how long it is from one day or moment to another.
+// Elapse returns how long it is from one day or moment to another.
 func (h *handlers) Elapse(ctx context.Context, r server.ElapseRequestObject) (server.ElapseResponseObject, error) {
 	b := r.Body
 	pairs := make([]service.Pair, len(b.Pairs))

@@ -146,7 +146,7 @@ func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
 	return g
 }
 
-// Age tells how long the records of a dataset last.
+// Age returns how long the records of a dataset last.
 func (h *handlers) Age(ctx context.Context, r server.AgeRequestObject) (server.AgeResponseObject, error) {
 	answer, err := h.service.Ageing.Answer(ctx, *r.Body)
 	if err != nil {

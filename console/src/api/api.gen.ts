@@ -1297,6 +1297,8 @@ export interface components {
             at_close?: boolean;
             calendar: string;
             over_days: components["schemas"]["Intervals"];
+            /** @description Of the span and of the filters' spans */
+            cautions?: string[];
             /** @description The values of the category in order, then all records */
             groups: components["schemas"]["AgeingGroup"][];
             course?: components["schemas"]["AgeingTurn"][];

@@ -207,6 +207,9 @@
         As of <b class="font-semibold text-ink">{long(a.as_of)}</b>, calendar {a.calendar}. The age of an open record is
         counted to that day; what was closed later counts as open.
       </p>
+      {#each a.cautions ?? [] as caution (caution)}
+        <p class="mt-1 text-quiet"><b class="font-semibold text-worse">Caution</b> {caution}</p>
+      {/each}
       {#if a.undated > 0}<p class="mt-1 font-semibold text-worse">
           {a.undated.toLocaleString('en')} excluded: no date in {wordsOf(a.from)}
         </p>{/if}
