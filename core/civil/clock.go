@@ -1,7 +1,6 @@
 package civil
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strconv"
@@ -10,43 +9,6 @@ import (
 
 	"vastspan/core/internal/floor"
 )
-
-// A TimeOfDay is what a clock shows, in seconds from midnight: 0 to 24:00, which ends a day.
-type TimeOfDay int32
-
-// EndOfDay is 24:00.
-const EndOfDay TimeOfDay = 24 * 60 * 60
-
-// String writes hours and minutes, and seconds where there are any.
-func (t TimeOfDay) String() string {
-	text := fmt.Sprintf("%02d:%02d", t/3600, t/60%60)
-	if s := t % 60; s != 0 {
-		text += fmt.Sprintf(":%02d", s)
-	}
-	return text
-}
-
-// ParseTimeOfDay reads hours and minutes, and seconds where there are any: 00:00 to 24:00.
-func ParseTimeOfDay(text string) (TimeOfDay, error) {
-	parts := strings.Split(text, ":")
-	refused := fmt.Errorf("%q is not a time of day: expected 00:00 to 24:00, such as 09:30", text)
-	if len(parts) < 2 || len(parts) > 3 {
-		return 0, refused
-	}
-	var n [3]int
-	for i, part := range parts {
-		v, err := strconv.ParseUint(part, 10, 8)
-		if err != nil || len(part) > 2 || len(part) < 2 && i > 0 || i > 0 && v > 59 {
-			return 0, refused
-		}
-		n[i] = int(v)
-	}
-	t := TimeOfDay(n[0]*3600 + n[1]*60 + n[2])
-	if t > EndOfDay {
-		return 0, refused
-	}
-	return t, nil
-}
 
 // A Clock tells moments from days: a time zone, and the time at which its day starts, for nights that belong to the
 // evening before (semantics §9). The zero value is UTC with days from midnight.
@@ -244,45 +206,6 @@ func (c Clock) MomentOf(date Day, within Moment) Moment {
 	return m
 }
 
-// A WallReader reads many times that a clock shows: it remembers the offset that it found last. It is for one goroutine.
-type WallReader struct {
-	Clock
-	period period  // found last
-	safe   Moments // what the clock shows that can only be of that period
-}
-
-// Reader returns a reader of times that the clock shows.
-func (c Clock) Reader() *WallReader { return &WallReader{Clock: c} }
-
-// Clone returns a reader for another goroutine.
-func (r *WallReader) Clone() *WallReader { return &WallReader{Clock: r.Clock} }
-
-// Read returns the moment at which the clock shows a time on a civil date, in microseconds from midnight: the earlier of two,
-// and the first one after a gap.
-func (r *WallReader) Read(date Day, within Moment) (Moment, Shown) {
-	w := wallOf(date, 0) + within
-	if r.safe.Contains(w) {
-		return w - r.period.offset, Once
-	}
-	m, shown := r.fromWall(w)
-	r.find(m)
-	return m, shown
-}
-
-func (r *WallReader) find(m Moment) {
-	if !r.period.Contains(m) {
-		p := r.periodAt(m)
-		// Offsets lie within a day of one another: so far from a change nothing else shows the time.
-		r.period, r.safe = p, Moments{p.Start + p.offset + dayLength, p.End + p.offset - dayLength}
-	}
-}
-
-// DateOf returns the civil date that the clock shows.
-func (r *WallReader) DateOf(m Moment) Day {
-	r.find(m)
-	return dateOf(m + r.period.offset)
-}
-
 // Later returns the later moment that shows what an earlier one does, where the clock shows it twice.
 func (c Clock) Later(m Moment) Moment {
 	p := c.periodAt(m)
@@ -378,70 +301,6 @@ func (c Clock) FormatRun(v Moments) string {
 // ErrNoTime says that a text holds no time of day.
 var ErrNoTime = errors.New("expected a date and a time, such as 2026-10-19T14:30")
 
-// Zoned is moments as a clock shows them.
-type Zoned struct {
-	Clock
-	MomentSet
-}
-
-// MarshalJSON writes a list of runs with start and end (RFC 3339); null for an open side.
-func (z Zoned) MarshalJSON() ([]byte, error) {
-	type run struct {
-		Start *string `json:"start"`
-		End   *string `json:"end"`
-	}
-	list := []run{}
-	for v := range z.Runs() {
-		var r run
-		if v.Start != BeginningOfTime {
-			text := z.Format(v.Start)
-			r.Start = &text
-		}
-		if v.End != EndOfTime {
-			text := z.Format(v.End)
-			r.End = &text
-		}
-		list = append(list, r)
-	}
-	return json.Marshal(list)
-}
-
-// UnmarshalJSON reads what MarshalJSON writes; the clock stays as it is.
-func (z *Zoned) UnmarshalJSON(data []byte) error {
-	var list []struct{ Start, End *string }
-	if err := json.Unmarshal(data, &list); err != nil {
-		return err
-	}
-	runs := make([]Moments, len(list))
-	for i, r := range list {
-		runs[i] = Moments{BeginningOfTime, EndOfTime}
-		for _, side := range []struct {
-			text *string
-			to   *Moment
-		}{{r.Start, &runs[i].Start}, {r.End, &runs[i].End}} {
-			if side.text == nil {
-				continue
-			}
-			at, err := z.Parse(*side.text)
-			if err != nil {
-				return err
-			}
-			*side.to = at.Moment
-		}
-	}
-	z.MomentSet = MomentsOf(runs...)
-	return nil
-}
-
-// Text returns the runs as start/end, joined by semicolons.
-func (z Zoned) Text() string {
-	var runs []string
-	for v := range z.Runs() {
-		runs = append(runs, z.FormatRun(v))
-	}
-	return strings.Join(runs, ";")
-}
-
 // A Reading is a moment as it was written.
 type Reading struct {
 	Moment
@@ -516,59 +375,4 @@ func ParseOffset(text string) (Moment, error) {
 		return 0, errors.New("expected an offset from UTC, such as +02:00 or Z")
 	}
 	return Moment(seconds) * Second, nil
-}
-
-// An AsOf is where the analyst stands: on a day, at a moment of it where Timed, by a clock.
-type AsOf struct {
-	Clock
-	Day    Day
-	Moment Moment
-	Timed  bool
-}
-
-// String writes the day, or the moment with its offset.
-func (a AsOf) String() string {
-	if a.Timed {
-		return a.Format(a.Moment)
-	}
-	return a.Day.String()
-}
-
-// Long writes it for people: Mon 19 Oct 2026, or Mon 19 Oct 2026, 14:30 +02:00.
-func (a AsOf) Long() string {
-	if !a.Timed {
-		return a.Day.Long()
-	}
-	date, _ := a.DateAndTime(a.Moment)
-	layout := "15:04 -07:00"
-	if a.Moment%(60*Second) != 0 {
-		layout = "15:04:05 -07:00"
-	}
-	return date.Long() + ", " + time.UnixMicro(int64(a.Moment)).In(a.Zone()).Format(layout)
-}
-
-// Reach returns the moment; of a day, its start.
-func (a AsOf) Reach() Moment {
-	if a.Timed {
-		return a.Moment
-	}
-	return a.StartOf(a.Day)
-}
-
-// MarshalJSON writes the day, or the moment with its offset.
-func (a AsOf) MarshalJSON() ([]byte, error) { return json.Marshal(a.String()) }
-
-// UnmarshalJSON reads what MarshalJSON writes.
-func (a *AsOf) UnmarshalJSON(data []byte) error {
-	var text string
-	if err := json.Unmarshal(data, &text); err != nil {
-		return err
-	}
-	if d, err := ParseDay(text); err == nil {
-		*a = AsOf{Clock: a.Clock, Day: d}
-		return nil
-	}
-	r, err := a.Parse(text)
-	*a = AsOf{Clock: a.Clock, Day: r.Day, Moment: r.Moment, Timed: true}
-	return err
 }
