@@ -169,7 +169,11 @@ func ageingLook(answer *ageing.Answer, names int) print.Look {
 func printAgeingNotes(p *print.Printer, answer *ageing.Answer) {
 	p.Linef("")
 	if answer.Over != "" {
-		p.Linef("records that begin in %s: %s", answer.Over, print.Intervals(answer.OverDays))
+		days := print.Intervals(answer.OverDays)
+		if answer.OverDays.Empty() {
+			days = "no days"
+		}
+		p.Linef("records that begin in %s: %s", answer.Over, days)
 	}
 	for _, text := range answer.Cautions {
 		p.Linef("caution: %s", text)
