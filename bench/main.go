@@ -309,7 +309,7 @@ func (b *bench) plan(filter bool) (*tally.Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := tally.Request{Periods: sets, Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}, By: []string{"region"}}
+	r := tally.Request{Periods: tally.EachOfDays(sets...), Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}, By: []string{"region"}}
 	if filter {
 		r.Where = dataset.Filters{{{Column: "channel", Op: dataset.Is, Values: []string{"channel 1"}}}}
 	}

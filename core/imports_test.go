@@ -89,7 +89,7 @@ var allowed = map[string][]string{
 
 		"internal/web",
 	},
-	"internal/cli/print":       {"core/civil", "core/dataset", "core/decimal", "core/query", "core/table"},
+	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table"},
 	"internal/demo":            {"core/civil", "core/dataset", "internal/ingest"},
 	"internal/holidays":        {"core/civil"},
 	"internal/ingest":          {"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},

@@ -3858,6 +3858,18 @@ func NewLoadFileRequestWithBody(server string, name NameParam, params *LoadFileP
 
 		}
 
+		if params.DayStarts != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "day_starts", *params.DayStarts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.DateOrder != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "date_order", *params.DateOrder, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -4129,6 +4141,18 @@ func NewPreviewLoadRequestWithBody(server string, name NameParam, params *Previe
 		if params.Zone != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "zone", *params.Zone, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.DayStarts != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "day_starts", *params.DayStarts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

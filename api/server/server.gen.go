@@ -1185,6 +1185,14 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "day_starts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "day_starts", c.Request.URL.Query(), &params.DayStarts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter day_starts: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "date_order" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "date_order", c.Request.URL.Query(), &params.DateOrder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1387,6 +1395,14 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "zone", c.Request.URL.Query(), &params.Zone, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter zone: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "day_starts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "day_starts", c.Request.URL.Query(), &params.DayStarts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter day_starts: %w", err), http.StatusBadRequest)
 		return
 	}
 

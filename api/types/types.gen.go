@@ -321,14 +321,23 @@ type BookChanges struct {
 
 // Boundaries defines model for Boundaries.
 type Boundaries struct {
-	AsOf       civil.Day  `json:"as_of"`
+	AsOf civil.Day `json:"as_of"`
+
+	// AsOfMoment The as-of moment, where one was given
+	AsOfMoment *string    `json:"as_of_moment,omitempty"`
 	AtClose    bool       `json:"at_close"`
 	Boundaries []Boundary `json:"boundaries"`
 	Calendar   string     `json:"calendar"`
 	Columns    []Column   `json:"columns"`
 	Dataset    string     `json:"dataset"`
 	Date       string     `json:"date"`
-	Span       AnswerSpan `json:"span"`
+
+	// DayStarts The time at which its days start; absent for midnight
+	DayStarts *string    `json:"day_starts,omitempty"`
+	Span      AnswerSpan `json:"span"`
+
+	// Zone The time zone of a span that has times
+	Zone *string `json:"zone,omitempty"`
 }
 
 // BoundariesRequest defines model for BoundariesRequest.
@@ -356,12 +365,14 @@ type BoundariesRequest struct {
 
 // Boundary Where a period begins or ends; the records just before it and from it on, in time order
 type Boundary struct {
+	// At The moment, with its offset; absent for days
+	At     *string       `json:"at,omitempty"`
 	Before []RecordCells `json:"before"`
 
 	// Begins The period begins here, so what comes from here on is inside; else it has ended, and what comes before is
 	Begins bool `json:"begins"`
 
-	// Day The first day of the period, or the first day after it
+	// Day The first day of the period, or the first day after it; of moments, the day that holds the moment
 	Day  civil.Day     `json:"day"`
 	From []RecordCells `json:"from"`
 }
@@ -551,6 +562,9 @@ type Dataset struct {
 	CreatedAt time.Time `json:"created_at"`
 	DateOrder *string   `json:"date_order,omitempty"`
 
+	// DayStarts The time at which a day starts; absent for midnight
+	DayStarts *string `json:"day_starts,omitempty"`
+
 	// Epoch What times that are numbers count; absent where there are none
 	Epoch *string `json:"epoch,omitempty"`
 
@@ -694,6 +708,9 @@ type Expression = string
 // ExpressionError Where an expression is wrong and what may be written instead
 type ExpressionError = span.Error
 
+// Extent defines model for Extent.
+type Extent = table.Extent
+
 // Fault One wrong value of a file
 type Fault struct {
 	Column   *string `json:"column,omitempty"`
@@ -828,6 +845,9 @@ type Note = table.Note
 // Preview defines model for Preview.
 type Preview struct {
 	Columns []Column `json:"columns"`
+
+	// DayStarts The time at which a day starts; absent for midnight
+	DayStarts *string `json:"day_starts,omitempty"`
 
 	// Exists The dataset exists already, and its columns hold
 	Exists bool    `json:"exists"`
@@ -1000,10 +1020,13 @@ type RecordCells = []*string
 
 // RecordsPage defines model for RecordsPage.
 type RecordsPage struct {
-	AsOf     civil.Day `json:"as_of"`
-	AtClose  bool      `json:"at_close"`
-	Calendar string    `json:"calendar"`
-	Columns  []Column  `json:"columns"`
+	AsOf civil.Day `json:"as_of"`
+
+	// AsOfMoment The as-of moment, where one was given
+	AsOfMoment *string  `json:"as_of_moment,omitempty"`
+	AtClose    bool     `json:"at_close"`
+	Calendar   string   `json:"calendar"`
+	Columns    []Column `json:"columns"`
 
 	// Count All records of the span, not of the page alone
 	Count   int64  `json:"count"`
@@ -1011,6 +1034,9 @@ type RecordsPage struct {
 
 	// Date The column of the day
 	Date string `json:"date"`
+
+	// DayStarts The time at which its days start; absent for midnight
+	DayStarts *string `json:"day_starts,omitempty"`
 
 	// Next Give as `after` for the next page; absent on the last
 	Next    *string       `json:"next,omitempty"`
@@ -1024,6 +1050,9 @@ type RecordsPage struct {
 	Sums    []ColumnSum `json:"sums"`
 	Undated int64       `json:"undated"`
 	Where   []string    `json:"where"`
+
+	// Zone The time zone of a span that has times
+	Zone *string `json:"zone,omitempty"`
 }
 
 // RecordsRequest defines model for RecordsRequest.
@@ -1303,10 +1332,13 @@ type Verification struct {
 	// DaySums The day sums that are kept
 	DaySums int64 `json:"day_sums"`
 
+	// HourSums The hour sums that are kept; absent where there are none
+	HourSums *int64 `json:"hour_sums,omitempty"`
+
 	// Records The records that were recounted
 	Records int64 `json:"records"`
 
-	// Wrong Day sums that differ, are missing, or should not be there
+	// Wrong Sums that differ, are missing, or should not be there
 	Wrong int64 `json:"wrong"`
 }
 
@@ -1370,6 +1402,9 @@ type DateOrderParam = DateOrder
 
 // DateParam defines model for dateParam.
 type DateParam = string
+
+// DayStartsParam defines model for dayStartsParam.
+type DayStartsParam = string
 
 // DetailParam defines model for detailParam.
 type DetailParam = ColumnNames
@@ -1547,6 +1582,9 @@ type LoadFileParams struct {
 	// Zone The IANA time zone in which an instant becomes a day
 	Zone *ZoneParam `form:"zone,omitempty" json:"zone,omitempty"`
 
+	// DayStarts The time at which a day of the dataset starts, such as 04:00; left out, midnight
+	DayStarts *DayStartsParam `form:"day_starts,omitempty" json:"day_starts,omitempty"`
+
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrderParam `form:"date_order,omitempty" json:"date_order,omitempty"`
 
@@ -1585,6 +1623,9 @@ type PreviewLoadParams struct {
 
 	// Zone The IANA time zone in which an instant becomes a day
 	Zone *ZoneParam `form:"zone,omitempty" json:"zone,omitempty"`
+
+	// DayStarts The time at which a day of the dataset starts, such as 04:00; left out, midnight
+	DayStarts *DayStartsParam `form:"day_starts,omitempty" json:"day_starts,omitempty"`
 
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrderParam `form:"date_order,omitempty" json:"date_order,omitempty"`

@@ -168,13 +168,12 @@ func (p *plan) readUnit(schema *dataset.Schema) error {
 			return fmt.Errorf("hours lie between times: column %s holds days", name)
 		}
 	}
-	zone, err := schema.Location()
+	clock, err := schema.Clock()
 	if err != nil {
 		return err
 	}
-	clock, err := civil.NewClock(zone, 0)
 	p.request.Moments, p.end = true, clock.StartOf(p.scope.AsOf+1)
-	return err
+	return nil
 }
 
 func (p *plan) readEach() error {

@@ -3,7 +3,11 @@
 // knows nothing of spans, records or clocks.
 package calendar
 
-import "strings"
+import (
+	"strings"
+
+	"vastspan/core/civil"
+)
 
 // A Unit is a way to group days, or to cut them up: an hour and a minute are units of a clock (semantics §9), which no
 // calendar knows. Longer units compare greater.
@@ -31,6 +35,14 @@ var ClockUnits = []Unit{Minute, Hour}
 // OfClock reports whether the unit is one of a clock: shorter than a day.
 func (u Unit) OfClock() bool { return u < Day }
 
+// Length returns how long an hour or a minute is, in microseconds, where no change of the clock cuts it.
+func (u Unit) Length() civil.Moment {
+	if u == Minute {
+		return 60 * civil.Second
+	}
+	return 3600 * civil.Second
+}
+
 var unitNames = [...]string{"minute", "hour", "day", "business day", "week", "month", "quarter", "half", "year"}
 
 // String returns the unit's name in the singular.
@@ -50,6 +62,17 @@ func (u Unit) Counted(n int) string {
 		return u.String()
 	}
 	return u.Plural()
+}
+
+// ParseAnyUnit is ParseUnit with the units of a clock.
+func ParseAnyUnit(s string) (Unit, bool) {
+	word := strings.ToLower(strings.TrimSpace(s))
+	for _, u := range ClockUnits {
+		if word == u.String() || word == u.Plural() {
+			return u, true
+		}
+	}
+	return ParseUnit(s)
 }
 
 // ParseUnit reads the name of a unit of a calendar, singular or plural, in any case; period is a month.

@@ -26,6 +26,22 @@ func NewClock(zone *time.Location, starts TimeOfDay) (Clock, error) {
 	return Clock{zone, starts, periodsOf(zone)}, nil
 }
 
+// ReadClock returns the clock of an IANA zone and the time at which its days start, such as 04:00; empty is UTC and
+// midnight.
+func ReadClock(zone, dayStarts string) (Clock, error) {
+	location, err := time.LoadLocation(zone)
+	if err != nil || zone == "Local" {
+		return Clock{}, fmt.Errorf("%q is not an IANA time zone: expected one such as Europe/Lisbon or UTC", zone)
+	}
+	var starts TimeOfDay
+	if dayStarts != "" {
+		if starts, err = ParseTimeOfDay(dayStarts); err != nil {
+			return Clock{}, err
+		}
+	}
+	return NewClock(location, starts)
+}
+
 // Zone returns the time zone.
 func (c Clock) Zone() *time.Location {
 	if c.zone == nil {
@@ -285,6 +301,30 @@ func (c Clock) Format(m Moment) string {
 		layout += ":00"
 	}
 	return time.UnixMicro(int64(m)).In(c.Zone()).Format(layout)
+}
+
+// Long writes a moment for people, with its offset: Mon 19 Oct 2026 14:30 +02:00; an open side as two dots.
+func (c Clock) Long(m Moment) string {
+	if m == BeginningOfTime || m == EndOfTime {
+		return ".."
+	}
+	date, within := c.DateAndTime(m)
+	layout := "15:04 -07:00"
+	if within%(60*Second) != 0 {
+		layout = "15:04:05.999999 -07:00"
+	}
+	return date.Long() + " " + time.UnixMicro(int64(m)).In(c.Zone()).Format(layout)
+}
+
+// Name names the hour or the minute that begins at a moment, as the clock shows it: 2026-10-25 01:00, with its offset where
+// that is shown twice.
+func (c Clock) Name(m Moment) string {
+	w := m + c.offset(m)
+	at := time.UnixMicro(int64(m)).In(c.Zone())
+	if _, shown := c.fromWall(w); shown == Twice {
+		return at.Format("2006-01-02 15:04 -07:00")
+	}
+	return at.Format("2006-01-02 15:04")
 }
 
 // FormatRun writes a run as its start and its end; an open side is two dots.

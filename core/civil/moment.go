@@ -5,6 +5,8 @@ import (
 	"iter"
 	"math"
 	"slices"
+
+	"vastspan/core/internal/floor"
 )
 
 // A Moment is a point in time, in microseconds from 1970-01-01T00:00:00Z.
@@ -18,6 +20,9 @@ const (
 	// Second is the length of a second.
 	Second Moment = 1_000_000
 )
+
+// SecondAfter returns the first whole second after a moment.
+func SecondAfter(m Moment) Moment { return (Moment(floor.Div(int(m), int(Second))) + 1) * Second }
 
 // Moments is the half-open run of moments [Start, End). Start may be BeginningOfTime and End EndOfTime: it is then open
 // on that side.

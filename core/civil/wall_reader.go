@@ -33,8 +33,11 @@ func (r *WallReader) find(m Moment) {
 	}
 }
 
-// DateOf returns the civil date that the clock shows.
-func (r *WallReader) DateOf(m Moment) Day {
+// DayOf returns the day of the clock that holds a moment.
+func (r *WallReader) DayOf(m Moment) Day {
 	r.find(m)
-	return dateOf(m + r.period.offset)
+	if m < r.period.Start+2*dayLength || m >= r.period.End-2*dayLength { // a day may start late, or twice
+		return r.Clock.DayOf(m)
+	}
+	return dateOf(m + r.period.offset - Moment(r.starts)*Second)
 }

@@ -2,6 +2,7 @@ package civil
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 )
 
@@ -67,4 +68,31 @@ func (z Zoned) Text() string {
 		runs = append(runs, z.FormatRun(v))
 	}
 	return strings.Join(runs, ";")
+}
+
+// ParseMoments reads runs as Text writes them, whose moments have offsets.
+func ParseMoments(text string) (MomentSet, error) {
+	var runs []Moments
+	for _, part := range strings.Split(text, ";") {
+		start, end, ok := strings.Cut(part, "/")
+		if !ok {
+			return MomentSet{}, fmt.Errorf("%q: expected START/END", part)
+		}
+		run := Moments{BeginningOfTime, EndOfTime}
+		for _, side := range []struct {
+			text string
+			to   *Moment
+		}{{start, &run.Start}, {end, &run.End}} {
+			if side.text == ".." {
+				continue
+			}
+			at, err := UTC.Parse(side.text)
+			if err != nil {
+				return MomentSet{}, err
+			}
+			*side.to = at.Moment
+		}
+		runs = append(runs, run)
+	}
+	return MomentsOf(runs...), nil
 }

@@ -7,9 +7,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"vastspan/core/calendar"
+	"vastspan/core/civil"
 )
 
 // Type is what the values of a column are.
@@ -78,6 +78,9 @@ type Schema struct {
 	// Zone is the IANA time zone in which an instant becomes a day, and in which a time without an
 	// offset is read.
 	Zone string `json:"zone"`
+	// DayStarts is the time at which a day of the dataset starts, such as 04:00; empty for midnight. It matters to
+	// columns of timestamps alone.
+	DayStarts string `json:"day_starts,omitempty"`
 	// DateOrder says how dates such as 03/04/2026 are read; empty where none may occur.
 	DateOrder DateOrder `json:"date_order,omitempty"`
 	// Numbers says how numbers are written, by an example: 1,234.56; empty for plain digits.
@@ -155,16 +158,19 @@ const (
 	YearMonthDay DateOrder = "ymd"
 )
 
-// Location returns the schema's time zone.
-func (s *Schema) Location() (*time.Location, error) {
-	if s.Zone == "" {
-		return time.UTC, nil
+// Clock returns the clock by which times become days (semantics §9).
+func (s *Schema) Clock() (civil.Clock, error) { return civil.ReadClock(s.Zone, s.DayStarts) }
+
+// SetDayStarts states the time at which a day starts, from 00:00 to 23:59; empty is midnight.
+func (s *Schema) SetDayStarts(text string) error {
+	c, err := civil.ReadClock("UTC", text)
+	if err != nil {
+		return fmt.Errorf("day starts: %w", err)
 	}
-	loc, err := time.LoadLocation(s.Zone)
-	if err != nil || s.Zone == "Local" {
-		return nil, fmt.Errorf("%q is not an IANA time zone: expected one such as Europe/Lisbon or UTC", s.Zone)
+	if s.DayStarts = c.DayStarts().String(); c.DayStarts() == 0 {
+		s.DayStarts = ""
 	}
-	return loc, nil
+	return nil
 }
 
 // GrainUnit returns the unit that each record stands for; false for the day alone.

@@ -70,63 +70,68 @@ func (p *plan) holds(at int) civil.Interval {
 	return v
 }
 
-// last returns the day at which sides are made to end: the as-of day or the newest record, whichever comes
-// first.
-func (p *plan) last() civil.Day {
-	last := p.Scope.AsOf
-	for i, in := range p.inputs {
-		if in.covered != nil && in.covered.Records > 0 {
-			last = min(last, p.reach(i).Last())
-		}
-	}
-	return last
-}
-
-// through returns the days of a set through a day.
-func through(s civil.Set, d civil.Day) civil.Set {
-	return s.Within(civil.Interval{Start: civil.OpenStart, End: d + 1})
-}
-
 // A side is one side of a comparison.
 type side struct {
-	days    civil.Set
+	period  tally.Period
 	input   int
-	covered int
+	covered tally.Period
 }
 
-func (p *plan) side(days civil.Set, input int) side {
-	if days.Bounds().End == civil.OpenEnd {
-		days = through(days, p.Scope.AsOf)
+func (p *plan) side(period tally.Period, input int) side {
+	if period.OpenRight() {
+		period = p.now().cut(period)
 	}
-	covered := 0
-	if v := p.reach(input); !v.Empty() {
-		covered = days.Within(v).Days()
+	return side{period, input, p.covering(period, input)}
+}
+
+// covering returns the part of a period that an input covers.
+func (p *plan) covering(period tally.Period, input int) tally.Period {
+	covered := period.Within(p.reach(input))
+	if !p.query.Planned && period.Timed() {
+		covered = p.now().cut(covered)
 	}
-	return side{days, input, covered}
+	return covered
 }
 
 // coveredOrNil is how many days are covered; nil where the side is open on its left.
 func (s side) coveredOrNil() *int {
-	if s.days.Open() {
+	if s.period.Open() {
 		return nil
 	}
-	return &s.covered
+	n := s.coveredDays()
+	return &n
 }
 
-// length is how many days a side has, covered or not.
-func (s side) length() int { return s.days.Days() }
+// coveredDays is how many days are covered; of moments, of how many days any.
+func (s side) coveredDays() int { return s.covered.Touched().Days() }
+
+// length is how long a side is, covered or not, in days or microseconds.
+func (s side) length() int { return s.period.Length() }
+
+// scaled is how long a side is and how much of it is covered, in days or seconds.
+func (s side) scaled() (length, covered int) {
+	if s.period.Timed() {
+		return s.length() / int(civil.Second), s.covered.Length() / int(civil.Second)
+	}
+	return s.length(), s.covered.Length()
+}
 
 // unlike reports whether two sides are not like for like: their cuts differ by more than one part in fifty of the
 // longer side, or their covered lengths by more than one part in ten of the longer.
 func unlike(a, b side) bool {
-	cut := (a.length() - a.covered) - (b.length() - b.covered)
-	return max(cut, -cut)*50 > max(a.length(), b.length()) || span.UnlikeLengths(a.covered, b.covered)
+	if a.period.Timed() != b.period.Timed() { // days beside moments: both by the clock
+		a, b = a.timed(b), b.timed(a)
+	}
+	length, covered := a.scaled()
+	otherLength, otherCovered := b.scaled()
+	cut := (length - covered) - (otherLength - otherCovered)
+	return max(cut, -cut)*50 > max(length, otherLength) || span.UnlikeLengths(covered, otherCovered)
 }
 
 // sides returns both sides of a comparison of a span.
 func (p *plan) sides(sp *spanPlan, i int) (own, other side) {
 	c := &sp.comparisons[i]
-	return p.side(sp.days, 0), p.side(c.days, c.at.input)
+	return p.side(sp.period, 0), p.side(c.period, c.at.input)
 }
 
 // cause says why a span and one of its comparisons should not stand beside each other without a word
@@ -135,7 +140,7 @@ func (p *plan) cause(sp *spanPlan, i int) *table.Cause {
 	c := &sp.comparisons[i]
 	own, other := p.sides(sp, i)
 	var cause *table.Cause
-	switch cut := p.cutsUnit(c.at.input, through(sp.days, p.Scope.AsOf)); {
+	switch cut := p.cutsUnit(c.at.input, p.now().cut(sp.period)); {
 	case c.dataset != "" && p.inputs[c.at.input].covered.Records == 0:
 		cause = &table.Cause{Code: table.NoRecords, Text: fmt.Sprintf("there are no records of %s", c.dataset)}
 	case unlike(own, other):
@@ -151,17 +156,17 @@ func (p *plan) cause(sp *spanPlan, i int) *table.Cause {
 	default:
 		return nil
 	}
-	cause.Aligns = cause.Code != table.CutsUnit && !p.query.LikeForLike && c.aligns && sp.days.Bounds().End > p.last()+1
+	cause.Aligns = cause.Code != table.CutsUnit && !p.query.LikeForLike && c.aligns && p.last().cuts(sp.period)
 	return cause
 }
 
 // rowSides returns both sides of a row: what it is compared with, those of the span first, then the unit before.
 func (p *plan) rowSides(sp *spanPlan, r *rowPlan, i int) (own, other side) {
-	own = p.side(r.days, 0)
-	if i < len(r.againstDays) {
-		return own, p.side(r.againstDays[i], sp.comparisons[i].at.input)
+	own = p.side(r.period, 0)
+	if i < len(r.againstPeriods) {
+		return own, p.side(r.againstPeriods[i], sp.comparisons[i].at.input)
 	}
-	return own, p.side(r.previousDays, 0)
+	return own, p.side(r.previousPeriod, 0)
 }
 
 // unlikeRow reports whether a row stands beside days of which records cover another length.
@@ -169,7 +174,7 @@ func (p *plan) unlikeRow(sp *spanPlan, r *rowPlan) bool {
 	if r.blank { // it has not happened: nothing is compared
 		return false
 	}
-	n := len(r.againstDays)
+	n := len(r.againstPeriods)
 	if p.query.Previous && !r.alone {
 		n++
 	}
@@ -184,7 +189,7 @@ func (p *plan) unlikeRow(sp *spanPlan, r *rowPlan) bool {
 // asDue returns both values of a row with nothing in the place of a blank where records cover all its days.
 func (p *plan) asDue(sp *spanPlan, r *rowPlan, i int, value, against decimal.Value) (decimal.Value, decimal.Value) {
 	own, other := p.rowSides(sp, r, i)
-	due := func(s side) bool { return s.length() > 0 && s.covered == s.length() }
+	due := func(s side) bool { return s.length() > 0 && s.covered.Length() == s.length() }
 	if !value.Set && against.Set && due(own) {
 		value = decimal.Int(0)
 	}
@@ -200,25 +205,41 @@ var counterpartCodes = map[table.Code]table.Code{
 	table.NoRecords: table.NoRecords, table.Lengths: table.Lengths,
 }
 
-// why says which days a side covers, and why not all of them.
+// timed returns a side in moments, by the clock of another.
+func (s side) timed(other side) side {
+	clock := civil.UTC
+	for _, p := range []tally.Period{s.period, other.period} {
+		if p.Timed() {
+			clock = p.Moments.Clock
+		}
+	}
+	return side{s.period.By(clock), s.input, s.covered.By(clock)}
+}
+
+// why says which days or hours a side covers, and why not all of them.
 func (p *plan) why(s side, name string) (table.Code, string) {
-	if s.covered == s.length() {
-		return table.Lengths, fmt.Sprintf("%s covers all its %s", name, days(s.length()))
+	if s.covered.Length() == s.length() {
+		return table.Lengths, fmt.Sprintf("%s covers all its %s", name, lengthText(s.period))
 	}
 	code := table.Lengths
 	var parts []string
-	v, bounds := p.reach(s.input), s.days.Bounds()
+	v, bounds := p.reach(s.input), s.period.Touched().Bounds()
 	of := "records"
 	if s.input > 0 {
 		of = "the records of " + p.inputs[s.input].Name
 	}
 	in := p.inputs[s.input]
+	now := p.now()
 	switch {
 	case v.Empty():
 		return table.NoRecords, fmt.Sprintf("there are no %s for %s", of, name)
-	case !p.query.Planned && bounds.End > p.Scope.AsOf+1 && v.End == p.Scope.AsOf+1:
+	case !p.query.Planned && now.cuts(s.period) && v.End == now.day+1:
 		code = table.CutOff
-		parts = append(parts, fmt.Sprintf("the as-of day, %s, cuts %s off", p.Scope.AsOf.Long(), name))
+		at := "the as-of day, " + now.day.Long()
+		if asOf := p.asOf(); asOf.Timed {
+			at = "the as-of moment, " + asOf.Long()
+		}
+		parts = append(parts, fmt.Sprintf("%s, cuts %s off", at, name))
 	case bounds.End > v.End:
 		code = table.RecordsEnd
 		parts = append(
@@ -235,7 +256,19 @@ func (p *plan) why(s side, name string) (table.Code, string) {
 			fmt.Sprintf("%s begin on %s, %s after %s does", of, in.covered.Oldest.Long(), days(int(v.Start-bounds.Start)), name),
 		)
 	}
-	return code, fmt.Sprintf("%s covers %d of its %s: %s", name, s.covered, days(s.length()), strings.Join(parts, "; "))
+	covered := fmt.Sprint(s.covered.Length())
+	if s.period.Timed() {
+		covered = lengthText(s.covered)
+	}
+	return code, fmt.Sprintf("%s covers %s of its %s: %s", name, covered, lengthText(s.period), strings.Join(parts, "; "))
+}
+
+// lengthText writes how long a closed period is: 30 days, 24:00 hours.
+func lengthText(p tally.Period) string {
+	if p.Timed() {
+		return table.Length(int64(p.Length())/int64(civil.Second)) + " hours"
+	}
+	return days(p.Length())
 }
 
 func days(n int) string {
@@ -246,12 +279,12 @@ func days(n int) string {
 }
 
 // cutsUnit says which unit a period cuts that the records of an input stand for as a whole, "" for none.
-func (p *plan) cutsUnit(at int, days civil.Set) string {
+func (p *plan) cutsUnit(at int, period tally.Period) string {
 	grain, ok := p.inputs[at].Schema.GrainUnit()
 	if !ok {
 		return ""
 	}
-	for v := range days.Intervals() {
+	for v := range period.Touched().Intervals() {
 		for _, d := range []civil.Day{v.Start, v.End} {
 			if d == civil.OpenStart || d == civil.OpenEnd {
 				continue

@@ -64,8 +64,7 @@ type pacing struct {
 func (p *plan) pace(at slot, whole civil.Set, before func() (civil.Set, error)) error {
 	one := pacing{whole: whole, before: noSlot, beforeWhole: noSlot}
 	if p.derives(ofYearBefore) && !whole.Open() && !whole.Empty() {
-		reach := p.side(p.inputs[at.input].days[at.period], at.input)
-		if covered := reach.days.Within(p.reach(at.input)); !covered.Empty() && covered.Days() < whole.Days() {
+		if covered := p.side(p.inputs[at.input].periods[at.period], at.input).covered.Days; !covered.Empty() && covered.Days() < whole.Days() {
 			year, err := before()
 			if err != nil {
 				return err
@@ -74,7 +73,7 @@ func (p *plan) pace(at slot, whole civil.Set, before func() (civil.Set, error)) 
 			if err != nil {
 				return err
 			}
-			one.before, one.beforeWhole = p.on(at.input, through(year, same)), p.on(at.input, year)
+			one.before, one.beforeWhole = p.on(at.input, tally.OfDays(year).Through(same)), p.on(at.input, tally.OfDays(year))
 		}
 	}
 	p.pacings[at] = one
@@ -85,9 +84,9 @@ func (p *plan) pace(at slot, whole civil.Set, before func() (civil.Set, error)) 
 // they hold after the as-of day.
 func (p *plan) pacedAgainst(input int, whole civil.Set) slot {
 	if input == 0 {
-		return p.on(0, whole)
+		return p.on(0, tally.OfDays(whole))
 	}
-	at := p.ask(input, whole, whole)
+	at := p.ask(input, tally.OfDays(whole), tally.OfDays(whole))
 	p.pacings[at] = pacing{whole: whole, before: noSlot, beforeWhole: noSlot, known: true}
 	return at
 }
@@ -107,6 +106,9 @@ func (p *plan) paceSpan(ctx context.Context, sp *spanPlan) error {
 	}
 	if p.pacings == nil {
 		p.pacings = map[slot]pacing{}
+	}
+	if sp.period.Timed() || p.each.OfClock() && p.query.Each != "" {
+		return fmt.Errorf("a pace is told of days: %s has times", sp.text)
 	}
 	whole, err := span.Whole(sp.node, p.Scope)
 	if err != nil {
@@ -162,9 +164,8 @@ func (p *plan) paceUnit(sp *spanPlan, at slot, u *tally.Unit) error {
 
 // basis returns what a figure of a period is derived with; false where it cannot be.
 func (p *plan) basis(f *planFigure, s slot, group []dataset.Label) (measure.Basis, bool, error) {
-	side := p.side(p.inputs[s.input].days[s.period], s.input)
-	covered := side.days.Within(p.reach(s.input))
-	whole := side.days
+	side := p.side(p.inputs[s.input].periods[s.period], s.input)
+	covered, whole := side.covered.Touched(), side.period.Touched()
 	paced, known := p.pacings[s]
 	if f.derived.Pace && known {
 		if whole = paced.whole; paced.known {
@@ -211,7 +212,7 @@ func (p *plan) base(f *planFigure, s slot, group []dataset.Label) (decimal.Value
 	in := p.inputs[s.input]
 	v := in.result.At(s.period, group)[f.at]
 	if !v.Set && f.entry.ZeroWithout && in.Schema.NoRecords == dataset.MeansZero && !in.result.Has(s.period, group) &&
-		p.side(in.days[s.period], s.input).covered > 0 {
+		!p.side(in.periods[s.period], s.input).covered.Empty() {
 		v = decimal.Int(0)
 	}
 	return v, nil
@@ -306,7 +307,7 @@ func (p *plan) derivedNotes(add func(table.Code, table.Level, string, ...any)) e
 // holidaysKnown reports whether the calendar's holidays are known for all spans.
 func (p *plan) holidaysKnown() bool {
 	return !slices.ContainsFunc(p.spans, func(sp spanPlan) bool {
-		days := sp.days
+		days := sp.period.Touched()
 		if !sp.whole.Empty() {
 			days = sp.whole
 		}

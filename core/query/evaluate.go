@@ -185,18 +185,25 @@ func (p *plan) answer() (*Answer, error) {
 	if p.query.Across != "" {
 		a.Tables = p.pivots(&t, a)
 	}
+	if p.Scope.HasNow {
+		a.AsOfMoment = p.Scope.Clock.Format(p.Scope.Now)
+	}
+	if a.Timed() || p.Scope.HasNow {
+		a.SetClock(p.Scope.Clock)
+	}
 	a.Notes, err = p.notes(a)
 	return a, err
 }
 
 // span describes a span and what it is compared with.
 func (p *plan) span(sp *spanPlan) table.Span {
-	s := table.Span{Expression: sp.text, Intervals: sp.days, Days: table.Days(sp.days), CoveredDays: p.side(sp.days, 0).coveredOrNil()}
+	own := p.side(sp.period, 0)
+	s := table.Span{Expression: sp.text, Extent: extentOf(sp.period), CoveredDays: own.coveredOrNil()}
 	for i, c := range sp.comparisons {
 		cause := p.cause(sp, i)
 		_, other := p.sides(sp, i)
 		s.Comparisons = append(s.Comparisons, table.Comparison{
-			Name: c.name, Dataset: c.dataset, Intervals: c.days, Days: table.Days(c.days), CoveredDays: other.covered,
+			Name: c.name, Dataset: c.dataset, Extent: extentOf(c.period), CoveredDays: other.coveredDays(),
 			LikeForLike: cause == nil, Cause: cause,
 		})
 	}
@@ -255,7 +262,7 @@ func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
 // are asked for, and last its total.
 func (p *plan) rows(t *table.Table, i int) error {
 	sp := &p.spans[i]
-	whole := rowPlan{days: sp.days, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
+	whole := rowPlan{period: sp.period, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
 	for _, c := range sp.comparisons {
 		whole.against, whole.paced = append(whole.against, c.at), append(whole.paced, c.paced)
 	}
@@ -336,24 +343,27 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		group = []dataset.Label{}
 	}
 	row := table.Row{
-		Kind:      kind,
-		Span:      i,
-		Intervals: r.days,
-		Days:      table.Days(r.days),
-		Group:     group,
-		Cells:     make([]decimal.Value, 0, len(t.Columns)),
+		Kind:   kind,
+		Span:   i,
+		Extent: extentOf(r.period),
+		Group:  group,
+		Cells:  make([]decimal.Value, 0, len(t.Columns)),
 
-		CoveredDays: p.side(r.days, 0).coveredOrNil(),
+		CoveredDays: p.side(r.period, 0).coveredOrNil(),
 	}
 	incomplete := false
 	if unit {
 		coverage := p.inputs[0].result.Coverage
-		incomplete = !r.window.Empty() && (coverage.Records == 0 || r.window.Start < coverage.Oldest)
+		incomplete = !r.window.Empty() && (coverage.Records == 0 || r.window.Touched().Bounds().Start < coverage.Oldest)
 		row.Unit = &table.Unit{Label: r.unit.Label, FirstDay: r.unit.Whole.Start}
-		row.Flags, row.Comparisons = r.flags(incomplete, p.unlikeRow(sp, r)), r.againstDays
-		for j := range r.againstDays {
-			_, other := p.rowSides(sp, r, j)
-			row.ComparisonsCovered = append(row.ComparisonsCovered, other.covered)
+		if !r.unit.Piece.Empty() {
+			row.Unit.Start = p.Scope.Clock.Format(r.unit.Piece.Start)
+		}
+		row.Flags = r.flags(incomplete, p.unlikeRow(sp, r))
+		for j, other := range r.againstPeriods {
+			row.Comparisons = append(row.Comparisons, extentOf(other))
+			_, side := p.rowSides(sp, r, j)
+			row.ComparisonsCovered = append(row.ComparisonsCovered, side.coveredDays())
 		}
 	}
 	if row.Key = table.Key(i, row.Unit, group); r.alone { // its unit may be another row's, too
@@ -450,6 +460,35 @@ func blankIf(blank bool, values []decimal.Value) []decimal.Value {
 		return make([]decimal.Value, len(values))
 	}
 	return values
+}
+
+// extentOf describes which days or moments a period is.
+func extentOf(p tally.Period) table.Extent {
+	e := table.Extent{Intervals: p.Touched(), Moments: p.Moments}
+	if e.Days = table.Days(e.Intervals); p.Timed() && !p.Open() {
+		seconds := int64(p.Length()) / int64(civil.Second)
+		e.Seconds = &seconds
+	}
+	return e
+}
+
+// shownPeriod returns the outer days or moments of a period for people.
+func shownPeriod(days civil.Set, moments *civil.Zoned) string {
+	if moments == nil {
+		return shown(days)
+	}
+	if moments.Empty() {
+		return "no moments"
+	}
+	b := moments.Bounds()
+	text := moments.Long(b.Start) + " to " + moments.Long(b.End)
+	if n := moments.Len(); n > 1 {
+		text += fmt.Sprintf(", %d periods", n)
+	}
+	if !b.Open() {
+		text += ", " + table.Length(int64(moments.Length()/civil.Second)) + " hours"
+	}
+	return text
 }
 
 // shown returns the outer days of a set for people.

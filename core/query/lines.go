@@ -56,6 +56,16 @@ type position struct {
 	rows   []int
 }
 
+// ReadClock gives the moments of a lineup that was read from JSON their clock.
+func (up *Lineup) ReadClock() error {
+	for i := range up.Lines {
+		if err := up.Lines[i].ReadClock(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Queries checks lines and returns the query that each asks, in the context of all of them.
 func (l *Lines) Queries() ([]Query, error) {
 	if n := len(l.Lines); n < 1 || n > MaxLines {

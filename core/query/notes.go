@@ -21,7 +21,25 @@ func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 	}
 	if p.query.LikeForLike && p.comparing() {
 		add(table.Aligned, table.Info, "made like-for-like: what reaches past %s ends there, and what it is compared with at the same day",
-			p.last().Long())
+			p.last().day.Long())
+	}
+}
+
+// clockNotes tells where records that are compared become days by different clocks.
+func (p *plan) clockNotes(add func(table.Code, table.Level, string, ...any)) {
+	clocked := func(in *input) (string, bool) {
+		at, err := in.Schema.DateColumn(in.request.Date)
+		if err != nil || in.Schema.Columns[at].Type != dataset.Timestamp {
+			return "", false
+		}
+		return in.request.Clock.String(), true
+	}
+	own, ok := clocked(p.inputs[0])
+	for _, in := range p.inputs[1:] {
+		if other, timed := clocked(in); ok && timed && other != own {
+			add(table.Clocks, table.Caution, "%s goes by the clock of %s, %s by that of %s: a day of one is not a day of the other",
+				p.inputs[0].Name, own, in.Name, other)
+		}
 	}
 }
 
@@ -53,6 +71,7 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 		add(table.LeftOut, table.Warning, "%s after the as-of day left out", table.CountedRecords(a.LeftOut))
 	}
 	p.endNotes(add)
+	p.clockNotes(add)
 	var units []string
 	for _, f := range p.query.Figures {
 		for _, name := range f.Columns() {
@@ -70,7 +89,7 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 	}
 	for i := range a.Spans {
 		for _, c := range a.Spans[i].Comparisons {
-			add(table.ComparedWith, table.Info, "%s compared with %s: %s", a.Spans[i].Expression, c.Name, shown(c.Intervals))
+			add(table.ComparedWith, table.Info, "%s compared with %s: %s", a.Spans[i].Expression, c.Name, shownPeriod(c.Intervals, c.Moments))
 			if c.Cause != nil {
 				add(
 					table.NotLikeForLike,

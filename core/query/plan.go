@@ -55,7 +55,7 @@ type plan struct {
 type input struct {
 	Records
 	request tally.Request
-	days    []civil.Set // of the periods, before they are cut at the as-of day
+	periods []tally.Period // before they are cut at the as-of day or moment
 	result  *tally.Result
 	covered *tally.Coverage // nil where it is not known yet
 }
@@ -70,7 +70,7 @@ var noSlot = slot{-1, -1}
 type spanPlan struct {
 	text        string
 	node        span.Node
-	days        civil.Set
+	period      tally.Period
 	whole       civil.Set // when its unit is over; where a pace is asked for
 	cautions    []caution
 	comparisons []comparison
@@ -83,7 +83,7 @@ type spanPlan struct {
 type comparison struct {
 	name    string
 	dataset string
-	days    civil.Set
+	period  tally.Period
 	at      slot
 	whole   civil.Set // what a pace is compared with, and its slot
 	paced   slot
@@ -93,15 +93,15 @@ type comparison struct {
 // A rowPlan is a unit of a span, or the span itself, with the slots of its figures.
 type rowPlan struct {
 	unit             tally.Unit
-	days             civil.Set
+	period           tally.Period
 	at               slot
 	against          []slot
 	paced            []slot // in the place of those, for a pace
-	againstDays      []civil.Set
+	againstPeriods   []tally.Period
 	previous         slot
 	running, rolling slot
-	window           civil.Interval
-	previousDays     civil.Set
+	window           tally.Period
+	previousPeriod   tally.Period
 	alone            bool // it is a row of the counterpart alone
 	blank            bool // it has not happened yet: nothing runs on into it, nothing is compared
 	unlike           bool
@@ -125,7 +125,7 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		return nil, errorAt(err, "/where")
 	}
 	q = p.query
-	request := tally.Request{Figures: p.lookUp(), By: q.By, Where: q.Where, Date: q.Date, Top: q.Top}
+	request := tally.Request{Figures: p.lookUp(), By: q.By, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)
@@ -144,6 +144,11 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 	if q.LikeForLike {
 		if err := p.coverEarly(ctx); err != nil {
 			return nil, err
+		}
+	}
+	if q.Each != "" && p.each.OfClock() {
+		if err := p.checkTimes(); err != nil {
+			return nil, errorAt(err, "/each")
 		}
 	}
 	for i, text := range q.Over {
@@ -168,6 +173,24 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 	}
 	return p, nil
+}
+
+// checkTimes refuses records without times, of the dataset or of those that it is compared with.
+func (p *plan) checkTimes() error {
+	for i, in := range p.inputs {
+		at, err := in.Schema.DateColumn(in.request.Date)
+		if err != nil {
+			return nil // it is refused with the columns
+		}
+		if c := &in.Schema.Columns[at]; c.Type != dataset.Timestamp {
+			err := tally.NoTimes(in.Schema, c.Name)
+			if i > 0 {
+				err = fmt.Errorf("compared with %s: %w", in.Name, err)
+			}
+			return err
+		}
+	}
+	return nil
 }
 
 // resolveFilters resolves the spans of filters as of the day and in the calendar of the query.
@@ -226,12 +249,12 @@ func (p *plan) check() error {
 		return nil
 	}
 	var ok bool
-	if p.each, ok = calendar.ParseUnit(q.Each); !ok || p.each == calendar.BusinessDay {
-		return errorAt(fmt.Errorf("each %q: expected day, week, month, quarter, half or year", q.Each), "/each")
+	if p.each, ok = calendar.ParseAnyUnit(q.Each); !ok || p.each == calendar.BusinessDay {
+		return errorAt(fmt.Errorf("each %q: expected minute, hour, day, week, month, quarter, half or year", q.Each), "/each")
 	}
 	q.Each = p.each.String()
 	if q.Running != "" && q.Running != runningSpan {
-		if p.reset, ok = calendar.ParseUnit(q.Running); !ok || p.reset <= p.each {
+		if p.reset, ok = calendar.ParseAnyUnit(q.Running); !ok || p.reset <= p.each {
 			return errorAt(
 				fmt.Errorf("running %q: expected span, or a unit longer than %s to start over with", q.Running, p.each),
 				"/running",
@@ -264,7 +287,11 @@ func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally
 		}
 		return column
 	}
-	r := tally.Request{Date: o.Date, Where: o.Where}
+	clock, err := other.Schema.Clock()
+	if err != nil {
+		return tally.Request{}, err
+	}
+	r := tally.Request{Date: o.Date, Where: o.Where, Clock: clock}
 	asked := slices.Clone(q.By)
 	for _, f := range figures {
 		asked = append(asked, f.Columns()...)
@@ -306,19 +333,19 @@ func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally
 }
 
 // on asks an input for a period.
-func (p *plan) on(at int, s civil.Set) slot {
-	days := s
+func (p *plan) on(at int, period tally.Period) slot {
+	known := period
 	if !p.query.Planned { // as it was known to stand then (semantics §7)
-		days = through(s, p.Scope.AsOf)
+		known = p.now().cut(period)
 	}
-	return p.ask(at, s, days)
+	return p.ask(at, period, known)
 }
 
-// ask asks an input for some days of a period.
-func (p *plan) ask(at int, period, days civil.Set) slot {
+// ask asks an input for some of a period.
+func (p *plan) ask(at int, period, some tally.Period) slot {
 	in := p.inputs[at]
-	in.request.Periods, in.days = append(in.request.Periods, days), append(in.days, period)
-	return slot{at, len(in.days) - 1}
+	in.request.Periods, in.periods = append(in.request.Periods, some), append(in.periods, period)
+	return slot{at, len(in.periods) - 1}
 }
 
 func (p *plan) periods() int {
@@ -334,14 +361,14 @@ func (p *plan) listed() int {
 	n := 0
 	for i := range p.spans {
 		sp := &p.spans[i]
-		n += sp.days.Len()
+		n += sp.period.Len()
 		for _, c := range sp.comparisons {
-			n += c.days.Len()
+			n += c.period.Len()
 		}
 		for j := range sp.rows {
-			n += sp.rows[j].days.Len()
-			for _, days := range sp.rows[j].againstDays {
-				n += days.Len()
+			n += sp.rows[j].period.Len()
+			for _, other := range sp.rows[j].againstPeriods {
+				n += other.Len()
 			}
 		}
 	}
@@ -355,30 +382,36 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		return errorAt(err, "/over/%d", i)
 	}
 	p.query.Over[i] = n.String()
-	resolution, err := span.ResolveCautiously(n, p.Scope)
+	resolution, err := span.ResolveEither(n, p.Scope)
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
-	sp := spanPlan{text: n.String(), node: n, days: resolution.Days, later: noSlot}
+	resolved := periodOf(resolution)
+	if resolved.Timed() {
+		if err := p.checkTimes(); err != nil {
+			return errorAt(err, "/over/%d", i)
+		}
+	}
+	sp := spanPlan{text: n.String(), node: n, period: resolved, later: noSlot}
 	sp.caution("", resolution.Cautions...)
 	if err := p.close(ctx, &sp); err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
 	compared := n
-	if resolution.Days.Bounds().End == civil.OpenEnd { // it is cut at the as-of day before it is compared
+	if resolved.OpenRight() { // it is cut at the as-of day before it is compared
 		compared = &span.SoFar{X: n}
 	}
 	last := p.last()
-	cut := p.query.LikeForLike && sp.days.Bounds().End > last+1 && p.aligns()
+	cut := p.query.LikeForLike && last.cuts(sp.period) && p.aligns()
 	if cut {
-		sp.days = through(sp.days, last)
+		sp.period = last.cut(sp.period)
 	}
-	if cut := p.cutsUnit(0, sp.days); cut != "" {
+	if cut := p.cutsUnit(0, sp.period); cut != "" {
 		sp.caution("", span.Caution{Kind: cautionCutsUnit, Text: cut})
 	}
-	sp.at = p.on(0, sp.days)
-	if !p.query.Planned && resolution.Days.Bounds().End > p.Scope.AsOf+1 {
-		later := resolution.Days.Within(civil.Interval{Start: p.Scope.AsOf + 1, End: civil.OpenEnd})
+	sp.at = p.on(0, sp.period)
+	if now := p.now(); !p.query.Planned && now.cuts(resolved) {
+		later := now.after(resolved)
 		sp.later = p.ask(0, later, later)
 	}
 	if err := p.paceSpan(ctx, &sp); err != nil {
@@ -390,15 +423,21 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		if err != nil {
 			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
 		}
-		end, aligns, err := a.MoveDay(compared, last, p.Scope)
+		end, aligns, err := p.moveEdge(a, compared, last, sp.period.Timed())
 		if err != nil {
 			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
 		}
+		counterpart := periodOf(other)
+		if counterpart.Timed() {
+			if err := p.checkTimes(); err != nil {
+				return errorAt(err, "/against/%d", j)
+			}
+		}
 		if cut && aligns {
-			other.Days = through(other.Days, end)
+			counterpart = end.cut(counterpart)
 		}
 		sp.caution("compared with "+a.Name(), other.Cautions...)
-		c := comparison{name: a.Name(), days: other.Days, at: p.on(0, other.Days), paced: noSlot, aligns: aligns}
+		c := comparison{name: a.Name(), period: counterpart, at: p.on(0, counterpart), paced: noSlot, aligns: aligns}
 		if paced {
 			if err := p.paceAgainst(&c, a, &sp); err != nil {
 				return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
@@ -407,7 +446,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		sp.comparisons = append(sp.comparisons, c)
 	}
 	for j, o := range p.query.AgainstDataset {
-		c := comparison{name: o.Dataset, dataset: o.Dataset, days: sp.days, at: p.on(1+j, sp.days), paced: noSlot, aligns: true}
+		c := comparison{name: o.Dataset, dataset: o.Dataset, period: sp.period, at: p.on(1+j, sp.period), paced: noSlot, aligns: true}
 		if paced {
 			c.whole, c.paced = sp.whole, p.pacedAgainst(1+j, sp.whole)
 		}
@@ -425,19 +464,18 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 // close cuts a span that is open where it is compared or broken down: on its right at the as-of day, on its left
 // where the records begin. What is open on its left has no counterpart.
 func (p *plan) close(ctx context.Context, sp *spanPlan) error {
-	bounds := sp.days.Bounds()
-	if len(p.against) > 0 && bounds.Start == civil.OpenStart {
+	if len(p.against) > 0 && sp.period.OpenLeft() {
 		return fmt.Errorf("%s is open on its left: there is nothing that it could be compared with", sp.text)
 	}
-	if bounds.End == civil.OpenEnd && (p.comparing() || p.query.Each != "") {
-		sp.days = through(sp.days, p.Scope.AsOf)
+	if sp.period.OpenRight() && (p.comparing() || p.query.Each != "") {
+		sp.period = p.now().cut(sp.period)
 	}
-	if p.query.Each != "" && bounds.Start == civil.OpenStart {
+	if p.query.Each != "" && sp.period.OpenLeft() {
 		if err := p.coverEarly(ctx); err != nil {
 			return err
 		}
 		if v := p.reach(0); p.inputs[0].covered != nil {
-			sp.days = sp.days.Within(v)
+			sp.period = sp.period.Within(v)
 		}
 	}
 	return nil
@@ -498,7 +536,7 @@ const cautionCutsUnit span.CautionKind = "cuts-unit"
 // counterpart.
 func (p *plan) breakDown(sp *spanPlan) error {
 	cal := p.Scope.Calendar
-	units, err := tally.Each(sp.days, cal, p.each, p.Scope.AsOf)
+	units, err := tally.Each(sp.period, cal, p.each, p.asOf())
 	if err != nil {
 		return err
 	}
@@ -506,28 +544,28 @@ func (p *plan) breakDown(sp *spanPlan) error {
 	others, wholes := make([][]tally.Unit, len(p.against)), make([][]tally.Unit, len(p.against))
 	for i := range p.against {
 		c := &sp.comparisons[i]
-		if others[i], err = tally.Each(c.days, cal, p.each, p.Scope.AsOf); err != nil {
+		if others[i], err = tally.Each(c.period, cal, p.each, p.asOf()); err != nil {
 			return fmt.Errorf("compared with %s: %w", c.name, err)
 		}
 		if c.paced == noSlot {
 			continue
 		}
-		if wholes[i], err = tally.Each(c.whole, cal, p.each, p.Scope.AsOf); err != nil {
+		if wholes[i], err = tally.Each(tally.OfDays(c.whole), cal, p.each, p.asOf()); err != nil {
 			return fmt.Errorf("compared with %s: %w", c.name, err)
 		}
 	}
 	for i := range others { // what has no partner gets a row of its own (semantics §7)
 		for len(units) < len(others[i]) {
 			u := others[i][len(units)]
-			u.Days, u.Partial, u.InProgress, u.Future = civil.Set{}, false, false, false
+			u.Period, u.Partial, u.InProgress, u.Future = tally.Period{}, false, false, false
 			units = append(units, u)
 		}
 	}
 	for i, u := range units {
 		row := rowPlan{
 			unit:     u,
-			days:     u.Days,
-			at:       p.on(0, u.Days),
+			period:   u.Period,
+			at:       p.on(0, u.Period),
 			alone:    i >= own,
 			previous: noSlot,
 			running:  noSlot,
@@ -538,24 +576,25 @@ func (p *plan) breakDown(sp *spanPlan) error {
 			u.Future = false
 		}
 		for j, other := range others {
-			at, paced, days := noSlot, noSlot, civil.Set{}
+			at, paced, period := noSlot, noSlot, tally.Period{}
 			if i < len(other) {
-				days = other[i].Days
-				at = p.on(0, days)
+				period = other[i].Period
+				at = p.on(0, period)
 			}
 			if i < len(wholes[j]) && wholes[j][i].Label == other[i].Label {
-				paced = p.pacedAgainst(0, wholes[j][i].Days)
+				paced = p.pacedAgainst(0, wholes[j][i].Period.Days)
 			}
-			row.against, row.paced, row.againstDays = append(row.against, at), append(row.paced, paced), append(row.againstDays, days)
+			row.against, row.paced = append(row.against, at), append(row.paced, paced)
+			row.againstPeriods = append(row.againstPeriods, period)
 		}
 		for j := range p.query.AgainstDataset {
-			row.against, row.againstDays = append(row.against, p.on(1+j, u.Days)), append(row.againstDays, u.Days)
+			row.against, row.againstPeriods = append(row.against, p.on(1+j, u.Period)), append(row.againstPeriods, u.Period)
 			paced := noSlot
 			if sp.comparisons[len(others)+j].paced != noSlot {
 				paced = p.pacedAgainst(1+j, sp.whole.Within(u.Whole))
 			}
 			row.paced = append(row.paced, paced)
-			row.unlike = row.unlike || p.cutsUnit(1+j, u.Days) != ""
+			row.unlike = row.unlike || p.cutsUnit(1+j, u.Period) != ""
 		}
 		if row.alone {
 			row.at = noSlot
@@ -565,25 +604,25 @@ func (p *plan) breakDown(sp *spanPlan) error {
 		if err := p.paceUnit(sp, row.at, &u); err != nil {
 			return err
 		}
-		if row.previous, row.previousDays, err = p.previous(sp, i, u); err != nil {
+		if row.previous, row.previousPeriod, err = p.previous(sp, i, u); err != nil {
 			return err
 		}
-		if last := p.last(); p.query.Previous && p.query.LikeForLike && u.Whole.Contains(last) && u.Whole.End > last+1 {
-			end, _, err := cal.Move(last, -1, p.each)
+		if last := p.last(); p.query.Previous && p.query.LikeForLike && last.within(&u) {
+			end, err := last.unitBefore(&u, cal, p.each)
 			if err != nil {
 				return err
 			}
-			row.previousDays = through(row.previousDays, end)
-			row.previous = p.on(0, row.previousDays)
+			row.previousPeriod = end.cut(row.previousPeriod)
+			row.previous = p.on(0, row.previousPeriod)
 		}
-		if row.running, err = p.running(sp.days, u); err != nil {
+		if row.running, err = p.running(sp.period, u); err != nil {
 			return err
 		}
 		if p.query.Rolling > 0 {
 			if row.window, err = tally.Rolling(u, cal, p.each, p.query.Rolling); err != nil {
 				return err
 			}
-			row.rolling = p.on(0, civil.SetOf(row.window))
+			row.rolling = p.on(0, row.window)
 		}
 		sp.rows = append(sp.rows, row)
 	}
@@ -592,29 +631,24 @@ func (p *plan) breakDown(sp *spanPlan) error {
 
 // previous returns the slot of the unit before a row: the row before it, or for the first one the whole
 // unit before the span.
-func (p *plan) previous(sp *spanPlan, i int, u tally.Unit) (slot, civil.Set, error) {
+func (p *plan) previous(sp *spanPlan, i int, u tally.Unit) (slot, tally.Period, error) {
 	switch {
 	case !p.query.Previous:
-		return noSlot, civil.Set{}, nil
+		return noSlot, tally.Period{}, nil
 	case i > 0:
-		return sp.rows[i-1].at, sp.rows[i-1].days, nil
+		return sp.rows[i-1].at, sp.rows[i-1].period, nil
 	}
-	index, err := p.Scope.Calendar.Index(p.each, u.Whole.Start)
-	if err != nil {
-		return noSlot, civil.Set{}, err
-	}
-	before, err := p.Scope.Calendar.Unit(p.each, index-1)
-	days := civil.SetOf(before)
-	return p.on(0, days), days, err
+	before, err := tally.Before(u, p.Scope.Calendar, p.each)
+	return p.on(0, before), before, err
 }
 
-func (p *plan) running(set civil.Set, u tally.Unit) (slot, error) {
+func (p *plan) running(of tally.Period, u tally.Unit) (slot, error) {
 	switch p.query.Running {
 	case "":
 		return noSlot, nil
 	case runningSpan:
-		return p.on(0, tally.RunningSpan(set, u)), nil
+		return p.on(0, tally.RunningSpan(of, u)), nil
 	}
-	days, err := tally.Running(set, u, p.Scope.Calendar, p.each, p.reset)
-	return p.on(0, days), err
+	run, err := tally.Running(of, u, p.Scope.Calendar, p.each, p.reset)
+	return p.on(0, run), err
 }

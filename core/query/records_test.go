@@ -64,7 +64,7 @@ func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector)
 			continue
 		}
 		found.Add(r.day)
-		segment := p.Segment(r.day)
+		segment := p.Segment(int64(r.day))
 		if !p.Wanted(segment) {
 			continue
 		}

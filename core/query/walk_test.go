@@ -121,8 +121,8 @@ func (w *walker) check(a *Answer, alike bool) bool {
 	}
 	var mine, theirs civil.Set
 	for _, r := range rowsOf(a, table.Group) {
-		mine, theirs = mine.Union(r.Intervals), theirs.Union(r.Comparisons[0])
-		want := w.sum(r.Intervals) + " " + w.sum(r.Comparisons[0])
+		mine, theirs = mine.Union(r.Intervals), theirs.Union(r.Comparisons[0].Intervals)
+		want := w.sum(r.Intervals) + " " + w.sum(r.Comparisons[0].Intervals)
 		if got := cells(a, r, "sum_amount", "sum_amount"+suffix); got != want {
 			w.t.Fatalf("%s: %s is %s, want %s", w.what, r.Unit.Label, got, want)
 		}

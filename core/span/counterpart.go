@@ -55,13 +55,16 @@ func (a Against) Resolve(n Node, s Scope) (civil.Set, error) {
 	return prior(n, s)
 }
 
-// Explain returns the days of a span's counterpart with the cautions that they carry. Errors are *Error.
+// Explain returns the days of a span's counterpart, or its moments, with the cautions that they carry. Errors are *Error.
 func (a Against) Explain(n Node, s Scope) (Resolution, error) {
 	switch {
 	case a.move != nil:
-		return ResolveCautiously(&Move{n, a.move.N, a.move.Unit}, s)
+		return ResolveEither(&Move{n, a.move.N, a.move.Unit}, s)
 	case a.other != nil:
-		return ResolveCautiously(a.other, s)
+		return ResolveEither(a.other, s)
+	case IsTimed(n, s.Names):
+		set, err := priorMoments(n, s)
+		return Resolution{Moments: &civil.Zoned{Clock: s.Clock, MomentSet: set}}, err
 	}
 	set, err := prior(n, s)
 	return Resolution{Days: set}, err

@@ -67,9 +67,12 @@ const refillHorizon = 800
 // Explain resolves an expression and gives the steps and the cautions with it.
 func Explain(n Node, s Scope) (Resolution, error) { return cautious(n, s, true) }
 
+// ResolveEither resolves an expression to days, or to moments where it has times, and gives the cautions with it.
+func ResolveEither(n Node, s Scope) (Resolution, error) { return cautious(n, s, false) }
+
 // ResolveCautiously resolves an expression to days and gives the cautions with it; a span of moments is refused.
 func ResolveCautiously(n Node, s Scope) (Resolution, error) {
-	r, err := cautious(n, s, false)
+	r, err := ResolveEither(n, s)
 	if err == nil && r.Moments != nil {
 		err = timedError(n)
 	}

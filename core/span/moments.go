@@ -100,14 +100,6 @@ func unitOf(n Node) calendar.Unit {
 	return calendar.Day
 }
 
-// lengthOf returns how long an hour or a minute is, where no change of the clock cuts it.
-func lengthOf(u calendar.Unit) civil.Moment {
-	if u == calendar.Minute {
-		return 60 * civil.Second
-	}
-	return 3600 * civil.Second
-}
-
 // moments returns the moments of any form: days are those of the clock.
 func (e *env) moments(n Node) (civil.MomentSet, error) {
 	if !e.timed(n) {
@@ -189,7 +181,7 @@ func (e *env) oneRun(n Node) (civil.Moments, error) {
 	if err != nil {
 		return civil.Moments{}, err
 	}
-	length := lengthOf(unitOf(n))
+	length := unitOf(n).Length()
 	this := e.clock.Piece(now, length)
 	switch n := n.(type) {
 	case *This:
@@ -231,7 +223,7 @@ func (e *env) piecesOf(n, x Node, u calendar.Unit, from, count int, last bool) (
 	if set.Len() != 1 {
 		return civil.Moments{}, &Error{Message: fmt.Sprintf("%s: %s is %d periods as of %s, not one", n, x, set.Len(), e.asOf)}
 	}
-	v, length := set.At(0), lengthOf(u)
+	v, length := set.At(0), u.Length()
 	var start, end civil.Moment
 	if last {
 		if v.End == civil.EndOfTime {
@@ -312,7 +304,7 @@ func (e *env) momentOf(p *Point) (civil.Moment, error) {
 // step moves a place: by hours and minutes in elapsed time, by days and longer to the same time of another day.
 func (e *env) step(at *place, s Step) error {
 	if s.Unit.OfClock() {
-		at.moment, at.exact = e.reach(at)+civil.Moment(s.N)*lengthOf(s.Unit), true
+		at.moment, at.exact = e.reach(at)+civil.Moment(s.N)*s.Unit.Length(), true
 		return nil
 	}
 	if !at.exact {
@@ -480,7 +472,7 @@ func (e *env) moveMoments(n *Move) (civil.MomentSet, error) {
 		return set, err
 	}
 	if n.Unit.OfClock() {
-		return set.Map(func(m civil.Moment) civil.Moment { return m + civil.Moment(n.N)*lengthOf(n.Unit) }), nil
+		return set.Map(func(m civil.Moment) civil.Moment { return m + civil.Moment(n.N)*n.Unit.Length() }), nil
 	}
 	days := civil.Day(n.N)
 	if n.Unit == calendar.Week {

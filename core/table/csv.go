@@ -59,21 +59,22 @@ func (a *Answer) Grid() *Grid {
 	if len(a.Tables) > 0 && a.Tables[0].Across != "" {
 		return a.pivotGrid()
 	}
-	g := &Grid{Header: []string{"span", "first_day", "last_day", "days", "covered_days"}}
+	timed := a.Timed()
+	g := &Grid{Header: slices.Concat([]string{"span"}, extentHeader("", timed), []string{"covered_days"})}
 	for i := range a.Tables {
-		a.rows(g, &a.Tables[i])
+		a.rows(g, &a.Tables[i], timed)
 	}
 	return g
 }
 
-func (a *Answer) rows(g *Grid, t *Table) {
+func (a *Answer) rows(g *Grid, t *Table, timed bool) {
 	g.Header = slices.Concat(g.Header, t.By, []string{"unit"})
 	for _, c := range t.Columns {
 		g.Header = append(g.Header, c.ID)
 	}
 	names := a.comparisonNames()
 	for _, name := range names {
-		g.Header = append(g.Header, name+"_first_day", name+"_last_day", name+"_days", name+"_covered_days")
+		g.Header = append(append(g.Header, extentHeader(name+"_", timed)...), name+"_covered_days")
 	}
 	if g.Header = append(g.Header, "flags"); len(names) > 0 {
 		g.Header = append(g.Header, "like_for_like")
@@ -84,7 +85,7 @@ func (a *Answer) rows(g *Grid, t *Table) {
 			continue
 		}
 		sp := &a.Spans[r.Span]
-		cells := append([]string{sp.Expression}, DayCells(r.Intervals)...)
+		cells := append([]string{sp.Expression}, r.cells(timed)...)
 		cells = append(cells, countCell(r.CoveredDays))
 		for _, l := range r.Group {
 			cells = append(cells, a.csvLabel(l))
@@ -94,11 +95,11 @@ func (a *Answer) rows(g *Grid, t *Table) {
 			cells = append(cells, v.String())
 		}
 		for j := range names {
-			days, covered := sp.Comparisons[j].Intervals, sp.Comparisons[j].CoveredDays
+			extent, covered := sp.Comparisons[j].Extent, sp.Comparisons[j].CoveredDays
 			if r.Comparisons != nil {
-				days, covered = r.Comparisons[j], r.ComparisonsCovered[j]
+				extent, covered = r.Comparisons[j], r.ComparisonsCovered[j]
 			}
-			cells = append(append(cells, DayCells(days)...), strconv.Itoa(covered))
+			cells = append(append(cells, extent.cells(timed)...), strconv.Itoa(covered))
 		}
 		if cells = append(cells, FlagText(r.Flags)); len(names) > 0 {
 			cells = append(cells, yesNo(!slices.Contains(r.Flags, Unlike) && (r.Unit != nil || sp.likeForLike())))
@@ -129,7 +130,8 @@ func (a *Answer) pivotGrid() *Grid {
 	if len(first.By) > 0 {
 		down = first.By[0]
 	}
-	g := &Grid{Header: []string{"span", "first_day", "last_day", "days", "figure", "row", down}}
+	timed := a.Timed()
+	g := &Grid{Header: slices.Concat([]string{"span"}, extentHeader("", timed), []string{"figure", "row", down})}
 	lead := len(g.Header)
 	at := map[dataset.Label]int{}
 	for i := range a.Tables {
@@ -147,7 +149,7 @@ func (a *Answer) pivotGrid() *Grid {
 		for j := range t.Rows {
 			r := &t.Rows[j]
 			sp := &a.Spans[r.Span]
-			cells := append(append(make([]string, 0, len(g.Header)), sp.Expression), DayCells(sp.Intervals)...)
+			cells := append(append(make([]string, 0, len(g.Header)), sp.Expression), sp.cells(timed)...)
 			label := unitLabel(r)
 			if len(r.Group) > 0 {
 				label = a.csvLabel(r.Group[0])
@@ -194,6 +196,42 @@ func DayCells(s civil.Set) []string {
 		count = strconv.Itoa(*n)
 	}
 	return []string{b.First().String(), b.Last().String(), count}
+}
+
+// Timed reports whether any of the answer is of moments.
+func (a *Answer) Timed() bool {
+	timed := false
+	a.extents(func(e *Extent) { timed = timed || e.Moments != nil })
+	return timed
+}
+
+// extentHeader names the columns of an extent, with the moments where there are any.
+func extentHeader(prefix string, timed bool) []string {
+	names := []string{prefix + "first_day", prefix + "last_day", prefix + "days"}
+	if timed {
+		names = append(names, prefix+"from", prefix+"until", prefix+"seconds")
+	}
+	return names
+}
+
+// cells are those of an extent: its days, and where the answer is timed its first moment, the one at which it ends and its
+// length in seconds, which days leave blank.
+func (e *Extent) cells(timed bool) []string {
+	cells := DayCells(e.Intervals)
+	switch {
+	case !timed:
+		return cells
+	case e.Moments == nil:
+		return append(cells, "", "", "")
+	case e.Moments.Empty():
+		return append(cells, "", "", "0")
+	}
+	seconds := ""
+	if e.Seconds != nil {
+		seconds = strconv.FormatInt(*e.Seconds, 10)
+	}
+	from, until, _ := strings.Cut(e.Moments.FormatRun(e.Moments.Bounds()), "/")
+	return append(cells, from, until, seconds)
 }
 
 // countCell writes a number of days, nothing where there is none.

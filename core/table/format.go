@@ -1,6 +1,7 @@
 package table
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 
@@ -100,4 +101,13 @@ func CountedRecords(n int64) string {
 		return "1 record"
 	}
 	return Thousands(strconv.FormatInt(n, 10)) + " records"
+}
+
+// Length writes a length in hours and minutes, and seconds where there are any: 24:00.
+func Length(seconds int64) string {
+	text := fmt.Sprintf("%s:%02d", Thousands(fmt.Sprint(seconds/3600)), seconds/60%60)
+	if s := seconds % 60; s != 0 {
+		text += fmt.Sprintf(":%02d", s)
+	}
+	return text
 }

@@ -58,7 +58,7 @@ func (t *Table) Pivot(across string, span, column int, title string, others int,
 
 // row returns the head of the row that a cell stands in.
 func (p *Table) row(r *Row, down int) Row {
-	head := Row{Kind: Group, Span: r.Span, Unit: r.Unit, Intervals: r.Intervals, Days: r.Days, Group: []dataset.Label{}, Flags: r.Flags}
+	head := Row{Kind: Group, Span: r.Span, Unit: r.Unit, Extent: r.Extent, Group: []dataset.Label{}, Flags: r.Flags}
 	if down >= 0 {
 		label := dataset.All
 		if len(r.Group) > 0 {

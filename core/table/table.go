@@ -14,11 +14,16 @@ import (
 // An Answer is what a query gives: its spans with their days, one table or a cross-tab for each span
 // and figure, and notes on them.
 type Answer struct {
-	Dataset  string    `json:"dataset"`
-	Date     string    `json:"date"` // the column of the day
-	AsOf     civil.Day `json:"as_of"`
-	AtClose  bool      `json:"at_close"`
-	Calendar string    `json:"calendar"`
+	Dataset string    `json:"dataset"`
+	Date    string    `json:"date"` // the column of the day
+	AsOf    civil.Day `json:"as_of"`
+	// AsOfMoment is the as-of moment where one was given, with its offset (RFC 3339). Zone and DayStarts are the clock of
+	// an answer that has times.
+	AsOfMoment string `json:"as_of_moment,omitempty"`
+	Zone       string `json:"zone,omitempty"`
+	DayStarts  string `json:"day_starts,omitempty"`
+	AtClose    bool   `json:"at_close"`
+	Calendar   string `json:"calendar"`
 	// Records is how many records with a day pass the filters, Undated how many have none; Oldest and
 	// Newest are the days of the former, absent where there are none.
 	Records int64      `json:"records"`
@@ -36,25 +41,33 @@ type Answer struct {
 
 // A Span is one of the spans that were asked for.
 type Span struct {
-	Expression string    `json:"expression"`
-	Intervals  civil.Set `json:"intervals"`
-	Days       *int      `json:"days"` // null where a side is open
+	Expression string `json:"expression"`
+	Extent
 	// CoveredDays is how many of the days records cover, by their ends and the as-of day; null where the span
 	// is open on its left.
 	CoveredDays *int         `json:"covered_days"`
 	Comparisons []Comparison `json:"comparisons,omitempty"`
 }
 
+// An Extent is which days something is of, or which moments where it has times.
+type Extent struct {
+	// Intervals are the days; of moments, those that they touch.
+	Intervals civil.Set `json:"intervals"`
+	Days      *int      `json:"days"` // null where a side is open
+	// Moments are set for what has times, and Seconds is how long they are; absent where a side is open.
+	Moments *civil.Zoned `json:"moments,omitempty"`
+	Seconds *int64       `json:"seconds,omitempty"`
+}
+
 // A Comparison is what a span is compared with (semantics §7).
 type Comparison struct {
 	// Name is what people call it: 1 year earlier, prior period, plan.
-	Name        string    `json:"name"`
-	Dataset     string    `json:"dataset,omitempty"` // where it is other records
-	Intervals   civil.Set `json:"intervals"`
-	Days        *int      `json:"days"`
-	CoveredDays int       `json:"covered_days"`
-	LikeForLike bool      `json:"like_for_like"`
-	Cause       *Cause    `json:"cause,omitempty"` // why it is not like for like
+	Name    string `json:"name"`
+	Dataset string `json:"dataset,omitempty"` // where it is other records
+	Extent
+	CoveredDays int    `json:"covered_days"`
+	LikeForLike bool   `json:"like_for_like"`
+	Cause       *Cause `json:"cause,omitempty"` // why it is not like for like
 }
 
 // A Cause says why two sides are not like for like.
@@ -91,6 +104,7 @@ const (
 	ComparedWith   Code = "comparison"
 	NotLikeForLike Code = "not_like_for_like"
 	Legend         Code = "legend"
+	Clocks         Code = "clocks"  // two sides become days by different clocks
 	Derived        Code = "derived" // how a figure comes about that is derived of another
 )
 
@@ -161,12 +175,11 @@ const (
 
 // A Row is the figures of a span, or of a unit of it, for one group.
 type Row struct {
-	Key       string    `json:"key"`
-	Kind      Kind      `json:"kind"`
-	Span      int       `json:"span"` // its position
-	Unit      *Unit     `json:"unit,omitempty"`
-	Intervals civil.Set `json:"intervals"`
-	Days      *int      `json:"days"` // null where a side is open
+	Key  string `json:"key"`
+	Kind Kind   `json:"kind"`
+	Span int    `json:"span"` // its position
+	Unit *Unit  `json:"unit,omitempty"`
+	Extent
 	// CoveredDays is how many of them records cover; null where the side is open on its left.
 	CoveredDays *int            `json:"covered_days"`
 	Group       []dataset.Label `json:"group"`
@@ -174,8 +187,8 @@ type Row struct {
 	Cells       []decimal.Value `json:"cells"`
 	// CellFlags are those of single cells, where rows put spans beside each other.
 	CellFlags [][]Flag `json:"cell_flags,omitempty"`
-	// Comparisons are the days that the row is compared with, where they are not those of the span.
-	Comparisons []civil.Set `json:"comparisons,omitempty"`
+	// Comparisons are what the row is compared with, where that is not what the span is.
+	Comparisons []Extent `json:"comparisons,omitempty"`
 	// ComparisonsCovered is how many of those days records cover.
 	ComparisonsCovered []int `json:"comparisons_covered,omitempty"`
 }
@@ -194,6 +207,8 @@ const (
 type Unit struct {
 	Label    string    `json:"label"`
 	FirstDay civil.Day `json:"first_day"` // of the whole unit, whatever part of it lies in the span
+	// Start is the moment at which an hour or a minute begins (RFC 3339); empty for units of days.
+	Start string `json:"start,omitempty"`
 }
 
 // A Flag says what is special about a row.
@@ -226,7 +241,10 @@ var flagMeanings = []struct {
 // of them. It is the same for the same row only.
 func Key(span int, unit *Unit, group []dataset.Label) string {
 	key := fmt.Sprintf("s%d", span)
-	if unit != nil {
+	switch {
+	case unit != nil && unit.Start != "":
+		key += ".u" + unit.Start
+	case unit != nil:
 		key += ".u" + unit.FirstDay.String()
 	}
 	if len(group) > 0 {

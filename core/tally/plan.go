@@ -3,8 +3,8 @@ package tally
 import (
 	"fmt"
 	"slices"
+	"strings"
 
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 )
@@ -12,9 +12,13 @@ import (
 // A Plan is a request made ready for one pass over the records. It is never changed once it is made.
 type Plan struct {
 	Request
+	// Timed says that the time of the plan is in moments, microseconds from 1970-01-01T00:00:00Z, and not in days.
+	Timed bool
 	// Cuts cut the time line, in order. Segment 0 lies before the first cut, segment i from cut i-1
 	// up to cut i, the last one from the last cut on.
-	Cuts []civil.Day
+	Cuts []int64
+	// Stretches are those of each period.
+	Stretches [][]Stretch
 	// Amounts are the columns that figures are made of whose partial results combine, each once.
 	Amounts []Amount
 	// Holistic are the figures of which partial results do not combine, ValueColumns the columns
@@ -45,11 +49,17 @@ func NewPlan(r Request) (*Plan, error) {
 	for _, f := range r.Figures {
 		p.need(f)
 	}
-	for _, s := range r.Periods {
-		for v := range s.Intervals() {
-			for _, d := range []civil.Day{v.Start, v.End} {
-				if d != civil.OpenStart && d != civil.OpenEnd {
-					p.Cuts = append(p.Cuts, d)
+	p.Timed = slices.ContainsFunc(r.Periods, Period.Timed)
+	for _, period := range r.Periods {
+		if p.Timed {
+			period = period.By(r.Clock)
+		}
+		list := period.Stretches()
+		p.Stretches = append(p.Stretches, list)
+		for _, v := range list {
+			for _, at := range []int64{v.Start, v.End} {
+				if at != Past && at != Future {
+					p.Cuts = append(p.Cuts, at)
 				}
 			}
 		}
@@ -59,8 +69,8 @@ func NewPlan(r Request) (*Plan, error) {
 	p.listSegments()
 	p.wanted = make([][]int, len(p.Cuts)+1)
 	work := 0
-	for i, s := range r.Periods {
-		for v := range s.Intervals() {
+	for i, list := range p.Stretches {
+		for _, v := range list {
 			for seg := p.Segment(v.Start); seg < len(p.wanted) && p.Start(seg) < v.End; seg++ {
 				p.wanted[seg] = append(p.wanted[seg], i)
 				if work++; work > maxWork {
@@ -82,8 +92,12 @@ func (p *Plan) Check(s *dataset.Schema) error {
 			return err
 		}
 	}
-	if _, err := s.DateColumn(p.Date); err != nil {
+	at, err := s.DateColumn(p.Date)
+	if err != nil {
 		return err
+	}
+	if c := &s.Columns[at]; p.Timed && c.Type != dataset.Timestamp {
+		return NoTimes(s, c.Name)
 	}
 	for _, name := range p.By {
 		if err := s.CheckCategory(name); err != nil {
@@ -136,10 +150,24 @@ func (p *Plan) NeedsFirstLast() bool {
 	return slices.ContainsFunc(p.Amounts, func(a Amount) bool { return a.Needs&measure.NeedsFirstLast != 0 })
 }
 
-// Start returns the first day of a segment, civil.OpenStart where it has none.
-func (p *Plan) Start(segment int) civil.Day {
+// NoTimes is the error of hours that are asked of a column of dates.
+func NoTimes(s *dataset.Schema, column string) error {
+	var timed []string
+	for _, c := range s.Columns {
+		if c.Type == dataset.Timestamp {
+			timed = append(timed, c.Name)
+		}
+	}
+	if len(timed) > 0 {
+		return fmt.Errorf("column %s holds days without times, and hours need times: total by %s", column, strings.Join(timed, " or "))
+	}
+	return fmt.Errorf("column %s holds days without times: hours and times of day need a column of times", column)
+}
+
+// Start returns where a segment begins, Past where it has no beginning.
+func (p *Plan) Start(segment int) int64 {
 	if segment == 0 {
-		return civil.OpenStart
+		return Past
 	}
 	return p.Cuts[segment-1]
 }
@@ -147,32 +175,31 @@ func (p *Plan) Start(segment int) civil.Day {
 // listSegments lists the segments by day.
 func (p *Plan) listSegments() {
 	n := len(p.Cuts)
-	if n == 0 || p.Cuts[n-1]-p.Cuts[0] > maxSegmentDays {
+	if n == 0 || p.Timed || p.Cuts[n-1]-p.Cuts[0] > maxSegmentDays {
 		return
 	}
 	p.segments = make([]int32, p.Cuts[n-1]-p.Cuts[0]+1)
 	for i := range p.segments {
-		p.segments[i] = int32(p.search(p.Cuts[0] + civil.Day(i)))
+		p.segments[i] = int32(p.search(p.Cuts[0] + int64(i)))
 	}
 }
 
-// Segment returns the segment that holds a day.
-func (p *Plan) Segment(d civil.Day) int {
+// Segment returns the segment that holds a point in the time of the plan.
+func (p *Plan) Segment(at int64) int {
 	if n := len(p.segments); n > 0 {
-		i := int(d - p.Cuts[0])
 		switch {
-		case i < 0:
+		case at < p.Cuts[0]:
 			return 0
-		case i >= n:
+		case at >= p.Cuts[0]+int64(n):
 			return len(p.Cuts)
 		}
-		return int(p.segments[i])
+		return int(p.segments[at-p.Cuts[0]])
 	}
-	return p.search(d)
+	return p.search(at)
 }
 
-func (p *Plan) search(d civil.Day) int {
-	i, found := slices.BinarySearch(p.Cuts, d)
+func (p *Plan) search(at int64) int {
+	i, found := slices.BinarySearch(p.Cuts, at)
 	if found {
 		i++
 	}
@@ -188,18 +215,15 @@ func (p *Plan) In(segment, period int) bool {
 	return in
 }
 
-// Bounds returns the interval from the first day that is wanted to the last.
-func (p *Plan) Bounds() civil.Interval {
-	var bounds civil.Interval
-	for _, s := range p.Periods {
-		v := s.Bounds()
-		switch {
-		case v.Empty():
-		case bounds.Empty():
-			bounds = v
-		default:
-			bounds = civil.Interval{Start: min(bounds.Start, v.Start), End: max(bounds.End, v.End)}
+// Bounds returns the stretch from the first day or moment that is wanted to the last; false where none is.
+func (p *Plan) Bounds() (bounds Stretch, any bool) {
+	for _, list := range p.Stretches {
+		for _, v := range list {
+			if !any {
+				bounds, any = v, true
+			}
+			bounds = Stretch{min(bounds.Start, v.Start), max(bounds.End, v.End)}
 		}
 	}
-	return bounds
+	return bounds, any
 }

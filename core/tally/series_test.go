@@ -13,7 +13,7 @@ func TestEach(t *testing.T) {
 	describe := func(units []Unit) string {
 		var list []string
 		for _, u := range units {
-			text := u.Label + " " + u.Days.String()
+			text := u.Label + " " + u.Period.Days.String()
 			for mark, on := range map[string]bool{" partial": u.Partial} {
 				if on {
 					text += mark
@@ -43,13 +43,13 @@ func TestEach(t *testing.T) {
 			"Jan 2026 2026-01-31/2026-01-31 partial; Feb 2026  partial; Mar 2026 2026-03-01/2026-03-01 partial"}, // none skipped
 		{civil.Set{}, calendar.Week, ""},
 	} {
-		units, err := Each(c.set, calendar.Civil, c.unit, asOf)
+		units, err := Each(OfDays(c.set), calendar.Civil, c.unit, civil.AsOf{Day: asOf})
 		if got := describe(units); err != nil || got != c.want {
 			t.Errorf("%s by %s: %s, %v; want %s", c.set, c.unit, got, err, c.want)
 		}
 	}
-	for want, set := range map[string]civil.Set{"this one is open": civil.SetOf(civil.AllDays), "at most 5000": set(civil.Of(1900, 1, 1), asOf)} {
-		if _, err := Each(set, calendar.Civil, calendar.Day, asOf); err == nil || !strings.Contains(err.Error(), want) {
+	for want, set := range map[string]civil.Set{"this one is open": civil.SetOf(civil.AllDays), "at most 9000": set(civil.Of(1900, 1, 1), asOf)} {
+		if _, err := Each(OfDays(set), calendar.Civil, calendar.Day, civil.AsOf{Day: asOf}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s gives %v, want %s", set, err, want)
 		}
 	}

@@ -15,9 +15,11 @@ import (
 	"vastspan/core/measure"
 )
 
-// A Request asks for figures over periods of days.
+// A Request asks for figures over periods of days or moments.
 type Request struct {
-	Periods []civil.Set
+	Periods []Period
+	// Clock is the one by whose days periods of days are read beside periods of moments.
+	Clock   civil.Clock
 	Figures []measure.Figure
 	By      []string // at most MaxBy category columns
 	Where   dataset.Filters
@@ -121,6 +123,8 @@ type Coverage struct {
 	Records        int64     // with a day, in a period or not
 	Undated        int64     // excluded, as they have no day
 	Oldest, Newest civil.Day // of the records with a day; not set where Records is 0
+	// Last is the moment of the newest record, where a file of times was looked at for it.
+	Last civil.Moment
 }
 
 // Add takes one more record's day in.
@@ -140,6 +144,6 @@ func (c *Coverage) AddMany(records int64, oldest, newest civil.Day) {
 
 // Merge takes another coverage in.
 func (c *Coverage) Merge(other Coverage) {
-	c.Undated += other.Undated
+	c.Undated, c.Last = c.Undated+other.Undated, max(c.Last, other.Last)
 	c.AddMany(other.Records, other.Oldest, other.Newest)
 }

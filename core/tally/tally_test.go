@@ -26,7 +26,7 @@ func (r rows) Partials(_ context.Context, p *Plan, into Collector) (Found, error
 	var groups Groups
 	for i, row := range r {
 		found.Add(row.day)
-		segment := p.Segment(row.day)
+		segment := p.Segment(int64(row.day))
 		if !p.Wanted(segment) {
 			continue
 		}
@@ -112,13 +112,13 @@ func TestFigures(t *testing.T) {
 	a, b := dataset.LabelOf("a"), dataset.Label{}
 	src := rows{{1, a, "1.50"}, {1, a, "2"}, {2, b, ""}, {3, a, "-0.25"}, {9, b, "99999999999999999999999999999999999.99"}}
 	r := Request{
-		Periods: []civil.Set{
+		Periods: EachOfDays(
 			civil.SetOf(civil.Through(1, 3)),
 			civil.SetOf(civil.One(2)),
 			civil.SetOf(civil.One(5)),
 			civil.SetOf(civil.AllDays),
-			{},
-		},
+			civil.Set{},
+		),
 		Figures: figures("count", "sum x", "mean x", "min x", "max x", "distinct x", "median x", "first x", "last x"),
 		By:      []string{"g"},
 	}
@@ -160,7 +160,7 @@ func TestSegmentsAgainstALoop(t *testing.T) {
 			if rng.IntN(5) == 0 {
 				vs = append(vs, civil.Interval{Start: civil.OpenStart, End: civil.Day(rng.IntN(30))})
 			}
-			r.Periods = append(r.Periods, civil.Union(vs...))
+			r.Periods = append(r.Periods, OfDays(civil.Union(vs...)))
 		}
 		src := make(rows, rng.IntN(80))
 		for i := range src {
@@ -170,7 +170,7 @@ func TestSegmentsAgainstALoop(t *testing.T) {
 		for i, s := range r.Periods {
 			want := int64(0)
 			for _, row := range src {
-				if s.Contains(row.day) {
+				if s.Days.Contains(row.day) {
 					want++
 				}
 			}
@@ -182,7 +182,7 @@ func TestSegmentsAgainstALoop(t *testing.T) {
 }
 
 func TestPlansAreChecked(t *testing.T) {
-	day := []civil.Set{civil.SetOf(civil.One(1))}
+	day := EachOfDays(civil.SetOf(civil.One(1)))
 	count := figures("count")
 	for want, r := range map[string]Request{
 		"no spans":                 {Figures: count},
@@ -205,7 +205,7 @@ func TestTop(t *testing.T) {
 	a, b, c, d := dataset.LabelOf("a"), dataset.LabelOf("b"), dataset.LabelOf("c"), dataset.Label{}
 	src := rows{{1, a, "1"}, {1, b, "5"}, {1, c, "3"}, {1, d, "2"}, {1, d, "1"}, {2, a, "100"}, {2, c, "1"}, {2, d, "3"}}
 	r := Request{
-		Periods: []civil.Set{civil.SetOf(civil.One(1)), civil.SetOf(civil.Through(1, 2))},
+		Periods: EachOfDays(civil.SetOf(civil.One(1)), civil.SetOf(civil.Through(1, 2))),
 		Figures: figures("sum x", "distinct x", "last x"),
 		By:      []string{"g"}, Top: 2,
 	}

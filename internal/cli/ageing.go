@@ -78,7 +78,7 @@ func (a *app) ageingFile(
 	f *ageingFlags,
 	out print.Output,
 ) error {
-	f.file.zone = context.zone
+	f.file.zone, f.file.dayStarts = context.zone, context.dayStarts
 	d, err := a.definitions(ctx, context)
 	if err != nil {
 		return err
@@ -97,7 +97,7 @@ func (a *app) ageingFile(
 		f.file.zone = localZoneName()
 	}
 	h := service.ColumnHints{
-		Date: q.From, Zone: f.file.zone, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers,
+		Date: q.From, Zone: f.file.zone, DayStarts: f.file.dayStarts, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers,
 		Ambiguous: dataset.Ambiguous(f.file.ambiguous), Epoch: dataset.Epoch(f.file.epoch),
 	}
 	if q.By != "" {
@@ -110,7 +110,7 @@ func (a *app) ageingFile(
 	if err != nil {
 		return err
 	}
-	asOf, err := d.asOf(context, func() (civil.Day, bool, error) { return local.Newest(ctx) })
+	asOf, err := d.asOf(context, func() (civil.AsOf, bool, error) { return local.Newest(ctx) })
 	if err != nil {
 		return err
 	}

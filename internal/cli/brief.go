@@ -134,6 +134,11 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		case *out == print.AsJSON:
 			return a.print.JSON(r.JSON200)
 		}
+		for i := range r.JSON200.Items {
+			if err := readClocks(&r.JSON200.Items[i]); err != nil {
+				return err
+			}
+		}
 		a.printBrief(r.JSON200)
 		return nil
 	}
@@ -183,6 +188,17 @@ func (a *app) printBrief(v *types.BriefView) {
 			p.Answer(it.Answer)
 		}
 	}
+}
+
+// readClocks gives the moments of an item their clock.
+func readClocks(it *types.BriefItemView) error {
+	switch {
+	case it.Lineup != nil:
+		return it.Lineup.ReadClock()
+	case it.Answer != nil:
+		return it.Answer.ReadClock()
+	}
+	return nil
 }
 
 // figureCard returns the cells of a figure: value and unit, what it is compared with, change and trend.

@@ -122,7 +122,7 @@ func (a *app) datasetShow() *cobra.Command {
 				if d.NoRecords == types.DatasetNoRecordsZero {
 					line += "; no record is zero"
 				}
-				p.Linef("%s; zone %s; version %d\n", line, d.Zone, d.Version)
+				p.Linef("%s; %s; version %d\n", line, clockText(d.Zone, d.DayStarts), d.Version)
 				p.Table(columnGrid(d.Columns), print.Look{Right: print.Right(3)})
 			}},
 		)

@@ -45,7 +45,7 @@ second date is blank, or later, is open, and its age is counted to the as-of day
 	c.Flags().BoolVar(&bothEnds, "both-ends", false, "count the last day, too")
 	c.Flags().StringVar(&batch, "batch", "", "read rows of from,to from a CSV file (- is standard input)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if f.zone = records.file.zone; records.asked() {
+		if f.zone, f.dayStarts = records.file.zone, records.file.dayStarts; records.asked() {
 			if len(args) != 1 || batch != "" || bothEnds {
 				return usagef("elapsed: --from and --to go with one dataset or file")
 			}
@@ -113,7 +113,7 @@ func printElapsed(p *print.Printer, f *elapsed.Figures, bothEnds bool) {
 	g := &table.Grid{Header: []string{"figure", "value", ""}}
 	add := func(name, value, note string) { g.Rows = append(g.Rows, []string{name, value, note}) }
 	if f.Seconds != nil {
-		add("elapsed time", print.Length(*f.Seconds), "hours and minutes")
+		add("elapsed time", table.Length(*f.Seconds), "hours and minutes")
 	}
 	add("days", print.Count(f.Days), ends)
 	add("business days", print.Count(f.BusinessDays), "")

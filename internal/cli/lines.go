@@ -87,6 +87,9 @@ func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error 
 		return a.print.JSON(r.JSON200)
 	}
 	up := r.JSON200
+	if err := up.ReadClock(); err != nil {
+		return err
+	}
 	a.print.Linef("%s\n%s\n", print.AsOf(up.AsOf, up.AtClose, up.Calendar), a.at())
 	a.print.Lineup(up)
 	return nil

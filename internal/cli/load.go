@@ -18,9 +18,9 @@ import (
 
 // loadFlags are what is stated about a file.
 type loadFlags struct {
-	date, zone, order, numbers, ambiguous, epoch, key string
-	amount, category, detail                          []string
-	allowUndated, previewOnly                         bool
+	date, zone, dayStarts, order, numbers, ambiguous, epoch, key string
+	amount, category, detail                                     []string
+	allowUndated, previewOnly                                    bool
 }
 
 func (a *app) loadCommand() *cobra.Command {
@@ -73,6 +73,7 @@ stated are inferred: --preview shows them and loads nothing. The first load fixe
 
 const (
 	ambiguousHelp = "which moment is meant where the zone's clock shows a time twice: earlier or later; never guessed"
+	dayStartsHelp = "the time at which a day starts, such as 04:00 for nights that belong to the evening before (default midnight)"
 	epochHelp     = "times that are numbers count seconds or milliseconds from 1970; never guessed"
 )
 
@@ -83,6 +84,7 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.StringArrayVar(&f.category, "category", nil, "a column of categories; may be given several times")
 	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only; may be given several times")
 	flags.StringVar(&f.zone, "zone", "", "the IANA time zone in which an instant becomes a day (default UTC)")
+	flags.StringVar(&f.dayStarts, "day-starts", "", dayStartsHelp)
 	flags.StringVar(&f.order, "date-order", "", "the order of dates such as 03/04/2026: dmy, mdy or ymd; never guessed")
 	flags.StringVar(&f.numbers, "numbers", "", "how the file writes numbers, such as 1.234,56 (default plain digits); never guessed")
 	flags.StringVar(&f.ambiguous, "ambiguous", "", ambiguousHelp)
@@ -90,6 +92,14 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.key, "key", "", "a text of your own: a second load with the same key loads nothing and gives the first one")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
+}
+
+// clockText tells by which clock a dataset's times become days.
+func clockText(zone string, starts *string) string {
+	if starts == nil {
+		return "zone " + zone
+	}
+	return "zone " + zone + ", days start at " + *starts
 }
 
 func (f *loadFlags) params(file string) *types.LoadFileParams {
@@ -102,6 +112,7 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 		AllowUndated:   &f.allowUndated,
 		Date:           ptrOrNil(f.date),
 		Zone:           ptrOrNil(f.zone),
+		DayStarts:      ptrOrNil(f.dayStarts),
 		Numbers:        ptrOrNil(f.numbers),
 		Ambiguous:      ptrOrNil(f.ambiguous),
 		Epoch:          ptrOrNil(f.epoch),
@@ -126,6 +137,7 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		Category:     f.Category,
 		Detail:       f.Detail,
 		Zone:         f.Zone,
+		DayStarts:    f.DayStarts,
 		DateOrder:    f.DateOrder,
 		Numbers:      f.Numbers,
 		Ambiguous:    f.Ambiguous,
@@ -146,11 +158,11 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 			state = "exists; its columns are fixed"
 		}
 		w.Linef(
-			"dataset %s %s %s; zone %s; from the first %s. Nothing is loaded.\n",
+			"dataset %s %s %s; %s; from the first %s. Nothing is loaded.\n",
 			name,
 			state,
 			a.at(),
-			p.Zone,
+			clockText(p.Zone, p.DayStarts),
 			print.Number(p.Sampled, "row"),
 		)
 		w.Table(previewGrid(p), print.Look{Right: print.Right(3)})

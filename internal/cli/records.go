@@ -10,7 +10,6 @@ import (
 
 	"vastspan/api/client"
 	"vastspan/api/types"
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
@@ -101,10 +100,17 @@ func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, whe
 	if p.Next != nil && out == print.AsCSV {
 		fmt.Fprintf(a.err, "vastspan: %d of %d records; for the next page add --after %s\n", len(p.Records), p.Count, *p.Next)
 	}
+	of := &table.Answer{
+		Dataset: p.Dataset, Date: p.Date, AsOf: p.AsOf, AsOfMoment: value(p.AsOfMoment), Zone: value(p.Zone), DayStarts: value(p.DayStarts),
+		AtClose: p.AtClose, Calendar: p.Calendar, Spans: []table.Span{p.Span},
+	}
+	if err := of.ReadClock(); err != nil {
+		return err
+	}
 	return a.print.Print(
 		out,
 		print.View{Data: p, Grid: func() *table.Grid { return recordsGrid(p, f.running) }, Draw: func(w *print.Printer) {
-			a.printRecords(w, p, f)
+			a.printRecords(w, of, p, f)
 		}},
 	)
 }
@@ -160,20 +166,24 @@ func recordLook(columns []dataset.Column, from int, alsoLast bool) print.Look {
 }
 
 // printSpanHead says which records are listed.
-func (a *app) printSpanHead(name, date string, asOf civil.Day, atClose bool, calendar string, sp *table.Span) {
+func (a *app) printSpanHead(of *table.Answer) {
+	sp := &of.Spans[0]
 	days := "no days"
-	if !sp.Intervals.Empty() {
+	switch {
+	case sp.Moments != nil:
+		days = print.Runs(*sp.Moments)
+	case !sp.Intervals.Empty():
 		b := sp.Intervals.Bounds()
 		days = b.First().Long() + " to " + b.Last().Long()
 		if sp.Days != nil {
 			days += ", " + print.Number(*sp.Days, "day")
 		}
 	}
-	a.print.Linef("%s by %s, %s\n%s\n%s: %s\n", name, date, print.AsOf(asOf, atClose, calendar), a.at(), sp.Expression, days)
+	a.print.Linef("%s by %s, %s\n%s\n%s: %s\n", of.Dataset, of.Date, print.AnswerAsOf(of), a.at(), sp.Expression, days)
 }
 
-func (a *app) printRecords(w *print.Printer, p *types.RecordsPage, f *recordsFlags) {
-	a.printSpanHead(p.Dataset, p.Date, p.AsOf, p.AtClose, p.Calendar, &p.Span)
+func (a *app) printRecords(w *print.Printer, of *table.Answer, p *types.RecordsPage, f *recordsFlags) {
+	a.printSpanHead(of)
 	w.Table(recordsGrid(p, f.running), recordLook(p.Columns, 0, p.Running != nil))
 	w.Linef("")
 	for _, text := range p.Where {
@@ -238,8 +248,15 @@ func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, wher
 		return err
 	}
 	b := r.JSON200
+	of := &table.Answer{
+		Dataset: b.Dataset, Date: b.Date, AsOf: b.AsOf, AsOfMoment: value(b.AsOfMoment), Zone: value(b.Zone), DayStarts: value(b.DayStarts),
+		AtClose: b.AtClose, Calendar: b.Calendar, Spans: []table.Span{b.Span},
+	}
+	if err := of.ReadClock(); err != nil {
+		return err
+	}
 	return a.print.Print(out, print.View{Data: b, Grid: func() *table.Grid { return boundaryGrid(b) }, Draw: func(w *print.Printer) {
-		a.printSpanHead(b.Dataset, b.Date, b.AsOf, b.AtClose, b.Calendar, &b.Span)
+		a.printSpanHead(of)
 		g := boundaryGrid(b)
 		w.Table(g, recordLook(b.Columns, 3, false))
 		if len(g.Rows) == 0 {
@@ -257,7 +274,11 @@ func boundaryGrid(b *types.Boundaries) *table.Grid {
 		}
 		for i, list := range [][]types.RecordCells{one.Before, one.From} {
 			for _, row := range list {
-				g.Rows = append(g.Rows, append([]string{name, one.Day.String(), sides[i]}, texts(row)...))
+				at := one.Day.String()
+				if one.At != nil {
+					at = *one.At
+				}
+				g.Rows = append(g.Rows, append([]string{name, at, sides[i]}, texts(row)...))
 			}
 		}
 	}

@@ -201,16 +201,16 @@ func momentGrid(list []span.Result) *table.Grid {
 	for i := range list {
 		r := &list[i]
 		if r.Moments.Empty() {
-			g.Rows = append(g.Rows, []string{r.Expression, "no moments", "", print.Length(0)})
+			g.Rows = append(g.Rows, []string{r.Expression, "no moments", "", table.Length(0)})
 		}
 		for j := range r.Moments.Len() {
 			v := r.Moments.At(j)
-			row := []string{"", print.Moment(r.Moments.Clock, v.Start), print.Moment(r.Moments.Clock, v.End), ""}
+			row := []string{"", r.Moments.Long(v.Start), r.Moments.Long(v.End), ""}
 			if j == 0 {
 				row[0] = r.Expression
 			}
 			if j == r.Moments.Len()-1 && r.Seconds != nil {
-				row[3] = print.Length(*r.Seconds)
+				row[3] = table.Length(*r.Seconds)
 			}
 			g.Rows = append(g.Rows, row)
 		}
@@ -261,7 +261,7 @@ func printSteps(p *print.Printer, r *span.Result) {
 		case s.Moments != nil:
 			row[1], row[2] = print.Runs(*s.Moments), ""
 			if !s.Moments.Open() {
-				row[2] = print.Length(int64(s.Moments.Length() / civil.Second))
+				row[2] = table.Length(int64(s.Moments.Length() / civil.Second))
 			}
 		case s.Days.Empty():
 			row[1], row[2] = "no days", "0"

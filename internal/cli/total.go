@@ -294,13 +294,16 @@ func (a *app) total(ctx context.Context, q query.Query, out print.Output) error 
 	if err != nil {
 		return err
 	}
+	if err := r.JSON200.ReadClock(); err != nil {
+		return err
+	}
 	return a.printAnswer(r.JSON200, out, a.at())
 }
 
 // printAnswer prints an answer; source says whose definitions it uses.
 func (a *app) printAnswer(answer *query.Answer, out print.Output, source string) error {
 	return a.print.Print(out, print.View{Data: answer, Grid: func() *table.Grid { return answer.Grid() }, Draw: func(p *print.Printer) {
-		p.Linef("%s by %s, %s", answer.Dataset, answer.Date, print.AsOf(answer.AsOf, answer.AtClose, answer.Calendar))
+		p.Linef("%s by %s, %s", answer.Dataset, answer.Date, print.AnswerAsOf(&answer.Answer))
 		p.Linef("%s\n", source)
 		p.Answer(answer)
 	}})

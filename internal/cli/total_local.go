@@ -21,8 +21,8 @@ import (
 
 // fileFlags say how a file is read.
 type fileFlags struct {
-	zone, dateOrder, numbers, noRecords, ambiguous, epoch string
-	allowUndated                                          bool
+	zone, dayStarts, dateOrder, numbers, noRecords, ambiguous, epoch string
+	allowUndated                                                     bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
@@ -31,6 +31,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 		&f.zone, "zone", "",
 		"of a file: the IANA time zone in which an instant becomes a day and today is read (default: this machine's)",
 	)
+	flags.StringVar(&f.dayStarts, "day-starts", "", "of a file: "+dayStartsHelp)
 	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
 	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
 	flags.StringVar(&f.ambiguous, "ambiguous", "", "of a file: "+ambiguousHelp)
@@ -55,7 +56,7 @@ func isFile(source string) bool {
 
 // totalFile totals a file on the spot.
 func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *totalFlags, out print.Output) error {
-	f.contextFlags.zone = f.file.zone
+	f.contextFlags.zone, f.contextFlags.dayStarts = f.file.zone, f.file.dayStarts
 	d, err := a.definitions(ctx, f.contextFlags)
 	if err != nil {
 		return err
@@ -82,7 +83,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return err
 	}
 	q.Date = "" // it is the file's own now
-	asOf, err := d.asOf(f.contextFlags, func() (civil.Day, bool, error) { return local.Newest(ctx) })
+	asOf, err := d.asOf(f.contextFlags, func() (civil.AsOf, bool, error) { return local.Newest(ctx) })
 	if err != nil {
 		return err
 	}
@@ -111,6 +112,7 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 	h := service.ColumnHints{
 		Date:       q.Date,
 		Zone:       f.file.zone,
+		DayStarts:  f.file.dayStarts,
 		DateOrder:  dataset.DateOrder(f.file.dateOrder),
 		Numbers:    f.file.numbers,
 		Ambiguous:  dataset.Ambiguous(f.file.ambiguous),

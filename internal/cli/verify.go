@@ -12,7 +12,7 @@ import (
 func (a *app) verifyCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:     "verify DATASET",
-		Short:   "Recount a dataset and compare it with the day sums that totals are read from",
+		Short:   "Recount a dataset and compare it with the sums that totals are read from",
 		Example: "  vastspan verify crossings",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -23,15 +23,13 @@ func (a *app) verifyCommand() *cobra.Command {
 				return err
 			}
 			v := r.JSON200
-			a.print.Linef(
-				"%s: %s recounted, %s, %s of them wrong",
-				args[0],
-				print.Number(v.Records, "record"),
-				print.Number(v.DaySums, "day sum"),
-				print.Count(v.Wrong),
-			)
+			sums := print.Number(v.DaySums, "day sum")
+			if v.HourSums != nil {
+				sums += " and " + print.Number(*v.HourSums, "hour sum")
+			}
+			a.print.Linef("%s: %s recounted, %s, %s of them wrong", args[0], print.Number(v.Records, "record"), sums, print.Count(v.Wrong))
 			if v.Wrong > 0 {
-				return fmt.Errorf("the day sums of %s are not what its records add up to", args[0])
+				return fmt.Errorf("the sums of %s are not what its records add up to", args[0])
 			}
 			return nil
 		},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/tally"
@@ -78,6 +79,14 @@ func (f *Source) layout(p *tally.Plan) (*layout, error) {
 	return l, nil
 }
 
+// at returns the place of a record in the time of the plan.
+func (l *layout) at(day *dataset.Cell) int64 {
+	if l.plan.Timed {
+		return day.Micros()
+	}
+	return int64(day.Day)
+}
+
 // moment returns the place in time of a record.
 func (l *layout) moment(day *dataset.Cell) int64 {
 	if l.schema.Columns[l.day].Type == dataset.Timestamp {
@@ -108,7 +117,7 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 		return nil
 	}
 	g.coverage.Add(day.Day)
-	segment := l.plan.Segment(day.Day)
+	segment := l.plan.Segment(l.at(day))
 	if !l.plan.Wanted(segment) {
 		return nil
 	}
@@ -196,15 +205,20 @@ func Coverage(ctx context.Context, r Reader, s *dataset.Schema, date string, all
 	if err != nil {
 		return whole, err
 	}
+	timed := s.Columns[day].Type == dataset.Timestamp
+	whole.Last = civil.BeginningOfTime
 	err = Scan(
 		ctx,
 		r,
 		ScanOptions{Schema: s, Columns: []int{day}, AllowUndated: allowUndated || date != ""},
 		func(_ int, rows Rows) (tally.Coverage, error) {
-			var c tally.Coverage
+			c := tally.Coverage{Last: civil.BeginningOfTime}
 			return c, rows(func(_ int, cells []dataset.Cell) error {
 				if cells[day].Set {
 					c.Add(cells[day].Day)
+					if timed {
+						c.Last = max(c.Last, civil.Moment(cells[day].Micros()))
+					}
 				} else {
 					c.Undated++
 				}

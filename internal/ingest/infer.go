@@ -17,6 +17,7 @@ type ColumnHints struct {
 	Categories []string
 	Details    []string
 	Zone       string
+	DayStarts  string
 	DateOrder  dataset.DateOrder
 	Numbers    string
 	Ambiguous  dataset.Ambiguous
@@ -71,7 +72,10 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	if s.Zone == "" {
 		s.Zone = "UTC"
 	}
-	if _, err := s.Location(); err != nil {
+	if _, err := s.Clock(); err != nil {
+		return nil, err
+	}
+	if err := s.SetDayStarts(h.DayStarts); err != nil {
 		return nil, err
 	}
 	style, err := ParseNumberStyle(h.Numbers)

@@ -185,7 +185,7 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 			return nil, err
 		}
 	}
-	zone, err := o.Schema.Location()
+	times, err := newTimeReader(o.Schema)
 	if err != nil {
 		return nil, err
 	}
@@ -196,9 +196,7 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 		columns:      o.Columns,
 		day:          o.Schema.Day(),
 		allowUndated: o.AllowUndated,
-	}
-	if p.times, err = newTimeReader(o.Schema, zone); err != nil {
-		return nil, err
+		times:        times,
 	}
 	if p.columns == nil {
 		for i := range o.Schema.Columns {

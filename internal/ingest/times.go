@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -21,8 +20,8 @@ type timeReader struct {
 	epoch     dataset.Epoch
 }
 
-func newTimeReader(s *dataset.Schema, zone *time.Location) (timeReader, error) {
-	clock, err := civil.NewClock(zone, 0)
+func newTimeReader(s *dataset.Schema) (timeReader, error) {
+	clock, err := s.Clock()
 	return timeReader{clock.Reader(), s.DateOrder, s.Ambiguous, s.Epoch}, err
 }
 
@@ -99,7 +98,7 @@ func (r *timeReader) readEpoch(s string) (civil.Moment, error) {
 // inRange refuses a moment that is not of the years 1 to 9999 in Universal Time and in the zone.
 func (r *timeReader) inRange(m civil.Moment, s string) (civil.Moment, error) {
 	utc, _ := civil.UTC.DateAndTime(m)
-	if !utc.Valid() || !r.clock.DateOf(m).Valid() {
+	if !utc.Valid() || !r.clock.DayOf(m).Valid() {
 		return 0, fmt.Errorf("expected a time from 0001-01-01 to 9999-12-31 in UTC and in %s; %s lies outside", r.clock.Zone(), s)
 	}
 	return m, nil

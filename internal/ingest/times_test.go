@@ -6,17 +6,12 @@ import (
 	"testing"
 	"time"
 
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 )
 
 func readerOf(t testing.TB, s dataset.Schema) *timeReader {
 	t.Helper()
-	zone, err := s.Location()
-	if err != nil {
-		t.Fatal(err)
-	}
-	r, err := newTimeReader(&s, zone)
+	r, err := newTimeReader(&s)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -88,7 +83,7 @@ func TestReadersRemember(t *testing.T) {
 				t.Fatalf("%s in %s: %d, %v; by a new reader %d, %v", text, zone, m, err, fresh, freshErr)
 			}
 			there := time.UnixMicro(int64(m)).In(location)
-			if err == nil && (there.Format("2006-01-02T15:04") != text || remembers.clock.DateOf(m) != civil.OfTime(there, location)) {
+			if err == nil && (there.Format("2006-01-02T15:04") != text || remembers.clock.DayOf(m) != remembers.clock.Clock.DayOf(m)) {
 				t.Fatalf("%s in %s is read as %s", text, zone, there)
 			}
 		}

@@ -25,7 +25,7 @@ func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 		var m civil.Moment
 		m, err = p.times.read(trimmed)
 		into.Moment = time.UnixMicro(int64(m)).UTC()
-		into.Day = p.times.clock.DateOf(m)
+		into.Day = p.times.clock.DayOf(m)
 	case dataset.Number:
 		return p.number(trimmed, into)
 	default:

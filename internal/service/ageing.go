@@ -33,7 +33,7 @@ func (s *Ageing) Answer(ctx context.Context, q ageing.Question) (*ageing.Answer,
 		if err != nil {
 			return nil, err
 		}
-		asOf, err := s.DayAsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.From) })
+		asOf, err := s.DayAsOf(q.AsOf, func() (civil.AsOf, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.From) })
 		if err != nil {
 			return nil, err
 		}

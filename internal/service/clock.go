@@ -69,8 +69,12 @@ func (c Clock) Today() civil.Day {
 	return c.by.DayOf(civil.Moment(c.now().UnixMicro()))
 }
 
-// Newest finds the newest day of what is asked about; false where it holds none.
-type Newest func() (civil.Day, bool, error)
+// By returns the clock with another zone and start of days: that of a dataset whose times are asked about.
+func (c Clock) By(by civil.Clock) Clock { return Clock{by: by, now: c.now} }
+
+// Newest finds the newest day of what is asked about, and where it has times the first whole second after its newest
+// record (semantics §9); false where it holds none.
+type Newest func() (newest civil.AsOf, ok bool, err error)
 
 // AsOf finds the as-of day or moment that a context states; empty is today. newest is nil where there is no dataset.
 // Errors of the statement are refusals.
@@ -109,12 +113,12 @@ func (c Clock) ReadAsOf(stated string, newest Newest) (civil.AsOf, error) {
 		if newest == nil {
 			return asOf, wrong(errors.New("as of latest needs a dataset: it is the newest day that the dataset holds"))
 		}
-		d, ok, err := newest()
+		found, ok, err := newest()
 		if err == nil && !ok {
 			err = wrong(errors.New("as of latest: the dataset holds no record with a day"))
 		}
-		asOf.Day = d
-		return asOf, err
+		found.Clock = c.by
+		return found, err
 	}
 	var err error
 	if asOf.Day, err = civil.ParseDay(stated); err == nil {

@@ -25,7 +25,7 @@ type datasetStore interface {
 	Datasets(ctx context.Context) ([]store.Dataset, error)
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
-	Newest(ctx context.Context, d *store.Dataset, date string) (civil.Day, bool, error)
+	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
 	RemoveDataset(ctx context.Context, name string, check func(*store.Dataset) error) error
 	Describe(ctx context.Context, name string, change func(*store.Dataset) error) (*store.Dataset, error)
 	LoadFile(ctx context.Context, in store.LoadInput) (*store.Load, error)
@@ -100,18 +100,15 @@ func (s *Datasets) Remove(ctx context.Context, name string, from int64) error {
 	return s.store.RemoveDataset(ctx, name, func(d *store.Dataset) error { return checkDescribed(d, from) })
 }
 
-// newest returns the newest day of a dataset by one of its dates; false where it has none.
-func (s *Datasets) newest(ctx context.Context, name, date string) (civil.Day, bool, error) {
-	return newestOf(ctx, s.store, name, date)
-}
-
-func newestOf(ctx context.Context, st recordSource, name, date string) (civil.Day, bool, error) {
+// newestOf returns the newest day of a dataset by one of its dates, with the moment after its newest record where that
+// holds times; false where it has none.
+func newestOf(ctx context.Context, st recordSource, name, date string) (civil.AsOf, bool, error) {
 	d, err := st.Dataset(ctx, name)
 	if err != nil {
-		return 0, false, err
+		return civil.AsOf{}, false, err
 	}
 	if _, err := d.Schema.DateColumn(date); err != nil {
-		return 0, false, refused.Wrong(err)
+		return civil.AsOf{}, false, refused.Wrong(err)
 	}
 	return st.Newest(ctx, d, date)
 }
@@ -188,6 +185,14 @@ func fileError(err error) error {
 	return refused.Wrong(err)
 }
 
+// dayStarts returns a time of day in its canonical form.
+func dayStarts(stated string) string {
+	if t, err := civil.ParseTimeOfDay(stated); err == nil {
+		return t.String()
+	}
+	return stated
+}
+
 // checkHints refuses hints that an existing dataset does not share: its columns were fixed by its first
 // load.
 func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
@@ -205,6 +210,7 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 	}
 	for _, fixed := range []struct{ what, stated, is string }{
 		{"the time zone", h.Zone, d.Schema.Zone},
+		{"days that start at", dayStarts(h.DayStarts), cmp.Or(d.Schema.DayStarts, "00:00")},
 		{"dates in the order", string(h.DateOrder), cmp.Or(string(d.Schema.DateOrder), "ISO 8601")},
 		{"ambiguous times being", string(h.Ambiguous), cmp.Or(string(d.Schema.Ambiguous), "refused")},
 		{"times counted in", string(h.Epoch), cmp.Or(string(d.Schema.Epoch), "no numbers")},

@@ -34,7 +34,7 @@ func (e *Expressions) read(ctx context.Context, c Against, dataset string) (*boo
 	}
 	var newest Newest
 	if dataset != "" {
-		newest = func() (civil.Day, bool, error) { return e.datasets.newest(ctx, dataset, "") }
+		newest = func() (civil.AsOf, bool, error) { return newestOf(ctx, e.datasets.store, dataset, "") }
 	}
 	asOf, err := clock.AsOf(c.AsOf, newest)
 	if err != nil {

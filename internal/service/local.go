@@ -39,11 +39,15 @@ func OpenLocal(f File) (*Local, error) {
 	return l, nil
 }
 
-// Newest returns the newest day of the file; false where no record has one. The file is set back to its
-// start, so its body has to be an io.Seeker.
-func (l *Local) Newest(ctx context.Context) (civil.Day, bool, error) {
+// Newest returns the newest day of the file, and the first whole second after its newest record where it has times; false
+// where no record has one. The file is set back to its start, so its body has to be an io.Seeker.
+func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 	c, err := l.covered(ctx, "")
-	return c.Newest, c.Records > 0, err
+	asOf := civil.AsOf{Day: c.Newest}
+	if l.schema.Columns[l.schema.Day()].Type == dataset.Timestamp {
+		asOf.Moment, asOf.Timed = civil.SecondAfter(c.Last), true
+	}
+	return asOf, c.Records > 0, err
 }
 
 // covered reads the file for the days of its records, and sets it back to its start.

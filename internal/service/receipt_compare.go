@@ -10,6 +10,7 @@ import (
 	"vastspan/core/decimal"
 	"vastspan/core/query"
 	"vastspan/core/table"
+	"vastspan/core/tally"
 	"vastspan/internal/store"
 )
 
@@ -285,26 +286,26 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 			m.Reasons = append(m.Reasons, d.Reason)
 		}
 	}
-	days, err := civil.ParseSet(m.Cell.Days)
+	period, err := parsePeriod(m.Cell.Days)
 	if err != nil {
 		return err
 	}
-	if m.Source.Since && !days.Empty() {
-		days = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: days.Bounds().End})
+	if m.Source.Since {
+		period = period.Since()
 	}
 	if m.DaysNow != "" || m.State != FigureChanged && len(m.Reasons) > 0 {
 		loads = nil // the days themselves are others
 	}
 	for _, l := range loads {
 		if l.dataset.Name != m.Source.Dataset || l.oldest == nil ||
-			days.Intersect(civil.SetOf(civil.Through(*l.oldest, *l.newest))).Empty() {
+			period.Near(civil.Through(*l.oldest, *l.newest)).Empty() {
 			continue
 		}
 		if l.undone {
 			m.Reasons = append(m.Reasons, l.Reason)
 			continue
 		}
-		counts, err := s.store.RecordsByLoad(ctx, l.dataset, m.Source.Date, days, l.load.ID-1)
+		counts, err := s.store.RecordsByLoad(ctx, l.dataset, m.Source.Date, period, l.load.ID-1)
 		if err != nil {
 			return err
 		}
@@ -321,6 +322,16 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 		m.Reasons = append(m.Reasons, Reason{unknownReason, "nothing that the figure depends on is known to have changed", ""})
 	}
 	return nil
+}
+
+// parsePeriod reads what daysText writes.
+func parsePeriod(text string) (tally.Period, error) {
+	if !strings.Contains(text, "T") {
+		days, err := civil.ParseSet(text)
+		return tally.OfDays(days), err
+	}
+	moments, err := civil.ParseMoments(text)
+	return tally.OfMoments(civil.UTC, moments), err
 }
 
 func counted(n int64, what string) string {

@@ -18,6 +18,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
+	"vastspan/core/tally"
 	"vastspan/internal/legacy"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -33,7 +34,7 @@ type receiptStore interface {
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	NewestLoad(ctx context.Context, d *store.Dataset) (int64, error)
-	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, days civil.Set, after int64) (map[int64]int64, error)
+	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, p tally.Period, after int64) (map[int64]int64, error)
 }
 
 // Receipts are what was reported, kept for good.
@@ -137,7 +138,7 @@ func (s *snapshotter) answer(id, title string, a *query.Answer) {
 // cell takes one figure in; what follows from others, such as a difference, is left out.
 func (s *snapshotter) cell(id, title string, a *query.Answer, t *table.Table, r *table.Row, k int) {
 	c := &t.Columns[k]
-	days, source := r.Intervals, ReceiptSource{Dataset: a.Dataset, Date: a.Date, Ranked: a.Query.Top > 0}
+	days, source := r.Extent, ReceiptSource{Dataset: a.Dataset, Date: a.Date, Ranked: a.Query.Top > 0}
 	nodes := append([]span.Node{a.Nodes[r.Span]}, a.Filters...)
 	switch c.Role {
 	case table.Figure:
@@ -160,7 +161,7 @@ func (s *snapshotter) cell(id, title string, a *query.Answer, t *table.Table, r 
 		ID: strings.Join(
 			[]string{id, r.Key, c.ID},
 			"/",
-		), Source: s.source(source), Item: title, Expression: a.Spans[r.Span].Expression, Days: days.String(),
+		), Source: s.source(source), Item: title, Expression: a.Spans[r.Span].Expression, Days: daysText(&days),
 		Figure: c.ID, Value: r.Cells[k],
 	}
 	if r.Unit != nil {
@@ -177,12 +178,20 @@ func (s *snapshotter) cell(id, title string, a *query.Answer, t *table.Table, r 
 	s.body.Cells = append(s.body.Cells, cell)
 }
 
+// daysText writes days as first/last, or moments as start/end, several by semicolons.
+func daysText(e *table.Extent) string {
+	if e.Moments != nil {
+		return e.Moments.Text()
+	}
+	return e.Intervals.String()
+}
+
 // compared returns the days, the dataset and its date, and the expression of a comparison of a row.
-func compared(a *query.Answer, r *table.Row, name string) (days civil.Set, of, date string, n span.Node) {
+func compared(a *query.Answer, r *table.Row, name string) (days table.Extent, of, date string, n span.Node) {
 	sp := &a.Spans[r.Span]
 	i := slices.IndexFunc(sp.Comparisons, func(c table.Comparison) bool { return c.Name == name })
 	c := &sp.Comparisons[i]
-	days, of, date = c.Intervals, a.Dataset, a.Date
+	days, of, date = c.Extent, a.Dataset, a.Date
 	if r.Comparisons != nil {
 		days = r.Comparisons[i]
 	}

@@ -8,12 +8,14 @@ import (
 	"io"
 	"strings"
 
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
 	"vastspan/core/query"
 	"vastspan/core/table"
+	"vastspan/core/tally"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -25,7 +27,7 @@ type recordStore interface {
 	Records(ctx context.Context, d *store.Dataset, l store.Listing) (list []store.Record, more bool, err error)
 	EachRecord(ctx context.Context, d *store.Dataset, l store.Listing, take func(store.Record) error) error
 	SumThrough(ctx context.Context, d *store.Dataset, l store.Listing, amount string) (decimal.Value, error)
-	Around(ctx context.Context, d *store.Dataset, l store.Listing, day civil.Day) (before, from []store.Record, err error)
+	Around(ctx context.Context, d *store.Dataset, l store.Listing, past, future tally.Period) (before, from []store.Record, err error)
 }
 
 // Records are the records behind totals.
@@ -90,7 +92,7 @@ func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) 
 	if l.Answer, err = s.totals.Total(ctx, total); err != nil {
 		return nil, err
 	}
-	l.listing.Days, l.listing.Where = l.Span().Intervals, l.Answer.Query.Where
+	l.listing.Period, l.listing.Where = tally.Period{Days: l.Span().Intervals, Moments: l.Span().Moments}, l.Answer.Query.Where
 	return l, nil
 }
 
@@ -154,9 +156,10 @@ func (s *Records) run(ctx context.Context, p *RecordPage, amount string) error {
 	return nil
 }
 
-// A Boundary is where a period of days begins, or has ended the day before.
+// A Boundary is where a period of days begins, or has ended the day before; of moments, the day that holds the moment.
 type Boundary struct {
 	Day          civil.Day
+	At           string // the moment, with its offset; empty for days
 	Begins       bool
 	Before, From []store.Record
 }
@@ -180,28 +183,61 @@ func (s *Records) boundaries(ctx context.Context, q RecordsQuery, each int) (*Li
 		return nil, nil, err
 	}
 	l.listing.Limit = each
-	days := l.Span().Intervals
-	if 2*days.Len() > maxBoundaries {
+	period := l.listing.Period
+	if 2*period.Len() > maxBoundaries {
 		return nil, nil, refused.Wrongf(
-			"%q has %d periods of days; boundaries are shown of at most %d",
+			"%q has %d periods; boundaries are shown of at most %d",
 			q.Over,
-			days.Len(),
+			period.Len(),
 			maxBoundaries/2,
 		)
 	}
 	list := []Boundary{}
-	for v := range days.Intervals() {
-		for _, b := range []Boundary{{Day: v.Start, Begins: true}, {Day: v.End}} {
-			if b.Day == civil.OpenStart || b.Day == civil.OpenEnd {
-				continue
-			}
-			if b.Before, b.From, err = s.store.Around(ctx, l.Dataset, l.listing, b.Day); err != nil {
-				return nil, nil, err
-			}
-			list = append(list, b)
+	for _, edge := range edgesOf(period) {
+		b := edge.Boundary
+		if b.Before, b.From, err = s.store.Around(ctx, l.Dataset, l.listing, edge.past, edge.future); err != nil {
+			return nil, nil, err
 		}
+		list = append(list, b)
 	}
 	return l, list, nil
+}
+
+// An edge is a boundary with all that lies before and after it.
+type edge struct {
+	Boundary
+	past, future tally.Period
+}
+
+// edgesOf lists where the runs of a period begin and end.
+func edgesOf(p tally.Period) []edge {
+	var list []edge
+	if !p.Timed() {
+		for v := range p.Days.Intervals() {
+			for _, b := range []Boundary{{Day: v.Start, Begins: true}, {Day: v.End}} {
+				if b.Day != civil.OpenStart && b.Day != civil.OpenEnd {
+					list = append(list, edge{
+						b, tally.OfDays(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: b.Day})),
+						tally.OfDays(civil.SetOf(civil.Interval{Start: b.Day, End: civil.OpenEnd})),
+					})
+				}
+			}
+		}
+		return list
+	}
+	clock := p.Moments.Clock
+	for v := range p.Moments.Runs() {
+		for _, m := range []civil.Moment{v.Start, v.End} {
+			if m != civil.BeginningOfTime && m != civil.EndOfTime {
+				list = append(list, edge{
+					Boundary{Day: clock.DayOf(m), At: clock.Format(m), Begins: m == v.Start},
+					tally.OfMoments(clock, civil.MomentsOf(civil.Moments{Start: civil.BeginningOfTime, End: m})),
+					tally.OfMoments(clock, civil.MomentsOf(civil.Moments{Start: m, End: civil.EndOfTime})),
+				})
+			}
+		}
+	}
+	return list
 }
 
 // Download returns a function that writes all records of a span, oldest first, as CSV: the header, then a
@@ -251,14 +287,21 @@ func (s *Records) Download(ctx context.Context, q RecordsQuery, safe bool) (func
 	}, nil
 }
 
-func cursor(r store.Record) string { return fmt.Sprintf("%s.%d", r.Day, r.ID) }
+func cursor(r store.Record) string { return fmt.Sprintf("%s.%d.%d", r.Day, r.Moment, r.ID) }
 
 func readCursor(s string) (*store.Record, error) {
-	day, id, _ := strings.Cut(s, ".")
+	day, rest, _ := strings.Cut(s, ".")
+	moment, id, _ := strings.Cut(rest, ".")
 	var r store.Record
 	d, err := civil.ParseDay(day)
 	if err == nil {
+		_, err = fmt.Sscan(moment, &r.Moment)
+	}
+	if err == nil {
 		_, err = fmt.Sscan(id, &r.ID)
+	}
+	if err == nil && !civil.UTC.Valid(civil.Moments{Start: r.Moment, End: r.Moment + 1}) {
+		err = calendar.ErrRange
 	}
 	if err != nil {
 		return nil, refused.Wrongf("after: %q is not the next of another page", s)

@@ -7,6 +7,7 @@ import (
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/query"
 	"vastspan/core/tally"
 	"vastspan/internal/refused"
@@ -31,7 +32,7 @@ func inSnapshot[T any](ctx context.Context, s snapshots, work func(context.Conte
 // recordSource is where datasets are totalled.
 type recordSource interface {
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
-	Newest(ctx context.Context, d *store.Dataset, date string) (civil.Day, bool, error)
+	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
 }
 
 // totalStore is a recordSource that adds records up.
@@ -94,7 +95,7 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) 
 	if err != nil {
 		return nil, err
 	}
-	asOf, err := s.DayAsOf(q.AsOf, func() (civil.Day, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.Date) })
+	asOf, err := s.asOf(ctx, q.AsOf, main.Schema, q.Dataset, q.Date)
 	if err != nil {
 		return nil, err
 	}
@@ -126,9 +127,11 @@ func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lin
 	if err != nil {
 		return nil, Refused(err)
 	}
-	asOf, err := s.DayAsOf(lines.AsOf, func() (civil.Day, bool, error) {
-		return newestOf(ctx, s.store, queries[0].Dataset, queries[0].Date)
-	})
+	first, err := s.records(ctx, queries[0].Dataset)
+	if err != nil {
+		return nil, fmt.Errorf("line %s: %w", lines.Lines[0].Label, err)
+	}
+	asOf, err := s.asOf(ctx, lines.AsOf, first.Schema, queries[0].Dataset, queries[0].Date)
 	if err != nil {
 		return nil, err
 	}
@@ -145,6 +148,32 @@ func (s *Totals) linesWith(ctx context.Context, l *book.Library, lines query.Lin
 		a.Define(l.Definitions(a.Expressions(), a.Calendar))
 	}
 	return up, nil
+}
+
+// asOf finds as of when a dataset is asked about: by its own clock where it is asked by its times.
+func (s *Totals) asOf(ctx context.Context, stated string, schema *dataset.Schema, name, date string) (civil.AsOf, error) {
+	clock, err := s.clockOf(schema, date)
+	if err != nil {
+		return civil.AsOf{}, err
+	}
+	return clock.AsOf(stated, func() (civil.AsOf, bool, error) { return newestOf(ctx, s.store, name, date) })
+}
+
+// clockOf returns the clock of a dataset that is asked by its times, else the service's.
+func (c Clock) clockOf(schema *dataset.Schema, date string) (Clock, error) {
+	at, err := schema.DateColumn(date)
+	if err != nil || schema.Columns[at].Type != dataset.Timestamp {
+		return c, nil // a column that is not there is refused with the query
+	}
+	by, err := schema.Clock()
+	if err != nil {
+		return c, err
+	}
+	own := c.By(by)
+	if c.today != nil {
+		own.today = c.today
+	}
+	return own, nil
 }
 
 // lineTitle names a line of an item.

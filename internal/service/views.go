@@ -71,14 +71,15 @@ func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 		c.Calendar = b.Calendar
 	}
 	c.AtClose = c.AtClose || b.AtClose
-	if v.AsOf, err = s.day(ctx, b, c.AsOf); err != nil {
+	asOf, err := s.asOf(ctx, b, c.AsOf)
+	if err != nil {
 		return nil, err
 	}
-	c.AsOf = v.AsOf.String()
+	v.AsOf, c.AsOf = asOf.Day, asOf.String()
 	if v.library, err = s.definitions.Library(ctx); err != nil {
 		return nil, err
 	}
-	scope, err := v.library.Scope(civil.AsOf{Day: v.AsOf}, c.Context)
+	scope, err := v.library.Scope(asOf, c.Context)
 	if err != nil {
 		return nil, Refused(err)
 	}
@@ -111,27 +112,26 @@ func prompts(b *book.Brief, given map[string]string) (map[string]string, error) 
 	return filled, nil
 }
 
-// day finds the day that a brief reads as of; latest is the newest day of the first of its datasets that
+// asOf finds the day or moment that a brief reads as of; latest is the newest day of the first of its datasets that
 // holds any.
-func (s *Views) day(ctx context.Context, b *book.Brief, asOf string) (civil.Day, error) {
-	if asOf != "" && asOf != query.Latest {
-		day, err := s.DayAsOf(asOf, nil)
-		return day.Day, err
+func (s *Views) asOf(ctx context.Context, b *book.Brief, stated string) (civil.AsOf, error) {
+	if stated != "" && stated != query.Latest {
+		return s.AsOf(stated, nil)
 	}
 	for i := range b.Items {
 		q := &b.Items[i].Query
 		if b.Items[i].Kind == book.LinesItem {
 			q = &b.Items[i].Lines[0].Query
 		}
-		day, ok, err := newestOf(ctx, s.totals.store, q.Dataset, q.Date)
+		newest, ok, err := newestOf(ctx, s.totals.store, q.Dataset, q.Date)
 		if err != nil && !IsRefusal(err) {
-			return 0, err
+			return civil.AsOf{}, err
 		}
 		if ok && err == nil {
-			return day, nil
+			return civil.AsOf{Clock: s.by, Day: newest.Day}, nil
 		}
 	}
-	return s.Today(), nil
+	return civil.AsOf{Clock: s.by, Day: s.Today()}, nil
 }
 
 // sparkUnits is how many units a spark line shows.

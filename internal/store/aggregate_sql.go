@@ -49,16 +49,16 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	if err := p.Check(&r.dataset.Schema); err != nil {
 		return found, err
 	}
-	g := r.dataset.recordGrain(p.Date)
-	if r.from >= fromRollup && r.dataset.rollupAnswers(p) {
+	g := r.dataset.recordGrain(r.dataset.axis(p))
+	if sums, ok := r.dataset.rollupFor(p); ok && r.from >= fromRollup {
 		if r.from == fromMemory {
-			if c, err := r.store.rollups.current(ctx, r.dataset); err != nil {
+			if c, err := r.store.rollups.current(ctx, sums); err != nil {
 				return found, err
 			} else if c != nil && c.answers(p) {
 				return c.partials(ctx, p, into)
 			}
 		}
-		g = r.dataset.rollupGrain()
+		g = sums.grain()
 	}
 	err := r.store.reading(ctx, func(tx *gorm.DB) error {
 		var err error
@@ -94,10 +94,10 @@ func (r *source) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Collec
 
 // Coverage returns how many records a dataset holds, with a day and without, and which days they span.
 func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error) {
-	if c, err := s.rollups.current(ctx, d); err != nil || c != nil {
+	if c, err := s.rollups.current(ctx, d.daySums()); err != nil || c != nil {
 		return c.whole(), err
 	}
-	return s.coverage(ctx, d.rollupGrain())
+	return s.coverage(ctx, d.daySums().grain())
 }
 
 // CoverageBy is Coverage by one of a dataset's dates; empty is the one that its records are kept by.
@@ -105,7 +105,7 @@ func (s *Store) CoverageBy(ctx context.Context, d *Dataset, date string) (tally.
 	if d.dateColumn(date).Role == dataset.DayRole {
 		return s.Coverage(ctx, d)
 	}
-	return s.coverage(ctx, d.recordGrain(date))
+	return s.coverage(ctx, d.recordGrain(d.dayAxis(date)))
 }
 
 func (s *Store) coverage(ctx context.Context, g grain) (tally.Coverage, error) {
@@ -117,27 +117,13 @@ func (s *Store) coverage(ctx context.Context, g grain) (tally.Coverage, error) {
 	defer rows.Close()
 	for rows.Next() {
 		var undated bool
-		var part days
+		var part extent
 		if err := rows.Scan(&undated, &part.records, &part.oldest, &part.newest); err != nil {
 			return coverage, err
 		}
-		part.addTo(&coverage)
+		part.addTo(&coverage, g.axis)
 	}
 	return coverage, rows.Err()
-}
-
-// days is how many records some rows stand for, and from when to when; no days where they have none.
-type days struct {
-	records        int64
-	oldest, newest sql.NullTime
-}
-
-func (p *days) addTo(c *tally.Coverage) {
-	if p.oldest.Valid {
-		c.AddMany(p.records, DayOf(p.oldest.Time), DayOf(p.newest.Time))
-	} else {
-		c.Undated += p.records
-	}
 }
 
 // labels is the SQL that tells the groups of a plan apart: of each category its value, and behind that
@@ -222,7 +208,7 @@ func (r *source) partialsOf(
 	query := statement(
 		"partials",
 		map[string]any{
-			"Day":     g.Day,
+			"Axis":    g.axis,
 			"Labels":  l.columns,
 			"Records": g.Records,
 			"Amounts": amounts,
@@ -231,7 +217,7 @@ func (r *source) partialsOf(
 			"Keys":    1 + len(l.columns),
 		},
 	)
-	rows, err := tx.Raw(query, slices.Concat([]any{cutArray(p.Cuts)}, l.args, args)...).Rows()
+	rows, err := tx.Raw(query, slices.Concat([]any{g.cuts(p.Cuts)}, l.args, args)...).Rows()
 	if err != nil {
 		return coverage, err
 	}
@@ -241,7 +227,7 @@ func (r *source) partialsOf(
 		if err != nil {
 			return coverage, err
 		}
-		part.addTo(&coverage)
+		part.addTo(&coverage, g.axis)
 		if from > 0 {
 			partial.Count = 0 // they came with the first amounts
 		}
@@ -254,8 +240,8 @@ func (r *source) partialsOf(
 	return coverage, rows.Err()
 }
 
-func scanPartial(rows *sql.Rows, p *tally.Plan, l labels, from, asked int) (tally.Partial, days, error) {
-	var part days
+func scanPartial(rows *sql.Rows, p *tally.Plan, l labels, from, asked int) (tally.Partial, extent, error) {
+	var part extent
 	var segment sql.NullInt64 // of a record without a day there is none
 	var f tally.Partial
 	f.Sums = make([]measure.Sums, len(p.Amounts))
@@ -320,7 +306,7 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 	e, _ := measure.Lookup(f.Kind)
 	data := map[string]any{
 		"Label":   r.dataset.column(p.By[0]),
-		"Day":     g.Day,
+		"Axis":    g.axis,
 		"First":   segments(p, 0),
 		"Records": g.rowRecords,
 		"Table":   g.Table,
@@ -330,10 +316,10 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 	if f.Column != "" {
 		data["Amount"] = g.parts(f.Column)
 	}
-	wanted := condition{bucket(g.Day) + " = ANY(" + segments(p, -1) + ")", []any{cutArray(p.Cuts)}}
+	wanted := condition{g.bucket() + " = ANY(" + segments(p, -1) + ")", []any{g.cuts(p.Cuts)}}
 	where, args := where(append(r.dataset.conditions(p.Where), wanted))
 	data["Where"] = where
-	rows, err := tx.Raw(statement("rank", data), append([]any{cutArray(p.Cuts)}, args...)...).Rows()
+	rows, err := tx.Raw(statement("rank", data), append([]any{g.cuts(p.Cuts)}, args...)...).Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -349,16 +335,30 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 	return tally.NewTop(kept, total-len(kept)), rows.Err()
 }
 
-// Newest returns the newest day of a dataset by one of its dates; false where no record has any.
-func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.Day, bool, error) {
-	g := d.recordGrain(date)
-	if d.dateColumn(date).Role == dataset.DayRole {
-		g = d.rollupGrain()
+// Newest returns the newest day of a dataset by one of its dates, and where they are times the first whole second after
+// the newest of them; false where no record has any.
+func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.AsOf, bool, error) {
+	g := d.recordGrain(d.dayAxis(date))
+	column := d.dateColumn(date)
+	if column.Role == dataset.DayRole {
+		g = d.daySums().grain()
 	}
+	asOf := civil.AsOf{Clock: d.clock()}
 	var newest sql.NullTime
-	err := s.reader(ctx).Raw("SELECT max(" + g.Day + ") FROM " + g.Table).Row().Scan(&newest)
+	err := s.reader(ctx).Raw("SELECT max(" + g.At + ") FROM " + g.Table).Row().Scan(&newest)
 	if err != nil || !newest.Valid {
-		return 0, false, err
+		return asOf, false, err
 	}
-	return DayOf(newest.Time), true, nil
+	asOf.Day = DayOf(newest.Time)
+	if column.Type != dataset.Timestamp {
+		return asOf, true, nil
+	}
+	a := d.momentAxis(date)
+	clauses, args := where([]condition{daysOf(d.dayOf(column), civil.SetOf(civil.One(asOf.Day)))})
+	if err := s.reader(ctx).Raw("SELECT max("+a.At+") FROM "+d.table()+" "+clauses, args...).Row().Scan(&newest); err != nil {
+		return asOf, false, err
+	}
+	asOf.Timed = true
+	asOf.Moment = civil.SecondAfter(civil.Moment(newest.Time.UnixMicro()))
+	return asOf, true, nil
 }

@@ -28,7 +28,9 @@ type Dataset struct {
 	Described int64
 	// NextRecord is greater than the number of any record so far.
 	NextRecord int64
-	CreatedAt  time.Time
+	// HourStep is how many seconds its hour sums are apart; 0 where it keeps none.
+	HourStep  int64
+	CreatedAt time.Time
 }
 
 // A Load is one file that was loaded into a dataset, whole.
@@ -178,7 +180,7 @@ func (s *Store) sweep(ctx context.Context) {
 	var tables []string
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
-		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id)`).
+		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
 		Scan(&tables).Error
 	for _, table := range tables {
 		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)
@@ -208,14 +210,18 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 				load.UndoneAt.Format(time.DateOnly),
 			)
 		}
-		if err := d.markDays(tx, id); err != nil {
-			return err
+		for _, t := range d.rollupTables() {
+			if err := t.mark(tx, id); err != nil {
+				return err
+			}
 		}
 		if err := tx.Exec("DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ?", id).Error; err != nil {
 			return err
 		}
-		if err := d.rebuildRollup(tx); err != nil {
-			return err
+		for _, t := range d.rollupTables() {
+			if err := t.rebuild(tx); err != nil {
+				return err
+			}
 		}
 		now := tx.NowFunc()
 		load.UndoneAt = &now
@@ -245,8 +251,10 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, d.column(c.Name)+" "+sqlType(c.Type))
 	}
-	if err := d.createRollup(tx); err != nil {
-		return err
+	for _, t := range d.rollupTables() {
+		if err := t.create(tx); err != nil {
+			return err
+		}
 	}
 	if err := tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error; err != nil {
 		return err

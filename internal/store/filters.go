@@ -2,14 +2,15 @@ package store
 
 import (
 	"database/sql/driver"
+	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/tally"
 )
 
 // A condition is SQL with its arguments.
@@ -124,18 +125,7 @@ func (d *Dataset) isLabel(name string, labels []dataset.Label) condition {
 
 // daysOf keeps the days of a set.
 func daysOf(day string, days civil.Set) condition {
-	conditions := within(day, days.Bounds())
-	if days.Len() > 1 {
-		conditions = append(conditions, inside(day, days))
-	}
-	var all condition
-	for i, c := range conditions {
-		if i > 0 {
-			all.sql += " AND "
-		}
-		all.sql, all.args = all.sql+c.sql, append(all.args, c.args...)
-	}
-	return all
+	return axis{At: day}.all(tally.OfDays(days))
 }
 
 // arrayOf returns the cast of an array for that of its elements.
@@ -161,9 +151,47 @@ func (d *Dataset) dayOf(c dataset.Column) string {
 	case c.Role == dataset.DayRole:
 		return d.day()
 	case c.Type == dataset.Timestamp:
-		return "(" + d.column(c.Name) + " AT TIME ZONE " + literal(d.Schema.Zone) + ")::date"
+		return dayOfMoment(d.column(c.Name), d.clock())
 	}
 	return d.column(c.Name)
+}
+
+// clock returns the clock by which times of a dataset become days.
+func (d *Dataset) clock() civil.Clock {
+	c, err := d.Schema.Clock()
+	if err != nil { // it was checked when the dataset was made
+		return civil.UTC
+	}
+	return c
+}
+
+// dayOfMoment returns the SQL of the day of a clock that holds a moment.
+func dayOfMoment(moment string, c civil.Clock) string {
+	day := "(" + moment + " AT TIME ZONE " + literal(c.Zone().String())
+	if c.DayStarts() > 0 {
+		day += " - interval " + literal(c.DayStarts().String())
+	}
+	day += ")::date"
+	irregular := c.Irregulars()
+	if len(irregular) == 0 {
+		return day
+	}
+	var cases strings.Builder
+	for _, v := range irregular {
+		fmt.Fprintf(&cases, " WHEN %[1]s >= %[2]s AND %[1]s < %[3]s THEN date %[4]s", moment, instant(v.Start), instant(v.End), literal(v.Day.String()))
+	}
+	return "CASE" + cases.String() + " ELSE " + day + " END"
+}
+
+// instant writes a moment as SQL.
+func instant(m civil.Moment) string {
+	switch m {
+	case civil.BeginningOfTime:
+		return "timestamptz '-infinity'"
+	case civil.EndOfTime:
+		return "timestamptz 'infinity'"
+	}
+	return "timestamptz " + literal(civil.UTC.Format(m))
 }
 
 // dateColumn returns the column that says on which day records lie: a named one, or the dataset's own.
@@ -173,52 +201,4 @@ func (d *Dataset) dateColumn(name string) dataset.Column {
 		i = d.Schema.Day()
 	}
 	return d.Schema.Columns[i]
-}
-
-// bucket returns the SQL of the segment of a day among cuts, which are its one argument. The database
-// is quickest at looking numbers up that are floating; days are exact as such.
-func bucket(day string) string {
-	return "width_bucket((" + day + " - date '2000-01-01')::float8, ?::float8[])"
-}
-
-// cutArray writes cuts as bucket takes them.
-func cutArray(days []civil.Day) string {
-	origin := civil.Of(2000, 1, 1)
-	texts := make([]string, len(days))
-	for i, d := range days {
-		texts[i] = strconv.Itoa(int(d - origin))
-	}
-	return "{" + strings.Join(texts, ",") + "}"
-}
-
-// within keeps the days of an interval; day is the SQL of the day.
-func within(day string, v civil.Interval) []condition {
-	if v.Empty() {
-		return []condition{{"false", nil}}
-	}
-	conditions := []condition{{day + " IS NOT NULL", nil}}
-	if v.Start != civil.OpenStart {
-		conditions = append(conditions, condition{day + " >= ?::date", []any{v.Start.String()}})
-	}
-	if v.End != civil.OpenEnd {
-		conditions = append(conditions, condition{day + " < ?::date", []any{v.End.String()}})
-	}
-	return conditions
-}
-
-// inside keeps the days of a set of several intervals: those in every other segment.
-func inside(day string, set civil.Set) condition {
-	var cuts []civil.Day
-	odd := 1
-	for v := range set.Intervals() {
-		if v.Start == civil.OpenStart {
-			odd = 0
-		} else {
-			cuts = append(cuts, v.Start)
-		}
-		if v.End != civil.OpenEnd {
-			cuts = append(cuts, v.End)
-		}
-	}
-	return condition{bucket(day) + " % 2 = ?", []any{cutArray(cuts), odd}}
 }

@@ -8,7 +8,6 @@ import (
 
 	"gorm.io/gorm"
 
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -18,9 +17,10 @@ import (
 // points asks for the earliest or the latest value of each segment and group.
 func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last bool, into tally.Collector) error {
 	date := r.dataset.dateColumn(p.Date)
-	day, value := r.dataset.dayOf(date), r.dataset.column(p.Amounts[amount].Column)
+	axis, day := r.dataset.axis(p), r.dataset.dayOf(date)
+	value := r.dataset.column(p.Amounts[amount].Column)
 	data := map[string]any{
-		"Day":       day,
+		"Axis":      axis,
 		"At":        day + " - date '0001-01-01'",
 		"Labels":    l.columns,
 		"Keys":      1 + len(l.columns),
@@ -39,7 +39,7 @@ func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last b
 		append(r.dataset.conditions(p.Where), condition{value + " IS NOT NULL", nil}, condition{day + " IS NOT NULL", nil}),
 	)
 	data["Where"] = where
-	rows, err := tx.Raw(statement("points", data), slices.Concat([]any{cutArray(p.Cuts)}, l.args, args)...).Rows()
+	rows, err := tx.Raw(statement("points", data), slices.Concat([]any{axis.cuts(p.Cuts)}, l.args, args)...).Rows()
 	if err != nil {
 		return err
 	}
@@ -74,14 +74,15 @@ func (r *source) points(tx *gorm.DB, p *tally.Plan, l labels, amount int, last b
 
 // holistic asks for the figures of which partial results do not combine.
 func (r *source) holistic(tx *gorm.DB, p *tally.Plan, l labels, into tally.Collector) error {
-	day := r.dataset.dayOf(r.dataset.dateColumn(p.Date))
+	axis := r.dataset.axis(p)
 	var periods []string
-	for i, s := range p.Periods {
-		for v := range s.Intervals() {
-			periods = append(periods, fmt.Sprintf("(%d, %s, %s)", i, edge(v.Start), edge(v.End)))
+	for i, list := range p.Stretches {
+		for _, v := range list {
+			periods = append(periods, fmt.Sprintf("(%d, %s, %s)", i, axis.edge(v.Start), axis.edge(v.End)))
 		}
 	}
-	if len(periods) == 0 {
+	bounds, wanted := p.Bounds()
+	if !wanted {
 		return nil
 	}
 	type figure struct {
@@ -97,11 +98,11 @@ func (r *source) holistic(tx *gorm.DB, p *tally.Plan, l labels, into tally.Colle
 	for i, name := range p.ValueColumns {
 		values[i] = r.dataset.column(name)
 	}
-	where, args := where(append(r.dataset.conditions(p.Where), within(day, p.Bounds())...))
+	where, args := where(append(r.dataset.conditions(p.Where), axis.within([]tally.Stretch{bounds})...))
 	query := statement(
 		"holistic",
 		map[string]any{
-			"Day":     day,
+			"At":      axis.At,
 			"Labels":  l.columns,
 			"Figures": figures,
 			"Values":  values,
@@ -126,17 +127,6 @@ func (r *source) holistic(tx *gorm.DB, p *tally.Plan, l labels, into tally.Colle
 		}
 	}
 	return rows.Err()
-}
-
-// edge writes the edge of an interval as SQL.
-func edge(d civil.Day) string {
-	switch d {
-	case civil.OpenStart:
-		return "date '-infinity'"
-	case civil.OpenEnd:
-		return "date 'infinity'"
-	}
-	return "date " + literal(d.String())
 }
 
 // groupingSets lists the groups and all ways to put categories together. The two columns of a category

@@ -109,8 +109,14 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return nil, err
 		}
 	}
-	if err := job.sum(ctx, tx, conn, load.ID); err != nil {
-		return nil, err
+	for _, sums := range job.sums {
+		if sums.uneven() {
+			d.HourStep = 0 // they are of no use; the table is swept
+			continue
+		}
+		if err := sums.sum(ctx, tx, conn, load.ID); err != nil {
+			return nil, err
+		}
 	}
 	coverage := job.coverage
 	load.Records, load.Undated = coverage.Records+coverage.Undated, coverage.Undated
@@ -121,7 +127,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": job.next}).Error
+	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep}).Error
 }
 
 // dataset finds the dataset, locked against other loads, or makes it.
@@ -134,7 +140,7 @@ func (in *LoadInput) dataset(tx *gorm.DB) (*Dataset, error) {
 	if err != nil {
 		return nil, err
 	}
-	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1}
+	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1, HourStep: hourStep(schema)}
 	return d, d.create(tx)
 }
 
@@ -145,13 +151,16 @@ type loadJob struct {
 	withDay  bool // the table keeps the day of a timestamp
 	coverage tally.Coverage
 	next     int64 // the number of the first record after it
-	sums     *loadRollup
+	sums     []*loadRollup
 }
 
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
 func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (*loadJob, error) {
-	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, sums: newLoadRollup(d)}
+	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord}
+	for _, t := range d.rollupTables() {
+		l.sums = append(l.sums, newLoadRollup(t))
+	}
 	columns := []string{quote(recordColumn), quote(loadColumn)}
 	if l.withDay {
 		columns = append(columns, quote(dayColumn))
@@ -260,7 +269,12 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 			line = appendCell(line, s.Columns[i].Type, &cells[i])
 		}
 		line = append(line, '\n')
-		return l.sums.add(worker, cells)
+		for _, sums := range l.sums {
+			if err := sums.add(worker, cells); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 	e.rows = line
 	return e, err

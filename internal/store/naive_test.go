@@ -29,7 +29,7 @@ type naiveRecord struct {
 
 type naiveList struct {
 	schema  *dataset.Schema
-	zone    *time.Location
+	clock   civil.Clock
 	records []naiveRecord
 	moments map[string]moment
 	numbers map[string]int64
@@ -50,11 +50,11 @@ func naiveRecords(t *testing.T, text string, s *dataset.Schema) *naiveList {
 	if err != nil {
 		t.Fatal(err)
 	}
-	zone, err := s.Location()
+	clock, err := s.Clock()
 	if err != nil {
 		t.Fatal(err)
 	}
-	list := &naiveList{schema: s, zone: zone, moments: map[string]moment{}, numbers: map[string]int64{}}
+	list := &naiveList{schema: s, clock: clock, moments: map[string]moment{}, numbers: map[string]int64{}}
 	for i, row := range rows[1:] {
 		r := naiveRecord{texts: map[string]string{}, line: i}
 		for j, name := range rows[0] {
@@ -82,7 +82,7 @@ func (l *naiveList) moment(text string) (time.Time, civil.Day) {
 
 func (l *naiveList) parse(text string) (time.Time, civil.Day) {
 	if at, err := time.Parse(time.RFC3339, text); err == nil {
-		return at, civil.OfTime(at, l.zone)
+		return at, l.clock.DayOf(civil.Moment(at.UnixMicro()))
 	}
 	at, err := time.Parse(time.DateOnly, text)
 	if err != nil {
@@ -190,9 +190,16 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		text := r.texts[q.By[i]]
 		return dataset.Label{Text: text, Set: text != ""}
 	}
-	in := func(r naiveRecord, period int) bool { return q.Periods[period].Contains(days[r.line]) }
+	holds := func(p tally.Period, r naiveRecord) bool {
+		if p.Timed() {
+			at, _ := l.moment(r.texts[date])
+			return p.Moments.Contains(civil.Moment(at.UnixMicro()))
+		}
+		return p.Days.Contains(days[r.line])
+	}
+	in := func(r naiveRecord, period int) bool { return holds(q.Periods[period], r) }
 	anywhere := func(r naiveRecord) bool {
-		return slices.ContainsFunc(q.Periods, func(s civil.Set) bool { return s.Contains(days[r.line]) })
+		return slices.ContainsFunc(q.Periods, func(p tally.Period) bool { return holds(p, r) })
 	}
 	pick := func(period int, group []dataset.Label, of func(naiveRecord, int) dataset.Label) []naiveRecord {
 		var list []naiveRecord

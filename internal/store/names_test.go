@@ -59,7 +59,7 @@ func TestOddColumnNames(t *testing.T) {
 				{{Column: header[1], Op: dataset.Is, Values: []string{"b"}}, {Column: header[1], Op: dataset.Is, Values: []string{"c"}}},
 				{{Column: header[2], Op: dataset.Above, Values: []string{"3"}}, {Column: header[2], Op: dataset.Blank}},
 			}
-			records, _, err := s.Records(ctx, d, Listing{Days: allDays, Where: filters, Limit: 9})
+			records, _, err := s.Records(ctx, d, Listing{Period: tally.OfDays(allDays), Where: filters, Limit: 9})
 			if err != nil || len(records) != 1 || *records[0].Cells[2] != "4" {
 				t.Errorf("%q as %d: records %v, %v", name, role, records, err)
 			}
@@ -68,7 +68,7 @@ func TestOddColumnNames(t *testing.T) {
 				t.Errorf("%q as %d: values %v, %v", name, role, values, err)
 			}
 			q := tally.Request{
-				Periods: []civil.Set{allDays}, By: header[1:2], Where: filters[:2], Top: 1,
+				Periods: tally.EachOfDays(allDays), By: header[1:2], Where: filters[:2], Top: 1,
 				Figures: []measure.Figure{
 					{Kind: measure.Sum, Column: header[2]}, {Kind: measure.Median, Column: header[2]},
 					{Kind: measure.First, Column: header[2]}, {Kind: measure.Distinct, Column: header[0]},
@@ -107,7 +107,7 @@ func TestWideTables(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	q := tally.Request{Periods: []civil.Set{allDays}}
+	q := tally.Request{Periods: tally.EachOfDays(allDays)}
 	for _, name := range header[1:] {
 		q.Figures = append(q.Figures, figuresOf("sum "+name)...)
 	}
@@ -168,7 +168,7 @@ func TestTablesOfTheFirstForm(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	q := tally.Request{Periods: []civil.Set{allDays}, Figures: figuresOf("sum c1"), By: []string{"c3"}}
+	q := tally.Request{Periods: tally.EachOfDays(allDays), Figures: figuresOf("sum c1"), By: []string{"c3"}}
 	if r := again.run(t, d, q); fmt.Sprint(r.At(0, []dataset.Label{dataset.LabelOf("b")})) != "[4]" {
 		t.Errorf("b comes to %v", r.At(0, []dataset.Label{dataset.LabelOf("b")}))
 	}
@@ -186,7 +186,7 @@ func TestRemovedWhileItIsRead(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()
 	hints := ingest.ColumnHints{Date: "day", Categories: []string{"route"}, Amounts: []string{"fare"}}
-	q := tally.Request{Periods: []civil.Set{allDays}, Figures: figuresOf("sum fare")}
+	q := tally.Request{Periods: tally.EachOfDays(allDays), Figures: figuresOf("sum fare")}
 	p, err := tally.NewPlan(q)
 	if err != nil {
 		t.Fatal(err)

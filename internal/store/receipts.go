@@ -10,7 +10,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"vastspan/core/civil"
+	"vastspan/core/tally"
 
 	"vastspan/internal/refused"
 )
@@ -99,13 +99,9 @@ func (s *Store) NewestLoad(ctx context.Context, d *Dataset) (int64, error) {
 	return id, err
 }
 
-// RecordsByLoad counts the records on some days that came with loads after a given one.
-func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, days civil.Set, after int64) (map[int64]int64, error) {
-	day := d.dayOf(d.dateColumn(date))
-	conditions := append(within(day, days.Bounds()), condition{quote(loadColumn) + " > ?", []any{after}})
-	if days.Len() > 1 {
-		conditions = append(conditions, inside(day, days))
-	}
+// RecordsByLoad counts the records of a period that came with loads after a given one.
+func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, p tally.Period, after int64) (map[int64]int64, error) {
+	conditions := []condition{d.axisOf(p, date).all(p), {quote(loadColumn) + " > ?", []any{after}}}
 	clauses, args := where(conditions)
 	rows, err := s.reader(ctx).Raw(
 		strings.Join([]string{"SELECT ", quote(loadColumn), ", count(*) FROM ", d.table(), " ", clauses, " GROUP BY 1"}, ""),

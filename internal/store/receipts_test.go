@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"vastspan/core/civil"
+	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 )
@@ -91,7 +92,7 @@ func TestRecordsByLoadAndSums(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	september := civil.SetOf(civil.Through(civil.Of(2026, 9, 1), civil.Of(2026, 9, 30)))
+	september := tally.OfDays(civil.SetOf(civil.Through(civil.Of(2026, 9, 1), civil.Of(2026, 9, 30))))
 	counts, err := s.RecordsByLoad(ctx, d, "", september, first.ID)
 	if err != nil || len(counts) != 1 || counts[second.ID] != 1 {
 		t.Errorf("%v: %v", err, counts)
@@ -99,7 +100,7 @@ func TestRecordsByLoadAndSums(t *testing.T) {
 	if newest, err := s.NewestLoad(ctx, d); err != nil || newest != second.ID {
 		t.Errorf("the newest load is %d, %v", newest, err)
 	}
-	l := Listing{Days: september, OldestFirst: true, Limit: 2}
+	l := Listing{Period: september, OldestFirst: true, Limit: 2}
 	page, _, err := s.Records(ctx, d, l)
 	if err != nil || len(page) != 2 {
 		t.Fatalf("%v: %v", err, page)
@@ -108,11 +109,13 @@ func TestRecordsByLoadAndSums(t *testing.T) {
 	if sum, err := s.SumThrough(ctx, d, l, "fare"); err != nil || sum.String() != "3" {
 		t.Errorf("through the second record %s, %v", sum, err)
 	}
-	before, from, err := s.Around(ctx, d, Listing{Limit: 2}, civil.Of(2026, 9, 2))
+	boundary := civil.Of(2026, 9, 2)
+	past, future := civil.Interval{Start: civil.OpenStart, End: boundary}, civil.Interval{Start: boundary, End: civil.OpenEnd}
+	before, from, err := s.Around(ctx, d, Listing{Limit: 2}, tally.OfDays(civil.SetOf(past)), tally.OfDays(civil.SetOf(future)))
 	if err != nil || len(before) != 1 || len(from) != 2 || *from[0].Cells[1] != "2" {
 		t.Errorf("%v: %v | %v", err, before, from)
 	}
-	if err := s.EachRecord(ctx, d, Listing{Days: september}, func(Record) error { return errEnough }); !errors.Is(err, errEnough) {
+	if err := s.EachRecord(ctx, d, Listing{Period: september}, func(Record) error { return errEnough }); !errors.Is(err, errEnough) {
 		t.Errorf("breaking off: %v", err)
 	}
 }

@@ -10,18 +10,21 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/tally"
 )
 
 // A Record is one record as text, in the order of the schema's columns; nil is blank.
 type Record struct {
-	ID    int64
-	Day   civil.Day
-	Cells []*string
+	ID     int64
+	Day    civil.Day
+	Moment civil.Moment // where the column that it is listed by holds times
+	Cells  []*string
 }
 
-// A Listing asks for records of some days, by one of the dataset's dates; empty is its own.
+// A Listing asks for records of some days or moments, by one of the dataset's dates; empty is its own. They go by their
+// time, and by their number where that is the same.
 type Listing struct {
-	Days        civil.Set
+	Period      tally.Period
 	Where       dataset.Filters
 	Date        string
 	OldestFirst bool
@@ -61,11 +64,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 	if err := d.Schema.CheckFilters(l.Where); err != nil {
 		return err
 	}
-	zone, err := d.Schema.Location()
-	if err != nil {
-		return err
-	}
-	day := d.dayOf(d.dateColumn(l.Date))
+	zone, order := d.clock().Zone(), d.order(l.Date)
 	var columns []string
 	for _, c := range d.Schema.Columns {
 		if c.Type == dataset.Timestamp {
@@ -80,7 +79,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 	}
 	conditions := d.listed(l)
 	if l.After != nil {
-		conditions = append(conditions, after(day, beyond, l.After))
+		conditions = append(conditions, order.after(beyond, l.After))
 	}
 	clauses, args := where(conditions)
 	through := s.Snapshot
@@ -91,7 +90,8 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 		"records",
 		map[string]any{
 			"Record":    quote(recordColumn),
-			"Day":       day,
+			"Day":       order.day,
+			"Moment":    order.moment,
 			"Columns":   columns,
 			"Table":     d.table(),
 			"Where":     clauses,
@@ -120,12 +120,30 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 
 // listed returns the conditions of a listing, but for where it begins.
 func (d *Dataset) listed(l Listing) []condition {
-	return append([]condition{daysOf(d.dayOf(d.dateColumn(l.Date)), l.Days)}, d.conditions(l.Where)...)
+	return append([]condition{d.axisOf(l.Period, l.Date).all(l.Period)}, d.conditions(l.Where)...)
+}
+
+// An order is the SQL of the day by which records are listed, and of the moment where there is one.
+type order struct{ day, moment string }
+
+func (d *Dataset) order(date string) order {
+	c := d.dateColumn(date)
+	o := order{day: d.dayOf(c)}
+	if c.Type == dataset.Timestamp {
+		o.moment = d.column(c.Name)
+	}
+	return o
 }
 
 // after keeps the records on one side of another.
-func after(day, beyond string, r *Record) condition {
-	return condition{"(" + day + ", " + quote(recordColumn) + ")" + beyond + "(?::date, ?)", []any{r.Day.String(), r.ID}}
+func (o order) after(beyond string, r *Record) condition {
+	if o.moment == "" {
+		return condition{"(" + o.day + ", " + quote(recordColumn) + ")" + beyond + "(?::date, ?)", []any{r.Day.String(), r.ID}}
+	}
+	return condition{
+		"(" + o.day + ", " + o.moment + ", " + quote(recordColumn) + ")" + beyond + "(?::date, ?::timestamptz, ?)",
+		[]any{r.Day.String(), civil.UTC.Format(r.Moment), r.ID},
+	}
 }
 
 // SumThrough adds an amount up over the records of a listing through the one that the page before
@@ -138,7 +156,7 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	if l.OldestFirst {
 		through = " <= "
 	}
-	clauses, args := where(append(d.listed(l), after(d.dayOf(d.dateColumn(l.Date)), through, l.After)))
+	clauses, args := where(append(d.listed(l), d.order(l.Date).after(through, l.After)))
 	var sum sql.NullString
 	query := "SELECT sum(" + d.column(amount) + ")::text FROM " + d.table() + " " + clauses
 	if err := s.reader(ctx).Raw(query, args...).Row().Scan(&sum); err != nil {
@@ -147,14 +165,14 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	return decimal.Parse(sum.String)
 }
 
-// Around returns the last records before a day and the first from it on, both in time order.
-func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, day civil.Day) (before, from []Record, err error) {
-	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: day}), false
+// Around returns the last records of one period and the first of another, both in time order.
+func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, past, future tally.Period) (before, from []Record, err error) {
+	l.Period, l.OldestFirst = past, false
 	if before, _, err = s.Records(ctx, d, l); err != nil {
 		return nil, nil, err
 	}
 	slices.Reverse(before)
-	l.Days, l.OldestFirst = civil.SetOf(civil.Interval{Start: day, End: civil.OpenEnd}), true
+	l.Period, l.OldestFirst = future, true
 	from, _, err = s.Records(ctx, d, l)
 	return before, from, err
 }
@@ -162,8 +180,9 @@ func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, day civil.Day
 func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error) {
 	r := Record{Cells: make([]*string, len(d.Schema.Columns))}
 	var day time.Time
+	var moment sql.NullTime
 	moments := make([]sql.NullTime, len(d.Schema.Columns))
-	into := []any{&r.ID, &day}
+	into := []any{&r.ID, &day, &moment}
 	for i, c := range d.Schema.Columns {
 		if c.Type == dataset.Timestamp {
 			into = append(into, &moments[i])
@@ -174,7 +193,9 @@ func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error
 	if err := rows.Scan(into...); err != nil {
 		return r, err
 	}
-	r.Day = DayOf(day)
+	if r.Day = DayOf(day); moment.Valid {
+		r.Moment = civil.Moment(moment.Time.UnixMicro())
+	}
 	for i, m := range moments {
 		if m.Valid {
 			text := m.Time.In(zone).Format(time.RFC3339Nano)

@@ -2,21 +2,24 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"gorm.io/gorm"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
 )
 
 // Day sums hold, for each day and combination of categories of a dataset, the number of records and
 // of each amount the count, sum, minimum and maximum value. They are kept in the transaction of each
-// load, so that the cost of a total grows with days and groups, not with records.
+// load, so that the cost of a total grows with days and groups, not with records. Hour sums are the same by the hours in
+// which records lie, for datasets that are kept by times.
 
-// Day sums hold so many categories and amounts of a dataset at most, the first ones: a table has a
+// They hold so many categories and amounts of a dataset at most, the first ones: a table has a
 // limited number of columns, and by many categories nearly every record has a sum of its own. What
 // is asked of the others is answered from the records.
 const (
@@ -33,12 +36,85 @@ func (d *Dataset) rollupAmounts() []string {
 
 func first(names []string, n int) []string { return names[:min(n, len(names))] }
 
-// sums returns the table of a dataset's day sums.
-func (d *Dataset) sums() string { return quote("sums", d.stored()) }
+// A rollup of a dataset is its table of day sums, or of hour sums.
+type rollupTable struct {
+	*Dataset
+	hours bool
+}
 
-// Columns of the day sums that are no categories.
+func (d *Dataset) daySums() rollupTable { return rollupTable{d, false} }
+
+// rollups lists the tables of sums that a dataset has.
+func (d *Dataset) rollupTables() []rollupTable {
+	list := []rollupTable{d.daySums()}
+	if d.HourStep > 0 {
+		list = append(list, rollupTable{d, true})
+	}
+	return list
+}
+
+// sums returns the table of a dataset's day sums.
+func (d *Dataset) sums() string { return d.daySums().name() }
+
+// name returns the table.
+func (t rollupTable) name() string {
+	if t.hours {
+		return quote("sums", fmt.Sprintf("h_%d", t.ID))
+	}
+	return quote("sums", t.stored())
+}
+
+// temporary returns the name of a temporary table that belongs to it.
+func (t rollupTable) temporary(name string) string {
+	if t.hours {
+		return name + "_hours"
+	}
+	return name
+}
+
+// key returns the column of the day or of the hour's start.
+func (t rollupTable) key() string {
+	if t.hours {
+		return quote(sumHour)
+	}
+	return quote(sumDay)
+}
+
+func (t rollupTable) keyType() string {
+	if t.hours {
+		return "timestamptz"
+	}
+	return "date"
+}
+
+// keyOf returns the SQL of the key of a record.
+func (t rollupTable) keyOf(prefix string) string {
+	if t.hours {
+		at := prefix + t.column(t.Schema.Columns[t.Schema.Day()].Name)
+		return fmt.Sprintf("date_bin('%d seconds', %s, timestamptz '1970-01-01T00:00:00Z')", t.HourStep, at)
+	}
+	return prefix + t.day()
+}
+
+// hourStep is how many seconds the sums by hour of a dataset are apart: an hour, or less where the hours of its clock begin
+// at other times than those of Universal Time; 0 where it keeps none.
+func hourStep(s *dataset.Schema) int64 {
+	clock, err := s.Clock()
+	if err != nil || s.Columns[s.Day()].Type != dataset.Timestamp {
+		return 0
+	}
+	for _, step := range []int64{3600, 1800, 900} {
+		if clock.Aligned(civil.Moment(step) * civil.Second) {
+			return step
+		}
+	}
+	return 0
+}
+
+// Columns of the sums that are no categories.
 const (
 	sumDay     = "_day"
+	sumHour    = "_hour"
 	sumRecords = "_records"
 )
 
@@ -46,12 +122,12 @@ const (
 // names may be too long to add to.
 func sumColumn(amount int, part string) string { return quote(fmt.Sprintf("_a%d_%s", amount, part)) }
 
-func (d *Dataset) createRollup(tx *gorm.DB) error {
-	columns := []string{quote(sumDay) + " date", quote(sumRecords) + " bigint NOT NULL"}
-	for _, name := range d.rollupCategories() {
-		columns = append(columns, d.column(name)+" text")
+func (t rollupTable) create(tx *gorm.DB) error {
+	columns := []string{t.key() + " " + t.keyType(), quote(sumRecords) + " bigint NOT NULL"}
+	for _, name := range t.rollupCategories() {
+		columns = append(columns, t.column(name)+" text")
 	}
-	for i := range d.rollupAmounts() {
+	for i := range t.rollupAmounts() {
 		columns = append(
 			columns,
 			sumColumn(i, "count")+" bigint NOT NULL",
@@ -60,42 +136,86 @@ func (d *Dataset) createRollup(tx *gorm.DB) error {
 			sumColumn(i, "max")+" numeric",
 		)
 	}
-	return tx.Exec("CREATE TABLE " + d.sums() + " (" + strings.Join(columns, ", ") + ")").Error
+	return tx.Exec("CREATE TABLE " + t.name() + " (" + strings.Join(columns, ", ") + ")").Error
 }
 
-// indexRollup makes the index of the day sums, once the first of them are there.
-func (d *Dataset) indexRollup(tx *gorm.DB) error {
-	return tx.Exec("CREATE INDEX ON " + d.sums() + " (" + quote(sumDay) + ")").Error
+// index makes the index of the sums, once the first of them are there.
+func (t rollupTable) index(tx *gorm.DB) error {
+	return tx.Exec("CREATE INDEX ON " + t.name() + " (" + t.key() + ")").Error
 }
 
 // counted is the SQL that adds the records up that a condition keeps.
-func (d *Dataset) counted(which string) string {
+func (t rollupTable) counted(which string) string {
 	return statement(
 		"rollup_count",
 		map[string]any{
-			"Day":        d.day(),
-			"Categories": d.columns(d.rollupCategories()),
-			"Amounts":    d.columns(d.rollupAmounts()),
-			"Table":      d.table(),
+			"Key":        t.keyOf(""),
+			"Categories": t.columns(t.rollupCategories()),
+			"Amounts":    t.columns(t.rollupAmounts()),
+			"Table":      t.table(),
 			"Which":      which,
 		},
 	)
 }
 
-// fillRollup makes the day sums anew from all records.
-func (d *Dataset) fillRollup(tx *gorm.DB) error {
-	if err := tx.Exec("DELETE FROM " + d.sums()).Error; err != nil {
+// fill makes the sums anew from all records.
+func (t rollupTable) fill(tx *gorm.DB) error {
+	if err := tx.Exec("DELETE FROM " + t.name()).Error; err != nil {
 		return err
 	}
-	return tx.Exec("INSERT INTO " + d.sums() + " " + d.counted("true")).Error
+	return tx.Exec("INSERT INTO " + t.name() + " " + t.counted("true")).Error
 }
 
-// markDays notes the days that a load's records lie on; they have to be there.
-func (d *Dataset) markDays(tx *gorm.DB, load int64) error {
+// make makes the table for records that are there.
+func (t rollupTable) make(tx *gorm.DB) error {
+	return errors.Join(t.create(tx), t.fill(tx), t.index(tx))
+}
+
+// addHourSums makes the hour sums of datasets that had none.
+func addHourSums(tx *gorm.DB) error {
+	if err := tx.Exec("ALTER TABLE datasets ADD COLUMN hour_step bigint NOT NULL DEFAULT 0").Error; err != nil {
+		return err
+	}
+	sets, err := existing(tx)
+	if err != nil {
+		return err
+	}
+	for i := range sets {
+		d := &sets[i]
+		if d.HourStep = hourStep(&d.Schema); d.HourStep == 0 {
+			continue
+		}
+		t := rollupTable{d, true}
+		if err := t.make(tx); err != nil {
+			return err
+		}
+		if uneven, err := t.uneven(tx); err != nil {
+			return err
+		} else if uneven {
+			continue // the table is swept
+		}
+		if err := tx.Model(d).Update("hour_step", d.HourStep).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// uneven reports whether any hour lies on two days, as it may before the year 1970: its sums are then of no use.
+func (t rollupTable) uneven(tx *gorm.DB) (bool, error) {
+	var found bool
+	err := tx.Raw("SELECT EXISTS (SELECT FROM " + t.table() + " WHERE " + t.day() + " <> " +
+		dayOfMoment(t.keyOf(""), t.clock()) + ")").Scan(&found).Error
+	return found, err
+}
+
+// mark notes the days or hours that a load's records lie in; they have to be there.
+func (t rollupTable) mark(tx *gorm.DB, load int64) error {
+	touched := t.temporary("touched")
 	for _, statement := range []string{
-		"CREATE TEMPORARY TABLE touched ON COMMIT DROP AS SELECT DISTINCT " + d.day() + " AS day FROM " + d.table() +
+		"CREATE TEMPORARY TABLE IF NOT EXISTS " + touched + " ON COMMIT DROP AS SELECT DISTINCT " + t.keyOf("") + " AS key FROM " + t.table() +
 			" WHERE " + quote(loadColumn) + fmt.Sprintf(" = %d", load),
-		"ANALYZE touched",
+		"ANALYZE " + touched,
 	} {
 		if err := tx.Exec(statement).Error; err != nil {
 			return err
@@ -104,23 +224,28 @@ func (d *Dataset) markDays(tx *gorm.DB, load int64) error {
 	return nil
 }
 
-// rebuildRollup adds the records of the days that were touched up anew: after a load has come, and after
+// rebuild adds the records of the days or hours that were touched up anew: after a load has come, and after
 // one has gone, when a minimum or maximum may have left with it.
-func (d *Dataset) rebuildRollup(tx *gorm.DB) error {
-	among := "(%[1]s IN (SELECT day FROM touched) OR %[1]s IS NULL AND EXISTS (SELECT FROM touched WHERE day IS NULL))"
-	if err := tx.Exec("DELETE FROM " + d.sums() + " WHERE " + fmt.Sprintf(among, quote(sumDay))).Error; err != nil {
+func (t rollupTable) rebuild(tx *gorm.DB) error {
+	among := "(%[1]s IN (SELECT key FROM %[2]s) OR %[1]s IS NULL AND EXISTS (SELECT FROM %[2]s WHERE key IS NULL))"
+	touched := t.temporary("touched")
+	if err := tx.Exec("DELETE FROM " + t.name() + " WHERE " + fmt.Sprintf(among, t.key(), touched)).Error; err != nil {
 		return err
 	}
-	return tx.Exec("INSERT INTO " + d.sums() + " " + d.counted(fmt.Sprintf(among, "r."+d.day()))).Error
+	which := fmt.Sprintf(among, t.keyOf("r."), touched)
+	if t.hours { // the index is by day
+		which += " AND (r." + t.day() + " IN (SELECT key FROM touched) OR r." + t.day() + " IS NULL)"
+	}
+	return tx.Exec("INSERT INTO " + t.name() + " " + t.counted(which)).Error
 }
 
-// rollupColumns lists the columns of the day sums.
-func (d *Dataset) rollupColumns() []string {
-	columns := []string{quote(sumDay), quote(sumRecords)}
-	for _, name := range d.rollupCategories() {
-		columns = append(columns, d.column(name))
+// columnsOf lists the columns of the sums.
+func (t rollupTable) columnsOf() []string {
+	columns := []string{t.key(), quote(sumRecords)}
+	for _, name := range t.rollupCategories() {
+		columns = append(columns, t.column(name))
 	}
-	for i := range d.rollupAmounts() {
+	for i := range t.rollupAmounts() {
 		for _, part := range []string{"count", "sum", "min", "max"} {
 			columns = append(columns, sumColumn(i, part))
 		}
@@ -128,20 +253,21 @@ func (d *Dataset) rollupColumns() []string {
 	return columns
 }
 
-// addRollup adds the sums of the table fresh to those of the days that they lie on.
-func (d *Dataset) addRollup(tx *gorm.DB) error {
-	if err := tx.Exec("ANALYZE fresh").Error; err != nil {
+// add adds the sums of the temporary table fresh to those that lie on the same days or in the same hours.
+func (t rollupTable) add(tx *gorm.DB) error {
+	fresh := t.temporary("fresh")
+	if err := tx.Exec("ANALYZE " + fresh).Error; err != nil {
 		return err
 	}
-	amounts := make([][4]string, len(d.rollupAmounts()))
+	amounts := make([][4]string, len(t.rollupAmounts()))
 	for i := range amounts {
 		amounts[i] = sumParts(i)
 	}
 	return tx.Exec(
 		statement(
 			"rollup_add",
-			map[string]any{"Table": d.sums(), "Day": quote(sumDay), "Records": quote(sumRecords), "Columns": d.rollupColumns(),
-				"Categories": d.columns(d.rollupCategories()), "Amounts": amounts},
+			map[string]any{"Table": t.name(), "Fresh": fresh, "Key": t.key(), "Records": quote(sumRecords), "Columns": t.columnsOf(),
+				"Categories": t.columns(t.rollupCategories()), "Amounts": amounts},
 		),
 	).Error
 }
@@ -154,8 +280,16 @@ func sumParts(amount int) (parts [4]string) {
 	return parts
 }
 
-// rollupAnswers reports whether day sums can answer: they know categories and amounts, nothing else.
-func (d *Dataset) rollupAnswers(p *tally.Plan) bool {
+// rollupFor returns the sums that can answer a plan; false where none can: they know categories and amounts, nothing else,
+// and hours that begin where those of the clock do.
+func (d *Dataset) rollupFor(p *tally.Plan) (rollupTable, bool) {
+	t := rollupTable{d, p.Timed}
+	return t, d.rollupKnows(p) && (!p.Timed || d.HourStep > 0 && !slices.ContainsFunc(p.Cuts, func(at int64) bool {
+		return at%(d.HourStep*int64(civil.Second)) != 0
+	}))
+}
+
+func (d *Dataset) rollupKnows(p *tally.Plan) bool {
 	if p.NeedsFirstLast() || len(p.Holistic) > 0 || d.dateColumn(p.Date).Role != dataset.DayRole {
 		return false
 	}
@@ -176,7 +310,8 @@ func (d *Dataset) rollupAnswers(p *tally.Plan) bool {
 // A grain is where partial results are read from and how: from the records themselves or from their
 // rollup.
 type grain struct {
-	Table, Day string
+	axis
+	Table      string
 	Records    string // how many records some rows stand for
 	rowRecords string // and how many one row does
 	rollup     bool
@@ -192,18 +327,18 @@ func (g grain) amount(name string) [4]string {
 	return [4]string{"coalesce(sum(" + of[0] + "), 0)::bigint", "sum(" + of[1] + ")", "min(" + of[2] + ")", "max(" + of[3] + ")"}
 }
 
-func (d *Dataset) recordGrain(date string) grain {
-	return grain{d.table(), d.dayOf(d.dateColumn(date)), "count(*)", "1", false, func(name string) [4]string {
+func (d *Dataset) recordGrain(a axis) grain {
+	return grain{a, d.table(), "count(*)", "1", false, func(name string) [4]string {
 		c := d.column(name)
 		return [4]string{"(" + c + " IS NOT NULL)::int", c, c, c}
 	}}
 }
 
-func (d *Dataset) rollupGrain() grain {
-	amounts := d.rollupAmounts()
+func (t rollupTable) grain() grain {
+	amounts := t.rollupAmounts()
 	return grain{
-		d.sums(),
-		quote(sumDay),
+		axis{At: t.key(), timed: t.hours, clock: t.clock()},
+		t.name(),
 		"coalesce(sum(" + quote(sumRecords) + "), 0)::bigint",
 		quote(sumRecords),
 		true,
@@ -213,25 +348,38 @@ func (d *Dataset) rollupGrain() grain {
 	}
 }
 
-// A Verification is what recounting a dataset's rollup found.
+// A Verification is what recounting a dataset's sums found.
 type Verification struct {
-	Rows    int64 `json:"day_sums"` // day sums that are kept
-	Records int64 `json:"records"`  // records that were recounted
-	Wrong   int64 `json:"wrong"`    // day sums that differ, are missing, or should not be there
+	DaySums  int64 `json:"day_sums"`            // day sums that are kept
+	HourSums int64 `json:"hour_sums,omitempty"` // and hour sums, where there are any
+	Records  int64 `json:"records"`             // records that were recounted
+	Wrong    int64 `json:"wrong"`               // sums that differ, are missing, or should not be there
 }
 
-// Verify recounts a dataset's records and compares them with its day sums, in one snapshot.
+// Verify recounts a dataset's records and compares them with its day sums and hour sums, in one snapshot.
 func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 	var v Verification
 	err := s.reading(ctx, func(tx *gorm.DB) error {
-		return tx.Raw(
-			statement(
-				"rollup_verify",
-				map[string]any{"Sums": d.sums(), "Table": d.table(), "Columns": d.rollupColumns(), "Counted": d.counted("true")},
-			),
-		).Scan(
-			&v,
-		).Error
+		for _, t := range d.rollupTables() {
+			var one struct{ Rows, Records, Wrong int64 }
+			err := tx.Raw(
+				statement(
+					"rollup_verify",
+					map[string]any{"Sums": t.name(), "Table": t.table(), "Columns": t.columnsOf(), "Counted": t.counted("true")},
+				),
+			).Scan(
+				&one,
+			).Error
+			if err != nil {
+				return err
+			}
+			if v.Records, v.Wrong = one.Records, v.Wrong+one.Wrong; t.hours {
+				v.HourSums = one.Rows
+			} else {
+				v.DaySums = one.Rows
+			}
+		}
+		return nil
 	})
 	return &v, err
 }

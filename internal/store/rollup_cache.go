@@ -37,14 +37,22 @@ type rollupCache struct {
 	wait  sync.WaitGroup
 
 	mu     sync.Mutex
-	copies map[int64]*rollup
-	made   map[int64]int64 // the version that a copy is being made of, or was found too large at
-	used   []int64         // datasets, the one used last at the end
+	copies map[copyKey]*rollup
+	made   map[copyKey]int64 // the version that a copy is being made of, or was found too large at
+	used   []copyKey         // the one used last at the end
 }
+
+// A copyKey is the number of a dataset and which of its sums a copy is of.
+type copyKey struct {
+	dataset int64
+	hours   bool
+}
+
+func (t rollupTable) copyKey() copyKey { return copyKey{t.ID, t.hours} }
 
 func newRollupCache(s *Store) *rollupCache {
 	ctx, stop := context.WithCancel(context.Background())
-	return &rollupCache{store: s, ctx: ctx, stop: stop, copies: map[int64]*rollup{}, made: map[int64]int64{}}
+	return &rollupCache{store: s, ctx: ctx, stop: stop, copies: map[copyKey]*rollup{}, made: map[copyKey]int64{}}
 }
 
 func (cs *rollupCache) close() {
@@ -52,43 +60,50 @@ func (cs *rollupCache) close() {
 	cs.wait.Wait()
 }
 
-// current returns the copy of a dataset as it is now; nil where there is none, and one is begun.
-func (cs *rollupCache) current(ctx context.Context, d *Dataset) (*rollup, error) {
-	version := d.Version
+// current returns the copy of sums as they are now; nil where there is none, and one is begun.
+func (cs *rollupCache) current(ctx context.Context, t rollupTable) (*rollup, error) {
+	version, key := t.Version, t.copyKey()
 	if !InSnapshot(ctx) { // in a snapshot the dataset was found as it is there
-		if err := cs.store.reader(ctx).Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &version).Error; err != nil {
+		if err := cs.store.reader(ctx).Model(&Dataset{}).Where("id = ?", t.ID).Pluck("version", &version).Error; err != nil {
 			return nil, err
 		}
 	}
 	cs.mu.Lock()
 	defer cs.mu.Unlock()
-	if c := cs.copies[d.ID]; c != nil && c.version == version {
-		cs.used = append(slices.DeleteFunc(cs.used, func(id int64) bool { return id == d.ID }), d.ID)
+	if c := cs.copies[key]; c != nil && c.version == version {
+		cs.use(key)
 		return c, nil
 	}
-	if made, ok := cs.made[d.ID]; ok && made >= version || cs.ctx.Err() != nil {
+	if made, ok := cs.made[key]; ok && made >= version || cs.ctx.Err() != nil {
 		return nil, nil
 	}
-	cs.made[d.ID] = version
+	cs.made[key] = version
 	cs.wait.Add(1)
 	go func() {
 		defer cs.wait.Done()
-		c, err := cs.store.readRollup(cs.ctx, d)
-		cs.keep(d.ID, c, err)
+		c, err := cs.store.readRollup(cs.ctx, t)
+		cs.keep(key, c, err)
 	}()
 	return nil, nil
 }
 
-// evict drops the copy of a dataset that is gone.
+func (cs *rollupCache) use(key copyKey) {
+	cs.used = append(slices.DeleteFunc(cs.used, func(other copyKey) bool { return other == key }), key)
+}
+
+// evict drops the copies of a dataset that is gone.
 func (cs *rollupCache) evict(id int64) {
 	cs.mu.Lock()
 	defer cs.mu.Unlock()
-	delete(cs.copies, id)
-	delete(cs.made, id)
-	cs.used = slices.DeleteFunc(cs.used, func(other int64) bool { return other == id })
+	for _, hours := range []bool{false, true} {
+		key := copyKey{id, hours}
+		delete(cs.copies, key)
+		delete(cs.made, key)
+		cs.used = slices.DeleteFunc(cs.used, func(other copyKey) bool { return other == key })
+	}
 }
 
-func (cs *rollupCache) keep(id int64, c *rollup, err error) {
+func (cs *rollupCache) keep(key copyKey, c *rollup, err error) {
 	cs.mu.Lock()
 	defer cs.mu.Unlock()
 	switch {
@@ -96,14 +111,14 @@ func (cs *rollupCache) keep(id int64, c *rollup, err error) {
 		return
 	case err != nil:
 		if cs.ctx.Err() == nil && !Gone(err) {
-			slog.Warn("day sums were not copied to memory", "error", err)
+			slog.Warn("sums were not copied to memory", "error", err)
 		}
-		delete(cs.made, id) // the dataset may have changed or gone meanwhile; the next question tries again
+		delete(cs.made, key) // the dataset may have changed or gone meanwhile; the next question tries again
 		return
 	}
-	cs.made[id] = c.version
-	cs.copies[id] = c
-	cs.used = append(slices.DeleteFunc(cs.used, func(other int64) bool { return other == id }), id)
+	cs.made[key] = c.version
+	cs.copies[key] = c
+	cs.use(key)
 	total := 0
 	for _, c := range cs.copies {
 		total += c.bytes
@@ -119,12 +134,13 @@ func (cs *rollupCache) keep(id int64, c *rollup, err error) {
 
 var errTooLarge = errors.New("the day sums are too large to keep in memory")
 
-// rollup is the copy of a dataset's day sums, by row; rows are sorted by day.
+// rollup is the copy of a dataset's day sums or hour sums, by row; rows are sorted by day or hour.
 type rollup struct {
 	version    int64
 	schema     *dataset.Schema
 	bytes      int
-	days       []civil.Day
+	axis       axis
+	at         []int64 // the day, or the moment at which the hour begins
 	records    []int64
 	categories []categoryColumn
 	amounts    []amountColumn
@@ -157,9 +173,10 @@ type amountColumn struct {
 	sums, mins, maxs []int64
 }
 
-// readRollup reads a dataset's day sums in one snapshot.
-func (s *Store) readRollup(ctx context.Context, d *Dataset) (*rollup, error) {
-	c := &rollup{schema: &d.Schema}
+// readRollup reads sums in one snapshot.
+func (s *Store) readRollup(ctx context.Context, t rollupTable) (*rollup, error) {
+	d := t.Dataset
+	c := &rollup{schema: &d.Schema, axis: t.grain().axis}
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		if err := tx.Exec("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").Error; err != nil {
 			return err
@@ -168,24 +185,25 @@ func (s *Store) readRollup(ctx context.Context, d *Dataset) (*rollup, error) {
 		if err := tx.Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &c.version).Error; err != nil {
 			return err
 		}
-		if err := tx.Raw("SELECT count(*) FROM " + d.sums()).Scan(&rows).Error; err != nil {
+		if err := tx.Raw("SELECT count(*) FROM " + t.name()).Scan(&rows).Error; err != nil {
 			return err
 		}
 		width := 12 + 4*len(d.rollupCategories()) + 33*len(d.rollupAmounts())
 		if c.bytes = int(rows) * width; c.bytes > cacheBudget/2 {
 			return errTooLarge
 		}
-		return c.read(ctx, conn, d, int(rows))
+		return c.read(ctx, conn, t, int(rows))
 	})
 	return c, err
 }
 
-// read takes the day sums in as CSV by COPY.
-func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int) error {
-	schema := dataset.Schema{
-		Zone:    "UTC",
-		Columns: []dataset.Column{{Name: sumDay, Type: dataset.Date, Role: dataset.DayRole}, {Name: sumRecords, Type: dataset.Number}},
+// read takes the sums in as CSV by COPY.
+func (c *rollup) read(ctx context.Context, conn *sql.Conn, d rollupTable, rows int) error {
+	key := dataset.Column{Name: sumDay, Type: dataset.Date, Role: dataset.DayRole}
+	if d.hours {
+		key.Type = dataset.Timestamp
 	}
+	schema := dataset.Schema{Zone: "UTC", Columns: []dataset.Column{key, {Name: sumRecords, Type: dataset.Number}}}
 	for _, name := range d.rollupCategories() {
 		schema.Columns = append(schema.Columns, dataset.Column{Name: name, Type: dataset.Text})
 		c.categories = append(c.categories, categoryColumn{name: name, codes: make([]uint32, 0, rows)})
@@ -204,7 +222,7 @@ func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int)
 			_, err := driver.(*stdlib.Conn).Conn().PgConn().CopyTo(
 				ctx,
 				out,
-				"COPY (SELECT "+strings.Join(d.rollupColumns(), ", ")+" FROM "+d.sums()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)",
+				"COPY (SELECT "+strings.Join(d.columnsOf(), ", ")+" FROM "+d.name()+" ORDER BY 1 NULLS LAST) TO STDOUT (FORMAT csv)",
 			)
 			return err
 		})
@@ -224,15 +242,27 @@ func (c *rollup) read(ctx context.Context, conn *sql.Conn, d *Dataset, rows int)
 	return c.finish()
 }
 
+// dayOf returns the day of a row.
+func (c *rollup) dayOf(at int64) civil.Day {
+	if c.axis.timed {
+		return c.axis.clock.DayOf(civil.Moment(at))
+	}
+	return civil.Day(at)
+}
+
 func (c *rollup) add(cells []dataset.Cell, codes []map[dataset.Label]uint32) error {
-	records := cells[1].Number.Digits
+	records, at := cells[1].Number.Digits, int64(cells[0].Day)
+	if c.axis.timed {
+		at = cells[0].Micros()
+	}
 	if cells[0].Set {
-		c.coverage.AddMany(records, cells[0].Day, cells[0].Day)
+		day := c.dayOf(at)
+		c.coverage.AddMany(records, day, day)
 	} else {
 		c.coverage.Undated += records
 		c.undated = append(c.undated, len(c.records))
 	}
-	c.days, c.records = append(c.days, cells[0].Day), append(c.records, records)
+	c.at, c.records = append(c.at, at), append(c.records, records)
 	for i := range c.categories {
 		column, cell := &c.categories[i], &cells[2+i]
 		var label dataset.Label
@@ -304,9 +334,9 @@ func (c *rollup) finish() error {
 			a.each = nil
 		}
 	}
-	dated := len(c.days) - len(c.undated)
-	if !slices.IsSorted(c.days[:dated]) {
-		return errors.New("day sums did not come sorted by day")
+	dated := len(c.at) - len(c.undated)
+	if !slices.IsSorted(c.at[:dated]) {
+		return errors.New("sums did not come sorted by time")
 	}
 	return nil
 }
@@ -330,15 +360,17 @@ func (c *rollup) answers(p *tally.Plan) bool {
 // maxDense is how many groups are added up in arrays.
 const maxDense = 1 << 18
 
-// Preload brings a dataset's day sums into memory now and not in the background; false where they are
-// too large for it.
+// Preload brings a dataset's sums into memory now and not in the background; false where any are too large for it.
 func (s *Store) Preload(ctx context.Context, d *Dataset) (bool, error) {
-	c, err := s.readRollup(ctx, d)
-	if errors.Is(err, errTooLarge) {
-		return false, nil
+	for _, t := range d.rollupTables() {
+		c, err := s.readRollup(ctx, t)
+		if errors.Is(err, errTooLarge) {
+			return false, nil
+		}
+		if err != nil {
+			return false, err
+		}
+		s.rollups.keep(t.copyKey(), c, nil)
 	}
-	if err == nil {
-		s.rollups.keep(d.ID, c, nil)
-	}
-	return err == nil, err
+	return true, nil
 }

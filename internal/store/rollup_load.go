@@ -17,17 +17,18 @@ import (
 	"vastspan/internal/ingest"
 )
 
-// loadRollup are the day sums of the records of one load, made while the file is read: that spares
+// loadRollup are the day sums, or the hour sums, of the records of one load, made while the file is read: that spares
 // the database reading all of it again. Each worker has its own, until they are put together.
 type loadRollup struct {
-	dataset             *Dataset
-	day                 int
+	rollupTable
+	at                  int // the column of the day
+	step                int // how many microseconds hour sums are apart
 	categories, amounts []int
 	workers             []*sumTable
 }
 
-// sumTable holds sums by combination of categories and by day. The days of a combination are a dense
-// run: a record finds its place without a search.
+// sumTable holds sums by combination of categories and by slot: a day, or a step of hour sums, counted from 1970. The slots
+// of a combination are a dense run: a record finds its place without a search.
 type sumTable struct {
 	key     []byte
 	index   map[string]*combination
@@ -37,26 +38,29 @@ type sumTable struct {
 	sums    []measure.Sums // as many for each place as there are amounts
 	amounts int
 	full    bool // there is too much to be held: the database has to add up
+	uneven  bool // an hour lies on two days
+	clock   *civil.WallReader
 }
 
-// A combination is one value of each category, with the places of its sums by day.
+// A combination is one value of each category, with the places of its sums by slot.
 type combination struct {
 	key     string
 	labels  []dataset.Label
-	first   civil.Day
-	places  []int32 // from the first day on; 0 is none, else the place and 1
+	first   int
+	places  []int32 // from the first slot on; 0 is none, else the place and 1
 	undated int32
 }
 
 const (
 	// maxHeld is how many sums a worker holds.
 	maxHeld = 1_500_000
-	// maxSlots is how long the runs of days may be together.
+	// maxSlots is how long the runs of slots may be together.
 	maxSlots = 32 << 20
 )
 
-func newLoadRollup(d *Dataset) *loadRollup {
-	f := &loadRollup{dataset: d, day: d.Schema.Day()}
+func newLoadRollup(t rollupTable) *loadRollup {
+	d := t.Dataset
+	f := &loadRollup{rollupTable: t, at: d.Schema.Day(), step: int(t.HourStep) * int(civil.Second)}
 	names := d.Schema.Names()
 	for _, name := range d.rollupCategories() {
 		f.categories = append(f.categories, slices.Index(names, name))
@@ -65,7 +69,7 @@ func newLoadRollup(d *Dataset) *loadRollup {
 		f.amounts = append(f.amounts, slices.Index(names, name))
 	}
 	for range ingest.Workers() {
-		f.workers = append(f.workers, &sumTable{index: map[string]*combination{}, amounts: len(f.amounts)})
+		f.workers = append(f.workers, &sumTable{index: map[string]*combination{}, amounts: len(f.amounts), clock: t.clock().Reader()})
 	}
 	return f
 }
@@ -81,11 +85,11 @@ func (t *sumTable) combination(labels func() []dataset.Label) *combination {
 	return c
 }
 
-// place returns the place of a combination's sums on a day.
-func (t *sumTable) place(c *combination, day civil.Day, dated bool) int {
+// place returns the place of a combination's sums in a slot.
+func (t *sumTable) place(c *combination, slot int, dated bool) int {
 	at := &c.undated
 	if dated {
-		at = t.slot(c, day)
+		at = t.slot(c, slot)
 	}
 	if *at == 0 {
 		t.counts = append(t.counts, 0)
@@ -97,19 +101,19 @@ func (t *sumTable) place(c *combination, day civil.Day, dated bool) int {
 	return int(*at) - 1
 }
 
-// slot finds a day in a combination's run, which is made longer where need be. Towards the past it is
+// slot finds a slot in a combination's run, which is made longer where need be. Towards the past it is
 // made longer by half of itself at least, so that days may come in any order.
-func (t *sumTable) slot(c *combination, day civil.Day) *int32 {
+func (t *sumTable) slot(c *combination, day int) *int32 {
 	if len(c.places) == 0 {
 		c.first = day
 	}
 	before := len(c.places)
 	if day < c.first {
-		more := max(c.first-day, civil.Day(len(c.places)/2))
+		more := max(c.first-day, len(c.places)/2)
 		c.places = slices.Concat(make([]int32, more), c.places)
 		c.first -= more
 	}
-	if n := int(day-c.first) + 1; n > len(c.places) {
+	if n := day - c.first + 1; n > len(c.places) {
 		c.places = append(c.places, make([]int32, n-len(c.places))...)
 	}
 	t.slots += len(c.places) - before
@@ -133,8 +137,7 @@ func (f *loadRollup) add(worker int, cells []dataset.Cell) error {
 		}
 		return labels
 	})
-	day := &cells[f.day]
-	at := t.place(c, day.Day, day.Set)
+	at := t.place(c, f.slotOf(t, &cells[f.at]), cells[f.at].Set)
 	t.counts[at]++
 	for i, column := range f.amounts {
 		if cell := &cells[column]; cell.Set {
@@ -144,9 +147,30 @@ func (f *loadRollup) add(worker int, cells []dataset.Cell) error {
 		}
 	}
 	if len(t.counts) > maxHeld || t.slots > maxSlots {
-		*t = sumTable{full: true}
+		*t = sumTable{full: true, uneven: t.uneven, clock: t.clock}
 	}
 	return nil
+}
+
+// slotOf returns the slot of a record.
+func (f *loadRollup) slotOf(t *sumTable, c *dataset.Cell) int {
+	if !f.hours || !c.Set {
+		return int(c.Day - epoch)
+	}
+	m := int(c.Micros())
+	slot := m / f.step
+	if m < 0 { // before 1970 an hour may lie on two days
+		slot = (m - f.step + 1) / f.step
+		t.uneven = t.uneven || t.clock.DayOf(civil.Moment(slot*f.step)) != c.Day
+	}
+	return slot
+}
+
+var epoch = civil.Of(1970, 1, 1)
+
+// uneven reports whether any hour lies on two days.
+func (f *loadRollup) uneven() bool {
+	return slices.ContainsFunc(f.workers, func(t *sumTable) bool { return t.uneven })
 }
 
 // merge puts the workers' sums together; false where there was too much to be held.
@@ -161,8 +185,8 @@ func (f *loadRollup) merge() (*sumTable, bool, error) {
 		for _, theirs := range t.order {
 			whole.key = append(whole.key[:0], theirs.key...)
 			mine := whole.combination(func() []dataset.Label { return theirs.labels })
-			err := theirs.each(func(day civil.Day, dated bool, from int) error {
-				into := whole.place(mine, day, dated)
+			err := theirs.each(func(slot int, dated bool, from int) error {
+				into := whole.place(mine, slot, dated)
 				whole.counts[into] += t.counts[from]
 				for i := range t.amounts {
 					if err := whole.sums[into*t.amounts+i].Merge(&t.sums[from*t.amounts+i]); err != nil {
@@ -180,8 +204,8 @@ func (f *loadRollup) merge() (*sumTable, bool, error) {
 	return whole, true, nil
 }
 
-// each yields a combination's days with their places.
-func (c *combination) each(yield func(day civil.Day, dated bool, place int) error) error {
+// each yields a combination's slots with their places.
+func (c *combination) each(yield func(slot int, dated bool, place int) error) error {
 	if c.undated != 0 {
 		if err := yield(0, false, int(c.undated)-1); err != nil {
 			return err
@@ -189,7 +213,7 @@ func (c *combination) each(yield func(day civil.Day, dated bool, place int) erro
 	}
 	for i, at := range c.places {
 		if at != 0 {
-			if err := yield(c.first+civil.Day(i), true, int(at)-1); err != nil {
+			if err := yield(c.first+i, true, int(at)-1); err != nil {
 				return err
 			}
 		}
@@ -197,67 +221,72 @@ func (c *combination) each(yield func(day civil.Day, dated bool, place int) erro
 	return nil
 }
 
-// sum brings the day sums up to date with what was loaded: by adding its own sums to those that are
-// there, or, where there was too much to be held, by adding up the days it touched anew.
-func (l *loadJob) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load int64) error {
-	d := l.dataset
-	fresh, held, err := l.sums.merge()
+// sum brings the sums up to date with what was loaded: by adding its own to those that are there, or, where there was too
+// much to be held, by adding up the days or hours that it touched anew.
+func (f *loadRollup) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load int64) error {
+	fresh, held, err := f.merge()
 	if err != nil {
 		return err
 	}
 	write := func(table string) error {
-		return copyInto(ctx, conn, table, d.rollupColumns(), func(out io.Writer) error { return fresh.write(out) })
+		return copyInto(ctx, conn, table, f.columnsOf(), func(out io.Writer) error { return fresh.write(out, f) })
 	}
 	switch {
-	case held && d.Version == 0:
-		if err := write(d.sums()); err != nil {
+	case held && f.Version == 0:
+		if err := write(f.name()); err != nil {
 			return err
 		}
-		return d.indexRollup(tx)
+		return f.index(tx)
 	case held:
-		if err := tx.Exec("CREATE TEMPORARY TABLE fresh ON COMMIT DROP AS SELECT * FROM " + d.sums() + " LIMIT 0").Error; err != nil {
+		table := f.temporary("fresh")
+		if err := tx.Exec("CREATE TEMPORARY TABLE " + table + " ON COMMIT DROP AS SELECT * FROM " + f.name() + " LIMIT 0").Error; err != nil {
 			return err
 		}
-		if err := write("fresh"); err != nil {
+		if err := write(table); err != nil {
 			return err
 		}
-		return d.addRollup(tx)
-	case d.Version == 0:
-		if err := d.indexRollup(tx); err != nil {
+		return f.rollupTable.add(tx)
+	case f.Version == 0:
+		if err := f.index(tx); err != nil {
 			return err
 		}
 	}
-	if err := d.markDays(tx, load); err != nil {
-		return err
+	for _, t := range f.rollupTables() { // hours are found by their days
+		if t.hours && !f.hours {
+			continue
+		}
+		if err := t.mark(tx, load); err != nil {
+			return err
+		}
 	}
-	return d.rebuildRollup(tx)
+	return f.rebuild(tx)
 }
 
 // sumRow is a row of day sums on its way out.
 type sumRow struct {
-	day   civil.Day
+	slot  int
 	dated bool
 	of    *combination
 	place int
 }
 
-// write writes sums in the text form of COPY, by day.
-func (t *sumTable) write(out io.Writer) error {
+// write writes sums in the text form of COPY, by slot.
+func (t *sumTable) write(out io.Writer, f *loadRollup) error {
 	rows := make([]sumRow, 0, len(t.counts))
 	for _, c := range t.order {
-		err := c.each(func(day civil.Day, dated bool, place int) error {
-			rows = append(rows, sumRow{day, dated, c, place})
+		err := c.each(func(slot int, dated bool, place int) error {
+			rows = append(rows, sumRow{slot, dated, c, place})
 			return nil
 		})
 		if err != nil {
 			return err
 		}
 	}
-	slices.SortStableFunc(rows, func(a, b sumRow) int { return cmp.Compare(a.day, b.day) })
+	slices.SortStableFunc(rows, func(a, b sumRow) int { return cmp.Compare(a.slot, b.slot) })
 	buffer := make([]byte, 0, 1<<17)
 	for i := range rows {
 		var err error
-		if buffer, err = t.append(buffer, &rows[i]); err != nil {
+		if buffer, err = t.append(buffer, &rows[i], f); err != nil {
 			return err
 		}
 		if len(buffer) > 1<<16 {
@@ -272,11 +301,14 @@ func (t *sumTable) write(out io.Writer) error {
 }
 
 // append appends one row.
-func (t *sumTable) append(buffer []byte, r *sumRow) ([]byte, error) {
-	if r.dated {
-		buffer = r.day.AppendText(buffer)
-	} else {
+func (t *sumTable) append(buffer []byte, r *sumRow, f *loadRollup) ([]byte, error) {
+	switch {
+	case !r.dated:
 		buffer = append(buffer, `\N`...)
+	case f.hours:
+		buffer = append(buffer, civil.UTC.Format(civil.Moment(r.slot*f.step))...)
+	default:
+		buffer = (epoch + civil.Day(r.slot)).AppendText(buffer)
 	}
 	buffer = strconv.AppendInt(append(buffer, '\t'), t.counts[r.place], 10)
 	for _, l := range r.of.labels {

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sort"
 
-	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -127,23 +126,31 @@ func (w *pass) coverage() tally.Coverage {
 		return w.rollup.coverage
 	}
 	var e tally.Coverage
-	dated := len(w.days) - len(w.undated)
+	dated := len(w.at) - len(w.undated)
+	first, last, records := 0, 0, int64(0)
 	for row := range w.records {
 		switch {
 		case !w.passes(row):
 		case row >= dated:
 			e.Undated += w.records[row]
 		default:
-			e.AddMany(w.records[row], w.days[row], w.days[row])
+			if records == 0 {
+				first = row
+			}
+			last = row // they are sorted
+			records += w.records[row]
 		}
+	}
+	if records > 0 {
+		e.AddMany(records, w.dayOf(w.at[first]), w.dayOf(w.at[last]))
 	}
 	return e
 }
 
 // each yields the partial results of all segments that are wanted.
 func (w *pass) each(ctx context.Context, yield func(tally.Partial) error) error {
-	dated := w.days[:len(w.days)-len(w.undated)]
-	from := func(d civil.Day) int { return sort.Search(len(dated), func(i int) bool { return dated[i] >= d }) }
+	dated := w.at[:len(w.at)-len(w.undated)]
+	from := func(at int64) int { return sort.Search(len(dated), func(i int) bool { return dated[i] >= at }) }
 	for segment := range len(w.plan.Cuts) + 1 {
 		if err := ctx.Err(); err != nil {
 			return err

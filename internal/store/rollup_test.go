@@ -25,7 +25,7 @@ func (s *Store) held(t *testing.T, name string) (*Dataset, *rollup) {
 	if ok, err := s.Preload(context.Background(), d); err != nil || !ok {
 		t.Fatalf("%v, %v", ok, err)
 	}
-	c, err := s.rollups.current(context.Background(), d)
+	c, err := s.rollups.current(context.Background(), d.daySums())
 	if err != nil || c == nil {
 		t.Fatalf("there is no copy in memory: %v", err)
 	}
@@ -36,7 +36,7 @@ func (s *Store) sums(t *testing.T, d *Dataset, column string) string {
 	t.Helper()
 	p, err := tally.NewPlan(
 		tally.Request{
-			Periods: []civil.Set{civil.SetOf(civil.AllDays)},
+			Periods: tally.EachOfDays(civil.SetOf(civil.AllDays)),
 			Figures: figuresOf("count", "sum "+column, "min "+column, "max "+column),
 		},
 	)
@@ -62,7 +62,7 @@ func TestRollupsBelongToOneVersion(t *testing.T) {
 		t.Errorf("at first %s", got)
 	}
 	second := s.mustLoad(t, "versions", "day,c,x\n2026-01-01,a,-3\n2026-01-02,,\n", w, true)
-	if c, err := s.rollups.current(ctx, d); err != nil || c == first {
+	if c, err := s.rollups.current(ctx, d.daySums()); err != nil || c == first {
 		t.Errorf("the copy of another version is used: %v", err)
 	}
 	for range 3 { // by SQL, or from the copy that was begun
@@ -119,14 +119,15 @@ func TestRollupsStayExact(t *testing.T) {
 // The copies that were used longest ago make way.
 func TestRollupsKeepToTheirBudget(t *testing.T) {
 	cs := newRollupCache(nil)
+	key := func(id int64) copyKey { return copyKey{dataset: id} }
 	for id := range int64(5) {
-		cs.keep(id, &rollup{version: 1, bytes: cacheBudget / 3}, nil)
+		cs.keep(key(id), &rollup{version: 1, bytes: cacheBudget / 3}, nil)
 	}
-	if len(cs.copies) != 3 || cs.copies[4] == nil || cs.copies[0] != nil || cs.copies[1] != nil {
+	if len(cs.copies) != 3 || cs.copies[key(4)] == nil || cs.copies[key(0)] != nil || cs.copies[key(1)] != nil {
 		t.Errorf("%d copies are kept: %v", len(cs.copies), cs.used)
 	}
-	cs.keep(9, nil, errTooLarge)
-	if cs.copies[9] != nil || len(cs.copies) != 3 {
+	cs.keep(key(9), nil, errTooLarge)
+	if cs.copies[key(9)] != nil || len(cs.copies) != 3 {
 		t.Error("what is too large is kept")
 	}
 	cs.evict(4)
@@ -159,17 +160,17 @@ func TestDaySumsOfManyColumns(t *testing.T) {
 			t.Errorf("%s: %s, want %s", column, got, want)
 		}
 	}
-	if v, err := s.Verify(context.Background(), d); err != nil || v.Wrong != 0 || v.Rows != 1 {
+	if v, err := s.Verify(context.Background(), d); err != nil || v.Wrong != 0 || v.DaySums != 1 {
 		t.Errorf("%+v, %v", v, err)
 	}
 	for by, summed := range map[string]bool{"c0": true, fmt.Sprintf("c%d", maxRollupCategories+1): false} {
 		p, err := tally.NewPlan(
-			tally.Request{Periods: []civil.Set{civil.SetOf(civil.AllDays)}, Figures: figuresOf("count"), By: []string{by}},
+			tally.Request{Periods: tally.EachOfDays(civil.SetOf(civil.AllDays)), Figures: figuresOf("count"), By: []string{by}},
 		)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if d.rollupAnswers(p) != summed {
+		if d.rollupKnows(p) != summed {
 			t.Errorf("by %s day sums answer: %v", by, !summed)
 		}
 		if r, err := tally.Run(context.Background(), p, s.Source(d)); err != nil ||
@@ -182,10 +183,10 @@ func TestDaySumsOfManyColumns(t *testing.T) {
 // Days may come in any order: a run grows by a part of itself, towards the past as well.
 func TestDaysMayComeInAnyOrder(t *testing.T) {
 	const days = 20_000
-	for name, day := range map[string]func(i int) civil.Day{
-		"oldest first": func(i int) civil.Day { return civil.Day(i) },
-		"newest first": func(i int) civil.Day { return civil.Day(days - 1 - i) },
-		"mixed":        func(i int) civil.Day { return civil.Day(i * 7919 % days) },
+	for name, day := range map[string]func(i int) int{
+		"oldest first": func(i int) int { return i },
+		"newest first": func(i int) int { return days - 1 - i },
+		"mixed":        func(i int) int { return i * 7919 % days },
 	} {
 		table, c := &sumTable{index: map[string]*combination{}}, &combination{}
 		grown, length := 0, 0
@@ -196,7 +197,7 @@ func TestDaysMayComeInAnyOrder(t *testing.T) {
 			}
 		}
 		for d := range days {
-			if got := *table.slot(c, civil.Day(d)); got != int32(d)+1 {
+			if got := *table.slot(c, d); got != int32(d)+1 {
 				t.Fatalf("%s: day %d holds %d", name, d, got)
 			}
 		}

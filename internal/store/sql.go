@@ -17,7 +17,6 @@ import (
 var sqlFiles embed.FS
 
 var sqlTemplates = template.Must(template.New("").Funcs(template.FuncMap{
-	"bucket": bucket,
 	"join":   func(list []string) string { return strings.Join(list, ", ") },
 	"places": places,
 }).ParseFS(sqlFiles, "sql/*.sql"))

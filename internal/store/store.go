@@ -154,7 +154,7 @@ func migrate(db *gorm.DB) error {
 						return err
 					}
 					for i := range sets {
-						if err := errors.Join(sets[i].createRollup(tx), sets[i].fillRollup(tx), sets[i].indexRollup(tx)); err != nil {
+						if err := sets[i].daySums().make(tx); err != nil {
 							return err
 						}
 					}
@@ -186,6 +186,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-day-reach", Migrate: addReach},
 				{ID: "2026-11-asked-days", Migrate: createAskedDays},
 				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
+				{ID: "2026-11-hour-sums", Migrate: addHourSums},
 			},
 		).Migrate()
 	})

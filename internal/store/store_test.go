@@ -173,7 +173,7 @@ func randomRequest(rng *rand.Rand) tally.Request {
 		if rng.IntN(6) == 0 {
 			set = civil.SetOf(civil.Interval{Start: civil.OpenStart, End: civil.Of(2026, 1, 10)})
 		}
-		r.Periods = append(r.Periods, set)
+		r.Periods = append(r.Periods, tally.OfDays(set))
 	}
 	switch rng.IntN(3) {
 	case 1:
@@ -218,11 +218,11 @@ func TestTotalsAgree(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.rollups.current(ctx, d); err != nil {
+	if _, err := s.rollups.current(ctx, d.daySums()); err != nil {
 		t.Fatal(err)
 	}
 	s.rollups.settle()
-	if c, err := s.rollups.current(ctx, d); err != nil || c == nil {
+	if c, err := s.rollups.current(ctx, d.daySums()); err != nil || c == nil {
 		t.Fatalf("there is no copy in memory: %v", err)
 	}
 	list := naiveRecords(t, text, &d.Schema)
@@ -285,7 +285,7 @@ func TestDaySumsFollowLoads(t *testing.T) {
 			kept += n
 		}
 		v, err := s.Verify(ctx, d)
-		if err != nil || v.Wrong != 0 || v.Records != int64(kept) || v.Rows == 0 {
+		if err != nil || v.Wrong != 0 || v.Records != int64(kept) || v.DaySums == 0 {
 			t.Fatalf("with %d records kept: %+v, %v", kept, v, err)
 		}
 		e, err := s.Coverage(ctx, d)
@@ -373,7 +373,7 @@ func TestTimestampsFallOnTheirDayInTheZone(t *testing.T) {
 	s.mustLoad(t, "gates", "at,people\n2026-06-30T23:30:00Z,5\n2026-01-31T23:30:00Z,7\n2026-03-29T02:30,1\n",
 		ingest.ColumnHints{Date: "at", Amounts: []string{"people"}, Zone: "Europe/Lisbon"}, false)
 	d, _ := s.Dataset(ctx, "gates")
-	list, _, err := s.Records(ctx, d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 10})
+	list, _, err := s.Records(ctx, d, Listing{Period: tally.OfDays(civil.SetOf(civil.AllDays)), Limit: 10})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -397,7 +397,7 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 		civil.Through(civil.Of(2025, 12, 5), civil.Of(2025, 12, 20)),
 		civil.Through(civil.Of(2026, 1, 10), civil.Of(2026, 2, 1)),
 	)
-	all, _, err := s.Records(ctx, d, Listing{Days: days, Limit: 1000})
+	all, _, err := s.Records(ctx, d, Listing{Period: tally.OfDays(days), Limit: 1000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -410,7 +410,7 @@ func TestPagesHoldEveryRecordOnce(t *testing.T) {
 	seen := map[int64]bool{}
 	var after *Record
 	for {
-		page, _, err := s.Records(ctx, d, Listing{Days: days, Limit: 37, After: after})
+		page, _, err := s.Records(ctx, d, Listing{Period: tally.OfDays(days), Limit: 37, After: after})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -438,7 +438,7 @@ func TestLoadsAtOnce(t *testing.T) {
 	batch := "day,fare\n" + strings.Repeat("2026-01-01,1\n", 500)
 	s.mustLoad(t, "busy", batch, w, false)
 	d, _ := s.Dataset(ctx, "busy")
-	p, err := tally.NewPlan(tally.Request{Periods: []civil.Set{civil.SetOf(civil.AllDays)}, Figures: figuresOf("count", "sum fare")})
+	p, err := tally.NewPlan(tally.Request{Periods: tally.EachOfDays(civil.SetOf(civil.AllDays)), Figures: figuresOf("count", "sum fare")})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -532,7 +532,7 @@ func TestFractionsAreGivenBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list, _, err := s.Records(context.Background(), d, Listing{Days: civil.SetOf(civil.AllDays), Limit: 9, OldestFirst: true})
+	list, _, err := s.Records(context.Background(), d, Listing{Period: tally.OfDays(civil.SetOf(civil.AllDays)), Limit: 9, OldestFirst: true})
 	if err != nil {
 		t.Fatal(err)
 	}

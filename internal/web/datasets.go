@@ -60,6 +60,7 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			Category:     r.Params.Category,
 			Detail:       r.Params.Detail,
 			Zone:         r.Params.Zone,
+			DayStarts:    r.Params.DayStarts,
 			DateOrder:    r.Params.DateOrder,
 			Numbers:      r.Params.Numbers,
 			Ambiguous:    r.Params.Ambiguous,
@@ -78,12 +79,13 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 		samples = [][]string{}
 	}
 	return server.PreviewLoad200JSONResponse{
-		Exists:  p.Exists,
-		Zone:    p.Schema.Zone,
-		Columns: p.Schema.Columns,
-		Samples: samples,
-		Sampled: p.Sampled,
-		Faults:  each(p.Faults, toFault),
+		Exists:    p.Exists,
+		Zone:      p.Schema.Zone,
+		DayStarts: optional(p.Schema.DayStarts),
+		Columns:   p.Schema.Columns,
+		Samples:   samples,
+		Sampled:   p.Sampled,
+		Faults:    each(p.Faults, toFault),
 	}, nil
 }
 
@@ -124,7 +126,7 @@ func (h *handlers) VerifyDataset(ctx context.Context, r server.VerifyDatasetRequ
 	if err != nil {
 		return nil, err
 	}
-	return server.VerifyDataset200JSONResponse{DaySums: v.Rows, Records: v.Records, Wrong: v.Wrong}, nil
+	return server.VerifyDataset200JSONResponse{DaySums: v.DaySums, HourSums: optional(v.HourSums), Records: v.Records, Wrong: v.Wrong}, nil
 }
 
 func (h *handlers) ListValues(ctx context.Context, r server.ListValuesRequestObject) (server.ListValuesResponseObject, error) {
@@ -145,7 +147,7 @@ func file(name string, p types.LoadFileParams) service.File {
 		AllowUndated: or(p.AllowUndated),
 		Key:          or(p.IdempotencyKey),
 		Hints: service.ColumnHints{
-			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone),
+			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
 			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)),
 		},
@@ -183,7 +185,7 @@ func description(r *types.DatasetDescription) service.Description {
 
 func toDataset(d *service.Dataset) types.Dataset {
 	out := types.Dataset{
-		Name: d.Name, Zone: d.Schema.Zone, Columns: d.Schema.Columns, Records: d.Records + d.Undated, Undated: d.Undated,
+		Name: d.Name, Zone: d.Schema.Zone, DayStarts: optional(d.Schema.DayStarts), Columns: d.Schema.Columns, Records: d.Records + d.Undated, Undated: d.Undated,
 		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
 		DateOrder: optional(string(d.Schema.DateOrder)), NoRecords: types.DatasetNoRecordsBlank,
 		Ambiguous: optional(string(d.Schema.Ambiguous)), Epoch: optional(string(d.Schema.Epoch)),

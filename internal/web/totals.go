@@ -66,6 +66,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 	a := page.Answer
 	out := server.ListRecords200JSONResponse{
 		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *page.Span(),
+		AsOfMoment: optional(a.AsOfMoment), Zone: optional(a.Zone), DayStarts: optional(a.DayStarts),
 		Columns: page.Dataset.Schema.Columns,
 		Where:   where.Texts(), Records: each(page.Records, cellsOf), Count: page.Count, Undated: a.Undated,
 		Sums: []types.ColumnSum{}, Next: optional(page.Next),
@@ -113,9 +114,10 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 	a := l.Answer
 	return server.ListBoundaries200JSONResponse{
 		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *l.Span(),
+		AsOfMoment: optional(a.AsOfMoment), Zone: optional(a.Zone), DayStarts: optional(a.DayStarts),
 		Columns: l.Dataset.Schema.Columns,
 		Boundaries: each(list, func(b *service.Boundary) types.Boundary {
-			return types.Boundary{Day: b.Day, Begins: b.Begins, Before: each(b.Before, cellsOf), From: each(b.From, cellsOf)}
+			return types.Boundary{Day: b.Day, At: optional(b.At), Begins: b.Begins, Before: each(b.Before, cellsOf), From: each(b.From, cellsOf)}
 		}),
 	}, nil
 }
@@ -132,7 +134,11 @@ func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
 			side = "in"
 		}
 		for _, r := range records {
-			row := []string{name, b.Day.String(), side}
+			at := b.Day.String()
+			if b.At != "" {
+				at = b.At
+			}
+			row := []string{name, at, side}
 			for _, c := range r.Cells {
 				row = append(row, or(c))
 			}

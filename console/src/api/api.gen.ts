@@ -1610,6 +1610,8 @@ export interface components {
         Dataset: {
             name: string;
             zone: string;
+            /** @description The time at which a day starts; absent for midnight */
+            day_starts?: string;
             date_order?: string;
             /** @description Which moment is meant where the zone's clock shows a time twice; absent where that is refused */
             ambiguous?: string;
@@ -1648,6 +1650,8 @@ export interface components {
             /** @description The dataset exists already, and its columns hold */
             exists: boolean;
             zone: string;
+            /** @description The time at which a day starts; absent for midnight */
+            day_starts?: string;
             columns: components["schemas"]["Column"][];
             /** @description The first rows */
             samples: string[][];
@@ -1690,7 +1694,12 @@ export interface components {
             records: number;
             /**
              * Format: int64
-             * @description Day sums that differ, are missing, or should not be there
+             * @description The hour sums that are kept; absent where there are none
+             */
+            hour_sums?: number;
+            /**
+             * Format: int64
+             * @description Sums that differ, are missing, or should not be there
              */
             wrong: number;
         };
@@ -1806,6 +1815,12 @@ export interface components {
             date: string;
             /** Format: date */
             as_of: string;
+            /** @description The as-of moment, where one was given */
+            as_of_moment?: string;
+            /** @description The time zone of an answer that has times */
+            zone?: string;
+            /** @description The time at which its days start; absent for midnight */
+            day_starts?: string;
             at_close: boolean;
             calendar: string;
             /**
@@ -1846,6 +1861,12 @@ export interface components {
             expression: string;
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            moments?: components["schemas"]["Moments"];
+            /**
+             * Format: int64
+             * @description How long the moments are; absent where a side is open
+             */
+            seconds?: number;
             /** @description How many of them records cover; null where the span is open on its left */
             covered_days: number | null;
             comparisons?: components["schemas"]["Comparison"][];
@@ -1857,6 +1878,12 @@ export interface components {
             dataset?: string;
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            moments?: components["schemas"]["Moments"];
+            /**
+             * Format: int64
+             * @description How long the moments are; absent where a side is open
+             */
+            seconds?: number;
             /** @description How many of them records cover, by their ends and the as-of day */
             covered_days: number;
             like_for_like: boolean;
@@ -1925,6 +1952,12 @@ export interface components {
             unit?: components["schemas"]["RowUnit"];
             intervals: components["schemas"]["Intervals"];
             days: number | null;
+            moments?: components["schemas"]["Moments"];
+            /**
+             * Format: int64
+             * @description How long the moments are; absent where a side is open
+             */
+            seconds?: number;
             /** @description How many of them records cover */
             covered_days?: number | null;
             group: components["schemas"]["Label"][];
@@ -1933,10 +1966,20 @@ export interface components {
             cells: components["schemas"]["Value"][];
             /** @description Of lines, those of each column */
             cell_flags?: components["schemas"]["Flags"][];
-            /** @description The days that the row is compared with, where they are not those of the span */
-            comparisons?: components["schemas"]["Intervals"][];
+            /** @description What the row is compared with, where it is not what the span is */
+            comparisons?: components["schemas"]["Extent"][];
             /** @description How many of those days records cover */
             comparisons_covered?: number[];
+        };
+        Extent: {
+            intervals: components["schemas"]["Intervals"];
+            days: number | null;
+            moments?: components["schemas"]["Moments"];
+            /**
+             * Format: int64
+             * @description How long the moments are; absent where a side is open
+             */
+            seconds?: number;
         };
         Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "tied")[] | null;
         RowUnit: {
@@ -1946,6 +1989,8 @@ export interface components {
              * @description Of the whole unit
              */
             first_day: string;
+            /** @description The moment at which an hour or a minute begins; absent for units of days */
+            start?: string;
         };
         /** @description An exact decimal; null where blank */
         Value: string | null;
@@ -2022,6 +2067,12 @@ export interface components {
             where: string[];
             /** Format: date */
             as_of: string;
+            /** @description The as-of moment, where one was given */
+            as_of_moment?: string;
+            /** @description The time zone of a span that has times */
+            zone?: string;
+            /** @description The time at which its days start; absent for midnight */
+            day_starts?: string;
             at_close: boolean;
             calendar: string;
             span: components["schemas"]["AnswerSpan"];
@@ -2064,6 +2115,12 @@ export interface components {
             date: string;
             /** Format: date */
             as_of: string;
+            /** @description The as-of moment, where one was given */
+            as_of_moment?: string;
+            /** @description The time zone of a span that has times */
+            zone?: string;
+            /** @description The time at which its days start; absent for midnight */
+            day_starts?: string;
             at_close: boolean;
             calendar: string;
             span: components["schemas"]["AnswerSpan"];
@@ -2074,9 +2131,11 @@ export interface components {
         Boundary: {
             /**
              * Format: date
-             * @description The first day of the period, or the first day after it
+             * @description The first day of the period, or the first day after it; of moments, the day that holds the moment
              */
             day: string;
+            /** @description The moment, with its offset; absent for days */
+            at?: string;
             /** @description The period begins here, so what comes from here on is inside; else it has ended, and what comes before is */
             begins: boolean;
             before: components["schemas"]["RecordCells"][];
@@ -2380,6 +2439,8 @@ export interface components {
         zoneParam: string;
         /** @description The order of dates such as 03/04/2026 */
         dateOrderParam: components["schemas"]["DateOrder"];
+        /** @description The time at which a day of the dataset starts, such as 04:00; left out, midnight */
+        dayStartsParam: string;
         /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
         ambiguousParam: string;
         /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
@@ -3669,6 +3730,8 @@ export interface operations {
                 detail?: components["parameters"]["detailParam"];
                 /** @description The IANA time zone in which an instant becomes a day */
                 zone?: components["parameters"]["zoneParam"];
+                /** @description The time at which a day of the dataset starts, such as 04:00; left out, midnight */
+                day_starts?: components["parameters"]["dayStartsParam"];
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["parameters"]["dateOrderParam"];
                 /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
@@ -3747,6 +3810,8 @@ export interface operations {
                 detail?: components["parameters"]["detailParam"];
                 /** @description The IANA time zone in which an instant becomes a day */
                 zone?: components["parameters"]["zoneParam"];
+                /** @description The time at which a day of the dataset starts, such as 04:00; left out, midnight */
+                day_starts?: components["parameters"]["dayStartsParam"];
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["parameters"]["dateOrderParam"];
                 /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */

@@ -5,6 +5,8 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"vastspan/core/calendar"
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/query"
@@ -27,8 +29,7 @@ func (p *Printer) Tables(a *table.Answer) {
 				p.Linef("")
 			}
 			sp := &a.Spans[t.Rows[0].Span]
-			days := table.DayCells(sp.Intervals)
-			p.Linef("%s\n%s to %s\n", strings.ReplaceAll(t.Title, "_", " "), Day(days[0]), Day(days[1]))
+			p.Linef("%s\n%s\n", strings.ReplaceAll(t.Title, "_", " "), Extent(&sp.Extent))
 			p.pivot(a, t)
 			continue
 		}
@@ -59,6 +60,14 @@ func (p *Printer) Notes(notes []table.Note) {
 func (p *Printer) list(a *table.Answer, t *table.Table) {
 	g := &table.Grid{Header: []string{"span", "first_day", "last_day", "days"}}
 	l := Look{Right: Right(3)}
+	timed := a.Timed()
+	switch each, _ := calendar.ParseAnyUnit(t.Each); {
+	case t.Each != "" && each.OfClock(): // the unit says when
+		g.Header, l = g.Header[:1], Look{Right: map[int]bool{}}
+	case timed:
+		g.Header = []string{"span", "from", "until", "length"}
+	}
+	extent := len(g.Header) > 1
 	if t.Each != "" {
 		g.Header = append(g.Header, t.Each)
 	}
@@ -73,8 +82,10 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 		if r.Kind == table.Subtotal {
 			continue
 		}
-		days := table.DayCells(r.Intervals)
-		cells := []string{a.Spans[r.Span].Expression, Day(days[0]), Day(days[1]), days[2]}
+		cells := []string{a.Spans[r.Span].Expression}
+		if extent {
+			cells = append(cells, extentCells(&r.Extent, timed)...)
+		}
 		if t.Each != "" {
 			cells = append(cells, unit(r))
 		}
@@ -91,6 +102,51 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 		g.Rows = append(g.Rows, cells)
 	}
 	p.Table(g, l)
+}
+
+// extentCells are those of days, and where any of an answer has times those of moments.
+func extentCells(e *table.Extent, timed bool) []string {
+	switch {
+	case e.Moments == nil:
+		days := table.DayCells(e.Intervals)
+		if timed && e.Days != nil {
+			days[2] = Number(int64(*e.Days), "day")
+		}
+		return []string{Day(days[0]), Day(days[1]), days[2]}
+	case e.Moments.Empty():
+		return []string{"no moments", "", ""}
+	}
+	b, length := e.Moments.Bounds(), ""
+	if e.Seconds != nil {
+		length = table.Length(*e.Seconds)
+	}
+	return []string{e.Moments.Long(b.Start), e.Moments.Long(b.End), length}
+}
+
+// Extent writes which days or moments something is of, on one line.
+func Extent(e *table.Extent) string {
+	if e.Moments != nil {
+		return Runs(*e.Moments)
+	}
+	days := table.DayCells(e.Intervals)
+	return Day(days[0]) + " to " + Day(days[1])
+}
+
+// AnswerAsOf writes as of when an answer is, and in which calendar.
+func AnswerAsOf(a *table.Answer) string {
+	if a.AsOfMoment != "" && a.Timed() {
+		if clock, err := civil.ReadClock(a.Zone, a.DayStarts); err == nil {
+			if at, err := clock.Parse(a.AsOfMoment); err == nil {
+				return AsOf(civil.AsOf{Clock: clock, Day: a.AsOf, Moment: at.Moment, Timed: true}, a.AtClose, a.Calendar) +
+					", zone " + clock.String()
+			}
+		}
+	}
+	text := AsOf(a.AsOf, a.AtClose, a.Calendar)
+	if a.Zone != "" && a.Timed() {
+		text += ", zone " + a.Zone
+	}
+	return text
 }
 
 // head names a column; what is derived from a figure is named by both where there are several figures.
@@ -198,16 +254,14 @@ func (p *Printer) Lineup(up *query.Lineup) {
 	p.Linef("")
 	for i := range up.Lines {
 		a := up.Lines[i].Answer
-		days := table.DayCells(a.Spans[0].Intervals)
 		p.Linef(
-			"%s: %s of %s by %s, %s, %s to %s",
+			"%s: %s of %s by %s, %s, %s",
 			up.Lines[i].Label,
 			a.Query.Figures[0].Words(),
 			a.Dataset,
 			a.Date,
 			a.Spans[0].Expression,
-			Day(days[0]),
-			Day(days[1]),
+			Extent(&a.Spans[0].Extent),
 		)
 		var notes []table.Note
 		for _, n := range a.Notes {

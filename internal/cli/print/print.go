@@ -7,7 +7,6 @@ import (
 	"io"
 	"os"
 	"strings"
-	"time"
 
 	pretty "github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -180,35 +179,13 @@ func AsOf(asOf interface{ Long() string }, atClose bool, calendar string) string
 	return s + ", calendar " + calendar
 }
 
-// Moment writes a moment for people, with the offset of the clock: Mon 19 Oct 2026 14:30 +02:00; an open side as two dots.
-func Moment(c civil.Clock, m civil.Moment) string {
-	if m == civil.BeginningOfTime || m == civil.EndOfTime {
-		return ".."
-	}
-	date, within := c.DateAndTime(m)
-	layout := "15:04 -07:00"
-	if within%(60*civil.Second) != 0 {
-		layout = "15:04:05.999999 -07:00"
-	}
-	return date.Long() + " " + time.UnixMicro(int64(m)).In(c.Zone()).Format(layout)
-}
-
-// Length writes a length in hours and minutes, and seconds where there are any: 24:00.
-func Length(seconds int64) string {
-	text := fmt.Sprintf("%s:%02d", Count(seconds/3600), seconds/60%60)
-	if s := seconds % 60; s != 0 {
-		text += fmt.Sprintf(":%02d", s)
-	}
-	return text
-}
-
 // Runs writes the first and the last of some moments, and how many runs they are where there are several.
 func Runs(z civil.Zoned) string {
 	if z.Empty() {
 		return "no moments"
 	}
 	b := z.Bounds()
-	text := Moment(z.Clock, b.Start) + " … " + Moment(z.Clock, b.End)
+	text := z.Long(b.Start) + " … " + z.Long(b.End)
 	if n := z.Len(); n > 1 {
 		text += fmt.Sprintf(" (%d periods)", n)
 	}

@@ -1,5 +1,5 @@
 {{- /* Figures of which partial results do not combine, of every period and group and of the groups put
-together. Each record is joined to the periods that hold its day; sorting is the database's, which need
+together. Each record is joined to the periods that hold it; sorting is the database's, which need
 not keep it in memory. */ -}}
 SELECT period{{range $i, $_ := .Labels}}, g{{$i}}, grouping(g{{$i}}){{end}}
 {{- range .Figures}},
@@ -8,8 +8,8 @@ SELECT period{{range $i, $_ := .Labels}}, g{{$i}}, grouping(g{{$i}}){{end}}
 {{- end}}
 FROM (VALUES {{join .Periods}}) AS s(period, since, until)
 JOIN (
-	SELECT {{.Day}} AS day{{range $i, $l := .Labels}}, {{$l}} AS g{{$i}}{{end}}{{range $i, $v := .Values}}, {{$v}} AS v{{$i}}{{end}}
+	SELECT {{.At}} AS at{{range $i, $l := .Labels}}, {{$l}} AS g{{$i}}{{end}}{{range $i, $v := .Values}}, {{$v}} AS v{{$i}}{{end}}
 	FROM {{.Table}}
 	{{.Where}}
-) AS r ON r.day >= s.since AND r.day < s.until
+) AS r ON r.at >= s.since AND r.at < s.until
 GROUP BY GROUPING SETS ({{join .Sets}})

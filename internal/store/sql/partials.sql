@@ -1,6 +1,6 @@
 {{- /* Partial results of each segment and group, and the days that they lie on. */ -}}
-SELECT {{bucket .Day}}{{range .Labels}}, {{.}}{{end}},
-	min({{.Day}}), max({{.Day}}), {{.Records}}
+SELECT {{.Axis.Bucket}}{{range .Labels}}, {{.}}{{end}},
+	min({{.Axis.At}}), max({{.Axis.At}}), {{.Records}}
 {{- range .Amounts}},
 	{{.Count}}, {{.Sum}}::text, {{if .Bounds}}{{.Min}}::text, {{.Max}}::text{{else}}NULL, NULL{{end}}
 {{- end}}

@@ -1,6 +1,6 @@
 {{- /* The earliest or the latest value of each segment and group, and whether others at the same time differ. */ -}}
 WITH points AS (
-	SELECT {{bucket .Day}} AS segment{{range $i, $label := .Labels}}, {{$label}} AS label{{$i}}{{end}},
+	SELECT {{.Axis.Bucket}} AS segment{{range $i, $label := .Labels}}, {{$label}} AS label{{$i}}{{end}},
 		{{.At}} AS at, {{.Record}} AS record, {{.Value}} AS value
 	FROM {{.Table}}
 	{{.Where}}

@@ -1,5 +1,5 @@
-{{- /* Records added up by day and combination of categories. */ -}}
-SELECT {{.Day}}, count(*){{range .Categories}}, {{.}}{{end}}
+{{- /* Records added up by day or hour and combination of categories. */ -}}
+SELECT {{.Key}}, count(*){{range .Categories}}, {{.}}{{end}}
 {{- range .Amounts}}, count({{.}}), sum({{.}}), min({{.}}), max({{.}}){{end}}
 FROM {{.Table}} AS r
 WHERE {{.Which}}
