@@ -67,3 +67,18 @@ func (c Clock) Aligned(step Moment) bool {
 	}
 	return true
 }
+
+// An Offset is how far what a clock shows is ahead of UTC, from a moment on.
+type Offset struct{ From, Ahead Moment }
+
+// Offsets lists the offsets of a clock in order, through the year 2200; the first is from the beginning of time.
+func (c Clock) Offsets() []Offset {
+	if c.periods == nil {
+		return []Offset{{BeginningOfTime, 0}}
+	}
+	list := make([]Offset, len(c.periods.starts))
+	for i, at := range c.periods.starts {
+		list[i] = Offset{at, c.periods.offsets[i]}
+	}
+	return list
+}

@@ -10,9 +10,10 @@ import (
 // A Label is the value of a category; the zero value is blank, which is not the empty text. A label
 // that stands for many values is told apart by what it is, never by a text.
 type Label struct {
-	Text string
-	Set  bool
-	many many
+	Text  string
+	Set   bool
+	many  many
+	place int // among values that have an order of their own; 0 for those that go by their text
 }
 
 // many says which values a label stands for.
@@ -34,15 +35,18 @@ var (
 // LabelOf returns the label of a text.
 func LabelOf(text string) Label { return Label{Text: text, Set: true} }
 
+// PlacedLabel returns the label of a text at a place from 1 on: weekdays and months go by their place.
+func PlacedLabel(text string, place int) Label { return Label{Text: text, Set: true, place: place} }
+
 // IsOther reports whether a label stands for the values that are not among the top ones.
 func (l Label) IsOther() bool { return l.many == other }
 
 // IsAll reports whether a label stands for all values of a category.
 func (l Label) IsAll() bool { return l.many == all }
 
-// Compare orders labels: texts, blank, the others, all.
+// Compare orders labels: texts, by their place where they have one, blank, the others, all.
 func (l Label) Compare(m Label) int {
-	return cmp.Or(l.rank()-m.rank(), strings.Compare(l.Text, m.Text))
+	return cmp.Or(l.rank()-m.rank(), l.place-m.place, strings.Compare(l.Text, m.Text))
 }
 
 func (l Label) rank() int {

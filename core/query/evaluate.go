@@ -88,7 +88,11 @@ func (p *plan) checkColumns(r *tally.Request, s *dataset.Schema) error {
 		return errorAt(err, "/date")
 	}
 	for i, name := range r.By {
-		if err := s.CheckCategory(name); err != nil {
+		err := r.CheckCategory(s, i, name)
+		if err != nil && s.Index(name) < 0 && r.Part(i) == nil {
+			err = fmt.Errorf("%w; parts of time are %s", err, PartForms)
+		}
+		if err != nil {
 			return errorAt(err, "/by/%d", i)
 		}
 	}
@@ -121,6 +125,7 @@ func (p *plan) run(ctx context.Context) error {
 		}
 	}
 	tally.SortGroups(p.groups, p.top)
+	p.fillParts()
 	rows := 0
 	for i := range p.spans {
 		rows += max(1, len(p.spans[i].rows)) * len(p.groups)

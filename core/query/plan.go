@@ -124,15 +124,25 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 	if err := p.resolveFilters(&p.query.Where, main.Schema); err != nil {
 		return nil, errorAt(err, "/where")
 	}
+	var parts []*tally.TimePart
+	var err error
+	if p.query.By, parts, err = p.parts(q.By, main.Schema); err != nil {
+		return nil, err
+	}
+	if q.Across != "" {
+		if names, _, err := p.parts([]string{q.Across}, main.Schema); err == nil {
+			p.query.Across = names[0]
+		}
+	}
 	q = p.query
-	request := tally.Request{Figures: p.lookUp(), By: q.By, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
+	request := tally.Request{Figures: p.lookUp(), By: q.By, Parts: parts, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)
 		if err != nil {
 			return nil, err
 		}
-		r, err := o.request(q, request.Figures, other)
+		r, err := o.request(q, request, other)
 		if err == nil && o.Where != nil {
 			err = p.resolveFilters(&r.Where, other.Schema)
 		}
@@ -280,7 +290,7 @@ func (q *Query) checkAcross() error {
 }
 
 // request asks other records for the same figures, under their own names of columns.
-func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally.Request, error) {
+func (o *Other) request(q Query, own tally.Request, other Records) (tally.Request, error) {
 	named := func(column string) string {
 		if own, ok := o.Columns[column]; ok {
 			return own
@@ -292,8 +302,8 @@ func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally
 		return tally.Request{}, err
 	}
 	r := tally.Request{Date: o.Date, Where: o.Where, Clock: clock}
-	asked := slices.Clone(q.By)
-	for _, f := range figures {
+	var asked []string
+	for _, f := range own.Figures {
 		asked = append(asked, f.Columns()...)
 		if f.Column != "" {
 			f.Column = named(f.Column)
@@ -303,8 +313,18 @@ func (o *Other) request(q Query, figures []measure.Figure, other Records) (tally
 		}
 		r.Figures = append(r.Figures, f)
 	}
-	for _, c := range q.By {
-		r.By = append(r.By, named(c))
+	for i, c := range q.By {
+		part := own.Part(i)
+		if part == nil {
+			asked = append(asked, c)
+			r.By, r.Parts = append(r.By, named(c)), append(r.Parts, nil)
+			continue
+		}
+		r.By, r.Parts = append(r.By, c), append(r.Parts, part)
+		if part.Column != "" {
+			asked = append(asked, part.Column)
+			r.Parts[i] = part.By(named(part.Column))
+		}
 	}
 	if o.Where == nil {
 		asked = append(asked, q.Where.Columns()...)

@@ -60,7 +60,7 @@ func (a *Answer) Grid() *Grid {
 		return a.pivotGrid()
 	}
 	timed := a.Timed()
-	g := &Grid{Header: slices.Concat([]string{"span"}, extentHeader("", timed), []string{"covered_days"})}
+	g := &Grid{Header: slices.Concat(a.Beside.Names(), []string{"span"}, extentHeader("", timed), []string{"covered_days"})}
 	for i := range a.Tables {
 		a.rows(g, &a.Tables[i], timed)
 	}
@@ -85,7 +85,7 @@ func (a *Answer) rows(g *Grid, t *Table, timed bool) {
 			continue
 		}
 		sp := &a.Spans[r.Span]
-		cells := append([]string{sp.Expression}, r.cells(timed)...)
+		cells := slices.Concat(a.Beside.Cells(r.Span), []string{sp.Expression}, r.cells(timed))
 		cells = append(cells, countCell(r.CoveredDays))
 		for _, l := range r.Group {
 			cells = append(cells, a.csvLabel(l))

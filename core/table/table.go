@@ -37,6 +37,30 @@ type Answer struct {
 	Spans   []Span  `json:"spans"`
 	Tables  []Table `json:"tables"`
 	Notes   []Note  `json:"notes"`
+	// Beside is what stands beside the rows of each span, where the spans came as a list.
+	Beside *Beside `json:"-"`
+}
+
+// A Beside is columns of a list of spans, with a row for each span.
+type Beside struct {
+	Header []string
+	Rows   [][]string
+}
+
+// Names are the columns that stand beside; none where there is no list.
+func (b *Beside) Names() []string {
+	if b == nil {
+		return nil
+	}
+	return b.Header
+}
+
+// Cells are what stands beside a span; none where there is no list.
+func (b *Beside) Cells(span int) []string {
+	if b == nil {
+		return nil
+	}
+	return b.Rows[span]
 }
 
 // A Span is one of the spans that were asked for.

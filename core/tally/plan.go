@@ -49,7 +49,9 @@ func NewPlan(r Request) (*Plan, error) {
 	for _, f := range r.Figures {
 		p.need(f)
 	}
-	p.Timed = slices.ContainsFunc(r.Periods, Period.Timed)
+	p.Timed = slices.ContainsFunc(r.Periods, Period.Timed) || slices.ContainsFunc(r.Parts, func(t *TimePart) bool {
+		return t != nil && t.hours && r.DateOf(t) == r.Date
+	})
 	for _, period := range r.Periods {
 		if p.Timed {
 			period = period.By(r.Clock)
@@ -99,8 +101,8 @@ func (p *Plan) Check(s *dataset.Schema) error {
 	if c := &s.Columns[at]; p.Timed && c.Type != dataset.Timestamp {
 		return NoTimes(s, c.Name)
 	}
-	for _, name := range p.By {
-		if err := s.CheckCategory(name); err != nil {
+	for i, name := range p.By {
+		if err := p.CheckCategory(s, i, name); err != nil {
 			return err
 		}
 	}
@@ -148,6 +150,22 @@ func (p *Plan) AmountColumns() []string {
 // NeedsFirstLast reports whether any figure is an earliest or latest value.
 func (p *Plan) NeedsFirstLast() bool {
 	return slices.ContainsFunc(p.Amounts, func(a Amount) bool { return a.Needs&measure.NeedsFirstLast != 0 })
+}
+
+// CheckCategory refuses a category that records cannot be broken down by.
+func (r *Request) CheckCategory(s *dataset.Schema, i int, name string) error {
+	part := r.Part(i)
+	if part == nil {
+		return s.CheckCategory(name)
+	}
+	at, err := s.DateColumn(r.DateOf(part))
+	if err != nil {
+		return err
+	}
+	if c := &s.Columns[at]; part.hours && c.Type != dataset.Timestamp {
+		return NoTimes(s, c.Name)
+	}
+	return nil
 }
 
 // NoTimes is the error of hours that are asked of a column of dates.

@@ -5,6 +5,7 @@
 package tally
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -22,7 +23,9 @@ type Request struct {
 	Clock   civil.Clock
 	Figures []measure.Figure
 	By      []string // at most MaxBy category columns
-	Where   dataset.Filters
+	// Parts are the parts of time among By, nil for columns; none where all are columns.
+	Parts []*TimePart
+	Where dataset.Filters
 	// Date is the column that says on which day a record lies; empty is the one that the records
 	// are kept by.
 	Date string
@@ -40,6 +43,17 @@ const (
 	MaxTop = 1000
 )
 
+// Part returns the part of time that a category is; nil for a column.
+func (r *Request) Part(category int) *TimePart {
+	if category >= len(r.Parts) {
+		return nil
+	}
+	return r.Parts[category]
+}
+
+// DateOf returns the column of the dates that a part of time is of; empty is the one that the records are kept by.
+func (r *Request) DateOf(t *TimePart) string { return cmp.Or(t.Column, r.Date) }
+
 func (r *Request) check() error {
 	switch {
 	case len(r.Periods) == 0:
@@ -54,6 +68,9 @@ func (r *Request) check() error {
 		return fmt.Errorf("top %d: expected 1 to %d", r.Top, MaxTop)
 	case r.Top > 0 && len(r.By) == 0:
 		return fmt.Errorf("top %d needs a category (by)", r.Top)
+	}
+	if r.Top > 0 && r.Part(0) != nil {
+		return fmt.Errorf("top %d ranks the values of a column; %s is a part of time, which goes in its own order", r.Top, r.By[0])
 	}
 	if _, ok := r.Ranking(); r.Top > 0 && !ok {
 		return fmt.Errorf("top %d ranks by a count, sum, mean, min or max: ask for one of them", r.Top)

@@ -28,6 +28,8 @@ type totalFlags struct {
 	derived      map[string]*[]string       // by the flag of the derivation
 	where, other []string
 	rolling      string
+	overFile     string
+	limits       *query.Limits // of the file
 	count        bool
 	receipt      string
 	file         fileFlags
@@ -59,8 +61,14 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	f.add(c)
 	f.definitionFlags(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if f.overFile != "" {
+			var err error
+			if f.limits, err = a.limits(f.overFile); err != nil {
+				return err
+			}
+		}
 		q, err := f.read(args)
-		if err == nil {
+		if err == nil && f.limits == nil {
 			err = a.readable(q.Over)
 		}
 		if err != nil {
@@ -76,7 +84,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 		case f.book != "" || f.offline:
 			return usagef("--book and --offline go with a file; dataset %s is read with the service's own definitions", args[0])
 		}
-		return a.total(cmd.Context(), q, *out)
+		return a.total(cmd.Context(), q, f.limits, *out)
 	}
 	return c
 }
@@ -85,6 +93,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 func (f *totalFlags) add(c *cobra.Command) {
 	flags, q := c.Flags(), &f.query
 	flags.StringArrayVar(&q.Over, "over", nil, "expressions to total over; may be given several times, and words after it count too")
+	flags.StringVar(&f.overFile, "over-file", "", overFileHelp)
 	f.columns = map[measure.Kind]*[]string{}
 	for _, e := range measure.All() {
 		if e.OfColumn() {
@@ -204,7 +213,12 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 			return q, usagef("--%[1]s %[2]s: write --%[1]s='%[2]s'", paceFlag, arg)
 		}
 	}
-	if len(q.Over) == 0 {
+	switch {
+	case f.limits != nil && len(q.Over) > 0:
+		return q, usagef("--over and --over-file do not go together")
+	case f.limits != nil:
+		q.Over = f.limits.Over
+	case len(q.Over) == 0:
 		return q, usagef("total: expected --over and an expression, such as --over 'last full month'")
 	}
 	if !isFile(args[0]) {
@@ -278,9 +292,9 @@ func readWhere(texts []string) (dataset.Filters, error) {
 	return filters, nil
 }
 
-// total asks the service.
-func (a *app) total(ctx context.Context, q query.Query, out print.Output) error {
-	if out == print.AsCSV {
+// total asks the service; limits are the list that the spans came from, nil where they came from none.
+func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, out print.Output) error {
+	if out == print.AsCSV && limits == nil {
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) {
 			return c.TotalWithResponse(ctx, q, a.acceptCSV)
 		})
@@ -297,7 +311,7 @@ func (a *app) total(ctx context.Context, q query.Query, out print.Output) error 
 	if err := r.JSON200.ReadClock(); err != nil {
 		return err
 	}
-	return a.printAnswer(r.JSON200, out, a.at())
+	return a.printAnswer(limits.Put(r.JSON200), out, a.at())
 }
 
 // printAnswer prints an answer; source says whose definitions it uses.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -104,20 +103,26 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	if out != print.AsTable {
 		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
 	}
-	return a.printAnswer(answer, out, "definitions: "+d.String())
+	return a.printAnswer(f.limits.Put(answer), out, "definitions: "+d.String())
 }
 
 // hints are what a query says about a file's columns: its figures need amounts, its categories text.
 func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 	h := service.ColumnHints{
-		Date:       q.Date,
-		Zone:       f.file.zone,
-		DayStarts:  f.file.dayStarts,
-		DateOrder:  dataset.DateOrder(f.file.dateOrder),
-		Numbers:    f.file.numbers,
-		Ambiguous:  dataset.Ambiguous(f.file.ambiguous),
-		Epoch:      dataset.Epoch(f.file.epoch),
-		Categories: slices.Clone(q.By),
+		Date:      q.Date,
+		Zone:      f.file.zone,
+		DayStarts: f.file.dayStarts,
+		DateOrder: dataset.DateOrder(f.file.dateOrder),
+		Numbers:   f.file.numbers,
+		Ambiguous: dataset.Ambiguous(f.file.ambiguous),
+		Epoch:     dataset.Epoch(f.file.epoch),
+	}
+	for _, name := range q.By {
+		if query.IsPart(name) {
+			h.MaybeCategories = append(h.MaybeCategories, name)
+		} else {
+			h.Categories = append(h.Categories, name)
+		}
 	}
 	for _, fig := range q.Figures {
 		if e, _ := measure.Lookup(fig.Kind); e.OfColumn() && !e.AnyType {

@@ -2,6 +2,7 @@ package ingest
 
 import (
 	"context"
+	"encoding/binary"
 	"slices"
 
 	"vastspan/core/civil"
@@ -57,6 +58,7 @@ type layout struct {
 	day                 int
 	amounts, by, values []int
 	columns             []int // all of them
+	clock               civil.Clock
 }
 
 func (f *Source) layout(p *tally.Plan) (*layout, error) {
@@ -64,13 +66,25 @@ func (f *Source) layout(p *tally.Plan) (*layout, error) {
 	if err := p.Check(s); err != nil {
 		return nil, err
 	}
-	l := &layout{plan: p, schema: s, amounts: s.Indexes(p.AmountColumns()), by: s.Indexes(p.By), values: s.Indexes(p.ValueColumns)}
+	l := &layout{plan: p, schema: s, amounts: s.Indexes(p.AmountColumns()), values: s.Indexes(p.ValueColumns)}
 	var err error
 	if l.day, err = s.DateColumn(p.Date); err != nil {
 		return nil, err
 	}
 	if l.pass, err = s.Predicate(p.Where); err != nil {
 		return nil, err
+	}
+	if l.clock, err = s.Clock(); err != nil {
+		return nil, err
+	}
+	for i, name := range p.By {
+		at := s.Index(name)
+		if part := p.Part(i); part != nil {
+			if at, err = s.DateColumn(p.DateOf(part)); err != nil {
+				return nil, err
+			}
+		}
+		l.by = append(l.by, at)
 	}
 	l.columns = slices.Concat([]int{l.day}, l.amounts, l.by, l.values)
 	l.columns = append(l.columns, s.Indexes(p.Where.Columns())...)
@@ -101,6 +115,8 @@ type gathering struct {
 	coverage tally.Coverage
 	all      tally.Coverage // of what the filters take out, too
 	key      []byte
+	parts    [tally.MaxBy]int // the places of the parts of time of the record at hand; -1 for none
+	days     [tally.MaxBy]map[civil.Day]int
 }
 
 // add takes one more record in.
@@ -121,13 +137,19 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 	if !l.plan.Wanted(segment) {
 		return nil
 	}
-	g.key = g.key[:0]
-	for _, i := range l.by {
-		g.key = cells[i].AppendKey(g.key)
+	if err := g.find(l, cells); err != nil {
+		return err
 	}
 	one := g.Group(g.key, len(l.plan.Cuts)+1, func() (labels []dataset.Label) {
-		for _, i := range l.by {
-			labels = append(labels, cells[i].Label())
+		for i, at := range l.by {
+			switch part := l.plan.Part(i); {
+			case part == nil:
+				labels = append(labels, cells[at].Label())
+			case g.parts[i] < 0:
+				labels = append(labels, dataset.Label{})
+			default:
+				labels = append(labels, part.Values[g.parts[i]])
+			}
 		}
 		return labels
 	})
@@ -135,6 +157,46 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 		one.Parts[segment] = l.plan.NewPart()
 	}
 	return l.addTo(one.Parts[segment], line, cells)
+}
+
+// find makes the key of a record's group.
+func (g *gathering) find(l *layout, cells []dataset.Cell) error {
+	g.key = g.key[:0]
+	for i, at := range l.by {
+		part, c := l.plan.Part(i), &cells[at]
+		if part == nil {
+			g.key = c.AppendKey(g.key)
+			continue
+		}
+		var err error
+		if g.parts[i], err = g.place(l, i, part, c); err != nil {
+			return err
+		}
+		g.key = binary.AppendVarint(g.key, int64(g.parts[i]))
+	}
+	return nil
+}
+
+// place returns the place of a date or a time among the values of a part of time; -1 of a blank.
+func (g *gathering) place(l *layout, category int, part *tally.TimePart, c *dataset.Cell) (int, error) {
+	switch {
+	case !c.Set:
+		return -1, nil
+	case part.Hours():
+		return part.OfMoment(l.clock, civil.Moment(c.Micros())), nil
+	}
+	place, ok := g.days[category][c.Day]
+	if !ok {
+		var err error
+		if place, err = part.OfDay(c.Day); err != nil {
+			return 0, err
+		}
+		if g.days[category] == nil {
+			g.days[category] = map[civil.Day]int{}
+		}
+		g.days[category][c.Day] = place
+	}
+	return place, nil
 }
 
 func (l *layout) addTo(t *tally.Part, line int, cells []dataset.Cell) error {

@@ -15,13 +15,15 @@ type ColumnHints struct {
 	Date       string
 	Amounts    []string
 	Categories []string
-	Details    []string
-	Zone       string
-	DayStarts  string
-	DateOrder  dataset.DateOrder
-	Numbers    string
-	Ambiguous  dataset.Ambiguous
-	Epoch      dataset.Epoch
+	// MaybeCategories are categories where there are columns of such names.
+	MaybeCategories []string
+	Details         []string
+	Zone            string
+	DayStarts       string
+	DateOrder       dataset.DateOrder
+	Numbers         string
+	Ambiguous       dataset.Ambiguous
+	Epoch           dataset.Epoch
 }
 
 // maxColumnName is the longest name a column may have, in bytes.
@@ -168,6 +170,11 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 			c.Role = role
 		}
 		return nil
+	}
+	for _, name := range h.MaybeCategories {
+		if s.Index(name) >= 0 {
+			h.Categories = append(slices.Clone(h.Categories), name)
+		}
 	}
 	return errors.Join(set(h.Amounts, dataset.Amount), set(h.Categories, dataset.Category), set(h.Details, dataset.Detail))
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
@@ -60,22 +61,27 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 		}
 		g = sums.grain()
 	}
-	err := r.store.reading(ctx, func(tx *gorm.DB) error {
+	err := r.store.Snapshot(ctx, func(ctx context.Context) error {
 		var err error
-		found, err = r.snapshot(tx, g, p, into)
+		found, err = r.snapshot(ctx, r.store.reader(ctx), g, p, into)
 		return err
 	})
 	return found, err
 }
 
 // snapshot asks for everything that a plan needs.
-func (r *source) snapshot(tx *gorm.DB, g grain, p *tally.Plan, into tally.Collector) (found tally.Found, err error) {
+func (r *source) snapshot(
+	ctx context.Context, tx *gorm.DB, g grain, p *tally.Plan, into tally.Collector,
+) (found tally.Found, err error) {
 	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
 		if found.Top, err = r.rank(tx, g, p); err != nil {
 			return found, err
 		}
 	}
-	l := r.labels(p, found.Top)
+	l, err := r.labels(ctx, g, p, found.Top)
+	if err != nil {
+		return found, err
+	}
 	if found.Coverage, err = r.partials(tx, g, p, l, into); err != nil {
 		return found, err
 	}
@@ -131,13 +137,21 @@ func (s *Store) coverage(ctx context.Context, g grain) (tally.Coverage, error) {
 type labels struct {
 	columns []string
 	args    []any
-	by      int
+	plan    *tally.Plan
 	top     bool
 }
 
-func (r *source) labels(p *tally.Plan, top *tally.Top) labels {
-	l := labels{by: len(p.By), top: top != nil}
+func (r *source) labels(ctx context.Context, g grain, p *tally.Plan, top *tally.Top) (labels, error) {
+	l := labels{plan: p, top: top != nil}
 	for i, name := range p.By {
+		if p.Part(i) != nil {
+			place, err := r.partSQL(ctx, g, p, i)
+			if err != nil {
+				return l, err
+			}
+			l.columns = append(l.columns, "("+place+")::text")
+			continue
+		}
 		c := r.dataset.column(name)
 		if i > 0 || top == nil {
 			l.columns = append(l.columns, c)
@@ -150,12 +164,12 @@ func (r *source) labels(p *tally.Plan, top *tally.Top) labels {
 		l.columns = append(l.columns, "CASE WHEN "+kept.sql+" THEN "+c+" END", "("+kept.sql+") IS NOT TRUE")
 		l.args = append(append(l.args, kept.args...), kept.args...)
 	}
-	return l
+	return l, nil
 }
 
 // scan returns where to scan what the labels select, and how to read it.
 func (l *labels) scan() (into []any, read func() []dataset.Label) {
-	texts := make([]sql.NullString, l.by)
+	texts := make([]sql.NullString, len(l.plan.By))
 	isOther := new(sql.NullBool)
 	for i := range texts {
 		into = append(into, &texts[i])
@@ -166,9 +180,13 @@ func (l *labels) scan() (into []any, read func() []dataset.Label) {
 	return into, func() []dataset.Label {
 		var group []dataset.Label
 		for i, t := range texts {
-			if i == 0 && isOther.Bool {
+			part := l.plan.Part(i)
+			switch place, err := strconv.Atoi(t.String); {
+			case i == 0 && isOther.Bool:
 				group = append(group, dataset.Other)
-			} else {
+			case part != nil && t.Valid && err == nil:
+				group = append(group, part.Values[place-1])
+			default:
 				group = append(group, dataset.Label{Text: t.String, Set: t.Valid})
 			}
 		}

@@ -180,7 +180,8 @@ func (s *Store) sweep(ctx context.Context) {
 	var tables []string
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
-		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
+		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (
+			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
 		Scan(&tables).Error
 	for _, table := range tables {
 		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)

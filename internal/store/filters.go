@@ -178,7 +178,8 @@ func dayOfMoment(moment string, c civil.Clock) string {
 	}
 	var cases strings.Builder
 	for _, v := range irregular {
-		fmt.Fprintf(&cases, " WHEN %[1]s >= %[2]s AND %[1]s < %[3]s THEN date %[4]s", moment, instant(v.Start), instant(v.End), literal(v.Day.String()))
+		fmt.Fprintf(&cases, " WHEN %[1]s >= %[2]s AND %[1]s < %[3]s THEN date %[4]s",
+			moment, instant(v.Start), instant(v.End), literal(v.Day.String()))
 	}
 	return "CASE" + cases.String() + " ELSE " + day + " END"
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/big"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -187,6 +188,9 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 		return x.Compare(y)
 	})
 	label := func(r naiveRecord, i int) dataset.Label {
+		if part := q.Part(i); part != nil {
+			return l.part(q.By[i], r.texts[cmp.Or(part.Column, date)])
+		}
 		text := r.texts[q.By[i]]
 		return dataset.Label{Text: text, Set: text != ""}
 	}
@@ -263,6 +267,9 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	slices.SortFunc(groups, func(a, b []dataset.Label) int {
 		for i := range a {
 			c := compareNaive(a[i], b[i])
+			if q.Part(i) != nil {
+				c = naivePlace(a[i]) - naivePlace(b[i])
+			}
 			if i == 0 && q.Top > 0 {
 				place := func(l dataset.Label) int { return (slices.Index(top, l) + len(top) + 1) % (len(top) + 1) }
 				c = place(a[0]) - place(b[0])
@@ -314,6 +321,38 @@ func compareNaive(a, b dataset.Label) int {
 		return map[bool]int{true: -1, false: 1}[a.Set]
 	}
 	return strings.Compare(a.Text, b.Text)
+}
+
+// part returns a part of the time of a text, by its name.
+func (l *naiveList) part(name, text string) dataset.Label {
+	if text == "" {
+		return dataset.Label{}
+	}
+	at, day := l.moment(text)
+	year, month, date := day.Date()
+	switch {
+	case strings.HasPrefix(name, "hour"):
+		hour := at.In(l.clock.Zone()).Hour()
+		return dataset.PlacedLabel(fmt.Sprintf("%02d:00", hour), hour+1)
+	case strings.HasPrefix(name, "weekday"):
+		weekday := time.Date(year, time.Month(month), date, 0, 0, 0, 0, time.UTC).Weekday()
+		return dataset.PlacedLabel(weekday.String()[:3], (int(weekday)+6)%7+1)
+	case strings.HasPrefix(name, "month of year"):
+		return dataset.PlacedLabel(time.Month(month).String()[:3], month)
+	}
+	return dataset.PlacedLabel(strconv.Itoa(date), date)
+}
+
+// naivePlace is where a part of time goes among its like, blanks last.
+func naivePlace(l dataset.Label) int {
+	if !l.Set {
+		return 1000
+	}
+	if at := strings.Index("JanFebMarAprMayJunJulAugSepOctNovDec MonTueWedThuFriSatSun", l.Text); at >= 0 && len(l.Text) == 3 {
+		return at
+	}
+	n, _ := strconv.Atoi(strings.TrimSuffix(l.Text, ":00"))
+	return n
 }
 
 // figure takes one figure of a list of records, which are in time order.

@@ -294,8 +294,12 @@ func (d *Dataset) rollupKnows(p *tally.Plan) bool {
 		return false
 	}
 	categories, amounts := d.rollupCategories(), d.rollupAmounts()
-	for _, name := range p.By {
-		if !slices.Contains(categories, name) {
+	for i, name := range p.By {
+		if part := p.Part(i); part != nil {
+			if p.DateOf(part) != p.Date {
+				return false
+			}
+		} else if !slices.Contains(categories, name) {
 			return false
 		}
 	}

@@ -344,8 +344,14 @@ func (c *rollup) finish() error {
 // answers reports whether a plan can be answered here.
 func (c *rollup) answers(p *tally.Plan) bool {
 	groups := 1
-	for _, name := range p.By {
-		if groups *= max(1, len(c.category(name).labels)); groups > maxDense {
+	for i, name := range p.By {
+		n := 0
+		if part := p.Part(i); part != nil {
+			n = len(part.Values) + 1
+		} else {
+			n = len(c.category(name).labels)
+		}
+		if groups *= max(1, n); groups > maxDense {
 			return false
 		}
 	}

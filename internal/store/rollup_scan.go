@@ -36,8 +36,13 @@ type sumCell struct {
 func (c *rollup) partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
 	var found tally.Found
 	w := &pass{rollup: c, plan: p, groups: 1}
-	for _, name := range p.By {
-		column := c.category(name)
+	for i, name := range p.By {
+		var column *categoryColumn
+		if part := p.Part(i); part != nil {
+			column = c.partColumn(part)
+		} else {
+			column = c.category(name)
+		}
 		w.by = append(w.by, column)
 		w.groups *= len(column.labels)
 	}

@@ -1,6 +1,7 @@
 package print
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -68,6 +69,10 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 		g.Header = []string{"span", "from", "until", "length"}
 	}
 	extent := len(g.Header) > 1
+	if beside := a.Beside.Names(); len(beside) > 0 {
+		g.Header = slices.Concat(beside, g.Header)
+		l.Right = map[int]bool{len(g.Header) - 1: extent}
+	}
 	if t.Each != "" {
 		g.Header = append(g.Header, t.Each)
 	}
@@ -82,7 +87,7 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 		if r.Kind == table.Subtotal {
 			continue
 		}
-		cells := []string{a.Spans[r.Span].Expression}
+		cells := append(slices.Clone(a.Beside.Cells(r.Span)), a.Spans[r.Span].Expression)
 		if extent {
 			cells = append(cells, extentCells(&r.Extent, timed)...)
 		}
