@@ -12,6 +12,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/elapsed"
 	"vastspan/core/query"
 	"vastspan/core/span"
 )
@@ -81,7 +82,7 @@ type Records struct {
 type plan struct {
 	question Question
 	scope    span.Scope
-	unit     *Unit
+	unit     *elapsed.Unit
 	bands    []Band
 	each     calendar.Unit
 	over     civil.Set
@@ -160,7 +161,7 @@ func (p *plan) checkDates(schema *dataset.Schema) error {
 // readUnit reads the unit; hours need columns of times, and end with the as-of day as the dataset's clock has it.
 func (p *plan) readUnit(schema *dataset.Schema) error {
 	var err error
-	if p.unit, err = parseUnit(p.question.Unit); err != nil || p.unit.count != nil {
+	if p.unit, err = elapsed.ParseUnit(p.question.Unit); err != nil || p.unit.Count != nil {
 		return err
 	}
 	for _, name := range []string{p.question.From, p.question.To} {

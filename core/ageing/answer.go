@@ -12,6 +12,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/elapsed"
 	"vastspan/core/query"
 )
 
@@ -19,7 +20,6 @@ import (
 type Answer struct {
 	// Question is what was asked, with what was left out: the as-of day, the calendar, the unit.
 	Question
-	AsOfDay civil.Day `json:"-"`
 	// OverDays are the days of the span that records begin in.
 	OverDays civil.Set `json:"over_days"`
 	// Cautions are those of the span and of the filters' spans.
@@ -177,17 +177,17 @@ func (c *collector) take(s Stay) error {
 
 // length returns how long a stay lasts, or how old it is; between days it is found once for each two.
 func (c *collector) length(s *Stay, p pair, open bool) (int, error) {
-	if c.plan.unit.count == nil {
+	if c.plan.unit.Count == nil {
 		to := s.To
 		if open {
 			to = c.plan.end
 		}
-		return int((to - s.From) / (3600 * civil.Second)), nil
+		return elapsed.Hours(s.From, to), nil
 	}
 	if length, known := c.lengths[p]; known {
 		return length, nil
 	}
-	length, err := c.plan.unit.count(p.from, p.to, c.plan.scope.Calendar)
+	length, err := c.plan.unit.Count(p.from, p.to, c.plan.scope.Calendar)
 	if err != nil {
 		return 0, &query.Error{Pointer: "/unit", Err: err}
 	}
@@ -218,7 +218,7 @@ func (g *gathering) add(s *Stay, open bool, length, band int) error {
 // answer puts everything together.
 func (c *collector) answer(name string) (*Answer, error) {
 	a := c.told
-	a.Question, a.AsOfDay, a.OverDays, a.Cautions = c.plan.question, c.asOf, c.plan.over, c.plan.cautions
+	a.Question, a.OverDays, a.Cautions = c.plan.question, c.plan.over, c.plan.cautions
 	a.Dataset, a.Unit, a.Question.AsOf, a.Question.Calendar = name, c.plan.unit.Name, c.asOf.String(), c.plan.scope.Calendar.Name()
 	if a.Only == "" {
 		a.Only = All

@@ -57,6 +57,8 @@ type Column struct {
 	Unit string `json:"unit,omitempty"`
 	// Better says whether a higher or a lower amount is better; empty for neither.
 	Better Better `json:"better,omitempty"`
+	// Length is what the cells are made by, where the column is a length and not one of the records.
+	Length *LengthColumn `json:"-"`
 }
 
 // MaxDecimals is the most decimals that an amount can be shown with.

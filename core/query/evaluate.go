@@ -28,6 +28,8 @@ type Answer struct {
 	Counterparts []span.Node `json:"-"`
 	// Filters are the expressions of the filters.
 	Filters []span.Node `json:"-"`
+	// Lengths are the columns that figures and filters are of and the records have not.
+	Lengths []dataset.Column `json:"-"`
 }
 
 // Expressions returns all expressions that an answer depends on.
@@ -156,7 +158,7 @@ func (p *plan) answer() (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Answer{Query: p.query, Filters: p.filterNodes, Answer: table.Answer{
+	a := &Answer{Query: p.query, Filters: p.filterNodes, Lengths: main.request.Lengths, Answer: table.Answer{
 		Dataset: main.Name, Date: main.Schema.Columns[date].Name, AsOf: p.Scope.AsOf, AtClose: p.Scope.AtClose, Calendar: p.Scope.Calendar.Name(),
 		Records: main.result.Records, Undated: main.result.Undated,
 	}}

@@ -72,6 +72,7 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 	}
 	p.endNotes(add)
 	p.clockNotes(add)
+	p.lengthNotes(add)
 	var units []string
 	for _, f := range p.query.Figures {
 		for _, name := range f.Columns() {

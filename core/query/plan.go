@@ -121,11 +121,15 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		p.against = append(p.against, a)
 		p.query.Against[i] = a.Text
 	}
+	lengths, err := p.lengths(main.Schema)
+	if err != nil {
+		return nil, err
+	}
+	main.Schema = main.Schema.With(lengths)
 	if err := p.resolveFilters(&p.query.Where, main.Schema); err != nil {
 		return nil, errorAt(err, "/where")
 	}
 	var parts []*tally.TimePart
-	var err error
 	if p.query.By, parts, err = p.parts(q.By, main.Schema); err != nil {
 		return nil, err
 	}
@@ -135,14 +139,14 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 	}
 	q = p.query
-	request := tally.Request{Figures: p.lookUp(), By: q.By, Parts: parts, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
+	request := tally.Request{Figures: p.lookUp(), By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)
 		if err != nil {
 			return nil, err
 		}
-		r, err := o.request(q, request, other)
+		r, err := o.request(q, request, &other)
 		if err == nil && o.Where != nil {
 			err = p.resolveFilters(&r.Where, other.Schema)
 		}
@@ -290,7 +294,7 @@ func (q *Query) checkAcross() error {
 }
 
 // request asks other records for the same figures, under their own names of columns.
-func (o *Other) request(q Query, own tally.Request, other Records) (tally.Request, error) {
+func (o *Other) request(q Query, own tally.Request, other *Records) (tally.Request, error) {
 	named := func(column string) string {
 		if own, ok := o.Columns[column]; ok {
 			return own
@@ -302,6 +306,18 @@ func (o *Other) request(q Query, own tally.Request, other Records) (tally.Reques
 		return tally.Request{}, err
 	}
 	r := tally.Request{Date: o.Date, Where: o.Where, Clock: clock}
+	for _, c := range own.Lengths {
+		renamed := *c.Length
+		renamed.From, renamed.To = named(renamed.From), named(renamed.To)
+		for _, name := range []string{renamed.From, renamed.To} {
+			if _, err := other.Schema.DateColumn(name); err != nil {
+				return r, err
+			}
+		}
+		c.Length = &renamed
+		r.Lengths = append(r.Lengths, c)
+	}
+	other.Schema = other.Schema.With(r.Lengths)
 	var asked []string
 	for _, f := range own.Figures {
 		asked = append(asked, f.Columns()...)

@@ -128,8 +128,9 @@ const (
 	ComparedWith   Code = "comparison"
 	NotLikeForLike Code = "not_like_for_like"
 	Legend         Code = "legend"
-	Clocks         Code = "clocks"  // two sides become days by different clocks
-	Derived        Code = "derived" // how a figure comes about that is derived of another
+	Lengthened     Code = "lengths_of_open" // up to when the lengths of what is open are counted
+	Clocks         Code = "clocks"          // two sides become days by different clocks
+	Derived        Code = "derived"         // how a figure comes about that is derived of another
 )
 
 // A Note says what shaped the figures, or what to be careful with.

@@ -25,7 +25,9 @@ type Request struct {
 	By      []string // at most MaxBy category columns
 	// Parts are the parts of time among By, nil for columns; none where all are columns.
 	Parts []*TimePart
-	Where dataset.Filters
+	// Lengths are columns that are no columns of the records, but may be what figures and filters are of.
+	Lengths []dataset.Column
+	Where   dataset.Filters
 	// Date is the column that says on which day a record lies; empty is the one that the records
 	// are kept by.
 	Date string

@@ -11,6 +11,7 @@ import (
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/elapsed"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
 	"vastspan/internal/service"
@@ -29,7 +30,7 @@ func (f *ageingFlags) add(c *cobra.Command) {
 	q := &f.question
 	flags.StringVar(&q.From, "from", "", "of records: the column of the day on which a record begins")
 	flags.StringVar(&q.To, "to", "", "of records: the column of the day on which it ends, blank while it is open")
-	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(ageing.UnitNames(), ", ")+" (default days)")
+	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(elapsed.UnitNames(), ", ")+" (default days)")
 	flags.StringVar(&q.Bands, "bands", "", "of records: lengths to count by, such as '0-7,8-30,31-90,91+'")
 	flags.IntVar(&f.within, "within", -1, "of records: give the share that lasts at most so long")
 	flags.StringVar(&q.By, "by", "", "of records: category to break down by")
@@ -129,9 +130,13 @@ func (a *app) ageingFile(
 }
 
 func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string) error {
+	asOf, err := civil.ParseDay(answer.Question.AsOf)
+	if err != nil {
+		return err
+	}
 	return a.print.Print(out, print.View{Data: answer, Grid: answer.Grid, Draw: func(p *print.Printer) {
 		p.Linef("%s from %s to %s in %s, %s", answer.Dataset, answer.From, answer.To, answer.Unit,
-			print.AsOf(answer.AsOfDay, false, answer.Calendar))
+			print.AsOf(asOf, false, answer.Calendar))
 		p.Linef("%s\n", source)
 		p.Table(answer.Figures(), ageingLook(answer, 0))
 		if answer.Bands != "" {

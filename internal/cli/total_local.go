@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -126,7 +127,7 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 	}
 	for _, fig := range q.Figures {
 		if e, _ := measure.Lookup(fig.Kind); e.OfColumn() && !e.AnyType {
-			h.Amounts = append(h.Amounts, fig.Columns()...)
+			h.Amounts = append(h.Amounts, slices.DeleteFunc(fig.Columns(), query.IsLength)...)
 		}
 	}
 	for _, filter := range q.Where { // a column of few values may look like numbers and still be names

@@ -57,12 +57,13 @@ type layout struct {
 	pass                func([]dataset.Cell) bool
 	day                 int
 	amounts, by, values []int
-	columns             []int // all of them
+	columns             []int // all of them that are in the file
+	lengths             []lengthCell
 	clock               civil.Clock
 }
 
 func (f *Source) layout(p *tally.Plan) (*layout, error) {
-	s := f.Schema
+	s := f.Schema.With(p.Lengths)
 	if err := p.Check(s); err != nil {
 		return nil, err
 	}
@@ -86,11 +87,21 @@ func (f *Source) layout(p *tally.Plan) (*layout, error) {
 		}
 		l.by = append(l.by, at)
 	}
-	l.columns = slices.Concat([]int{l.day}, l.amounts, l.by, l.values)
-	l.columns = append(l.columns, s.Indexes(p.Where.Columns())...)
+	l.columns = slices.Concat([]int{l.day}, l.amounts, l.by, l.values, s.Indexes(p.Where.Columns()))
+	for i, c := range p.Lengths {
+		one := lengthCell{c.Length, s.Index(c.Length.From), s.Index(c.Length.To), len(f.Schema.Columns) + i}
+		l.lengths, l.columns = append(l.lengths, one), append(l.columns, one.from, one.to)
+	}
 	slices.Sort(l.columns)
 	l.columns = slices.Compact(l.columns)
+	l.columns = slices.DeleteFunc(l.columns, func(at int) bool { return at >= len(f.Schema.Columns) })
 	return l, nil
+}
+
+// A lengthCell is where a length stands among the cells of a row, and where its dates do.
+type lengthCell struct {
+	*dataset.LengthColumn
+	from, to, into int
 }
 
 // at returns the place of a record in the time of the plan.
@@ -117,10 +128,21 @@ type gathering struct {
 	key      []byte
 	parts    [tally.MaxBy]int // the places of the parts of time of the record at hand; -1 for none
 	days     [tally.MaxBy]map[civil.Day]int
+	cells    []dataset.Cell // with those of lengths
 }
 
 // add takes one more record in.
 func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
+	if len(l.lengths) > 0 {
+		g.cells = append(append(g.cells[:0], cells...), make([]dataset.Cell, len(l.lengths))...)
+		cells = g.cells
+		for i := range l.lengths {
+			one := &l.lengths[i]
+			if err := one.Cell(&cells[one.from], &cells[one.to], &cells[one.into]); err != nil {
+				return err
+			}
+		}
+	}
 	day := &cells[l.day]
 	if day.Set {
 		g.all.Add(day.Day)

@@ -93,6 +93,7 @@ func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) 
 		return nil, err
 	}
 	l.listing.Period, l.listing.Where = tally.Period{Days: l.Span().Intervals, Moments: l.Span().Moments}, l.Answer.Query.Where
+	l.listing.Lengths = l.Answer.Lengths
 	return l, nil
 }
 

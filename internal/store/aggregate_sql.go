@@ -47,9 +47,14 @@ type source struct {
 // either wholly in them or not at all.
 func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
 	var found tally.Found
-	if err := p.Check(&r.dataset.Schema); err != nil {
+	d, err := r.store.with(ctx, r.dataset, p.Lengths)
+	if err != nil {
 		return found, err
 	}
+	if err := p.Check(&d.Schema); err != nil {
+		return found, err
+	}
+	r = &source{r.store, d, r.from}
 	g := r.dataset.recordGrain(r.dataset.axis(p))
 	if sums, ok := r.dataset.rollupFor(p); ok && r.from >= fromRollup {
 		if r.from == fromMemory {
@@ -61,7 +66,7 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 		}
 		g = sums.grain()
 	}
-	err := r.store.Snapshot(ctx, func(ctx context.Context) error {
+	err = r.store.Snapshot(ctx, func(ctx context.Context) error {
 		var err error
 		found, err = r.snapshot(ctx, r.store.reader(ctx), g, p, into)
 		return err

@@ -31,6 +31,8 @@ type Dataset struct {
 	// HourStep is how many seconds its hour sums are apart; 0 where it keeps none.
 	HourStep  int64
 	CreatedAt time.Time
+	// lengths is the SQL of columns that are no columns of the table.
+	lengths map[string]string
 }
 
 // A Load is one file that was loaded into a dataset, whole.
@@ -69,7 +71,12 @@ func (d *Dataset) view() string { return quote("records", d.Name) }
 
 // column returns the stored name of a column: its number in the schema. Names of users may be any
 // text, those that PostgreSQL keeps for itself among them.
-func (d *Dataset) column(name string) string { return storedColumn(d.Schema.Index(name)) }
+func (d *Dataset) column(name string) string {
+	if sql, ok := d.lengths[name]; ok {
+		return sql
+	}
+	return storedColumn(d.Schema.Index(name))
+}
 
 func storedColumn(i int) string { return fmt.Sprintf("c%d", i+1) }
 

@@ -26,6 +26,7 @@ type Record struct {
 type Listing struct {
 	Period      tally.Period
 	Where       dataset.Filters
+	Lengths     []dataset.Column // that filters are on
 	Date        string
 	OldestFirst bool
 	Limit       int     // 0 for all
@@ -61,16 +62,21 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) (list []Reco
 
 // EachRecord passes a dataset's records with a day on, one after the other; none is kept.
 func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func(Record) error) error {
+	columns := d.Schema.Columns
+	d, err := s.with(ctx, d, l.Lengths)
+	if err != nil {
+		return err
+	}
 	if err := d.Schema.CheckFilters(l.Where); err != nil {
 		return err
 	}
 	zone, order := d.clock().Zone(), d.order(l.Date)
-	var columns []string
-	for _, c := range d.Schema.Columns {
+	var selected []string
+	for _, c := range columns {
 		if c.Type == dataset.Timestamp {
-			columns = append(columns, d.column(c.Name))
+			selected = append(selected, d.column(c.Name))
 		} else {
-			columns = append(columns, d.column(c.Name)+"::text")
+			selected = append(selected, d.column(c.Name)+"::text")
 		}
 	}
 	direction, beyond := " DESC", " < "
@@ -92,7 +98,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 			"Record":    quote(recordColumn),
 			"Day":       order.day,
 			"Moment":    order.moment,
-			"Columns":   columns,
+			"Columns":   selected,
 			"Table":     d.table(),
 			"Where":     clauses,
 			"Direction": direction,
@@ -106,7 +112,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 		}
 		defer rows.Close()
 		for rows.Next() {
-			r, err := d.scanRecord(rows, zone)
+			r, err := scanRecord(rows, columns, zone)
 			if err != nil {
 				return err
 			}
@@ -152,6 +158,10 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	if l.After == nil {
 		return decimal.Value{}, nil
 	}
+	d, err := s.with(ctx, d, l.Lengths)
+	if err != nil {
+		return decimal.Value{}, err
+	}
 	through := " >= "
 	if l.OldestFirst {
 		through = " <= "
@@ -177,13 +187,13 @@ func (s *Store) Around(ctx context.Context, d *Dataset, l Listing, past, future 
 	return before, from, err
 }
 
-func (d *Dataset) scanRecord(rows *sql.Rows, zone *time.Location) (Record, error) {
-	r := Record{Cells: make([]*string, len(d.Schema.Columns))}
+func scanRecord(rows *sql.Rows, columns []dataset.Column, zone *time.Location) (Record, error) {
+	r := Record{Cells: make([]*string, len(columns))}
 	var day time.Time
 	var moment sql.NullTime
-	moments := make([]sql.NullTime, len(d.Schema.Columns))
+	moments := make([]sql.NullTime, len(columns))
 	into := []any{&r.ID, &day, &moment}
-	for i, c := range d.Schema.Columns {
+	for i, c := range columns {
 		if c.Type == dataset.Timestamp {
 			into = append(into, &moments[i])
 		} else {

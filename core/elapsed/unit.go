@@ -1,4 +1,4 @@
-package ageing
+package elapsed
 
 import (
 	"fmt"
@@ -7,14 +7,13 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
-	"vastspan/core/elapsed"
 )
 
 // A Unit is what a length is counted in (semantics §10).
 type Unit struct {
 	Name string // as it is written
-	// count counts from one day, inside, to a later one, outside; nil for hours, which are between moments.
-	count func(from, to civil.Day, cal *calendar.Calendar) (int, error)
+	// Count counts from one day, inside, to a later one, outside; nil for hours, which are between moments.
+	Count func(from, to civil.Day, cal *calendar.Calendar) (int, error)
 }
 
 // units holds the units in the order in which they are listed.
@@ -25,11 +24,11 @@ var units = []Unit{
 	}},
 	{"weeks", func(from, to civil.Day, _ *calendar.Calendar) (int, error) { return int(to-from) / 7, nil }},
 	{"months", func(from, to civil.Day, cal *calendar.Calendar) (int, error) {
-		n, _, err := elapsed.Months(from, to, cal)
+		n, _, err := Months(from, to, cal)
 		return n, err
 	}},
 	{"years", func(from, to civil.Day, cal *calendar.Calendar) (int, error) {
-		n, _, err := elapsed.Months(from, to, cal)
+		n, _, err := Months(from, to, cal)
 		return n / cal.PeriodsPerYear(), err
 	}},
 	{"hours", nil},
@@ -39,9 +38,12 @@ var units = []Unit{
 
 func boundaries(name string, u calendar.Unit) Unit {
 	return Unit{name, func(from, to civil.Day, cal *calendar.Calendar) (int, error) {
-		return elapsed.Boundaries(from, to, u, cal)
+		return Boundaries(from, to, u, cal)
 	}}
 }
+
+// Hours returns the whole hours from one moment to a later one.
+func Hours(from, to civil.Moment) int { return int((to - from) / (3600 * civil.Second)) }
 
 // UnitNames lists the units that lengths are counted in.
 func UnitNames() []string {
@@ -52,8 +54,8 @@ func UnitNames() []string {
 	return names
 }
 
-// parseUnit reads the name of a unit, with hyphens or blanks; empty is days.
-func parseUnit(text string) (*Unit, error) {
+// ParseUnit reads the name of a unit, with hyphens or blanks; empty is days.
+func ParseUnit(text string) (*Unit, error) {
 	name := strings.ReplaceAll(strings.ToLower(strings.TrimSpace(text)), "-", " ")
 	if name == "" {
 		name = "days"
