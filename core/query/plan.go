@@ -139,7 +139,9 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 	}
 	q = p.query
-	request := tally.Request{Figures: p.lookUp(), By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock}
+	request := tally.Request{
+		Figures: p.lookUp(), By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock,
+	}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)

@@ -38,7 +38,9 @@ func (s *Store) lengthSQL(ctx context.Context, d *Dataset, l *dataset.LengthColu
 	if l.Count == nil {
 		from, end := d.column(l.From), instant(l.End)
 		to := fmt.Sprintf("least(%s, %s)", d.column(l.To), end)
-		return fmt.Sprintf("(CASE WHEN %[1]s < %[3]s AND %[1]s <= %[2]s THEN trunc(extract(epoch FROM %[2]s - %[1]s) / 3600) END)", from, to, end), nil
+		return fmt.Sprintf(
+			"(CASE WHEN %[1]s < %[3]s AND %[1]s <= %[2]s THEN trunc(extract(epoch FROM %[2]s - %[1]s) / 3600) END)", from, to, end,
+		), nil
 	}
 	from, asOf := d.dayOf(d.dateColumn(l.From)), "date "+literal(l.AsOf.String())
 	to := fmt.Sprintf("least(%s, %s)", d.dayOf(d.dateColumn(l.To)), asOf)

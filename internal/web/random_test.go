@@ -30,24 +30,24 @@ var requests = flag.Int("requests", 20_000, "how many random requests are sent")
 
 // Words that requests are made of: what is there, what is nearly right, and what lies at the edges.
 var (
-	randomNames       = []string{"sales", "sales", "sales", "plan", "closed", "board", "firm", "x", "civil", "monthly"}
+	randomNames       = []string{"sales", "sales", "sales", "gates", "gates", "plan", "closed", "board", "firm", "x", "civil", "monthly"}
 	randomExpressions = []string{
 		"last full month", "last full month", "this month", "this year", "last 3 full months", "year to date", "2026", "trailing 30 days",
-		"trailing 24 hours", "yesterday, only 09:00-17:00", "from yesterday 22:00 until today 06:00", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
+		"trailing 24 hours", "this hour", "2026-10-19T08:00/2026-10-19T20:00", "yesterday, only 09:00-17:00", "from yesterday 22:00 until today 06:00", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
 		"2020-01-01/2026-12-31, only Mon/Wed/Fri", "all dates", "from 2026-01-01", "9999-12-31", "0001-01-01", "trailing 999999999 years",
 		"business day 3 of next full month", "last month", "@nobody", "coming 3 weeks in firm", "?when", "today except today", "",
 	}
 	randomDays = []string{
-		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "-1", "",
+		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "now", "2026-10-19T14:30", "-1", "",
 	}
-	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", ""}
+	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", "weekday", "hour", "month of year of booked", ""}
 	randomFigures = []string{"count", "count", "count", "count", "sum amount", "sum amount", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum",
 		"ratio amount/amount", "ratio amount", "sum amount per day", "count per business day", "sum amount pace by days", "sum amount pace by year before",
-		"ratio amount/amount per day", "mean amount pace by days"}
+		"ratio amount/amount per day", "mean amount pace by days", "mean days from day to booked", "max months from booked to day"}
 	randomFilters = []string{"region=North", "region=North", "region=South", "amount>=1", "region!=", "amount>=2", "day<=2026-09-30", "region~o", "amount=a", "seen=2026-09-01", "=", "region=a,b,,c",
 		"region in (North, South)", "region not in (North) ignoring case", "day in @closed", "booked blank or booked after last full month",
-		"region contains 'o' or region contains \"th", "amount between 1 and 2", "day before @nobody", "region=North or South", "amount not blank"}
-	randomUnits = []string{"day", "week", "month", "month", "month", "week", "quarter", "year", "business day", "span", "decade"}
+		"region contains 'o' or region contains \"th", "amount between 1 and 2", "day before @nobody", "region=North or South", "amount not blank", "days from day to booked > 1", "hours from day to booked < 9"}
+	randomUnits = []string{"hour", "hour", "minute", "day", "week", "month", "month", "month", "week", "quarter", "year", "business day", "span", "decade"}
 	randomMoves = []string{"prior", "1 year earlier", "52 weeks earlier", "month earlier", "last full year", "9999 years later", "@closed"}
 	randomZones = []string{"UTC", "Europe/Berlin", "Pacific/Apia", "Local", "Nowhere/Else"}
 )
@@ -290,6 +290,10 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 	return q, fmt.Sprintf("%s: %s %s?%s %.300q", op.o.OperationID, op.method, path, query.Encode(), body), nil
 }
 
+// gates is a file of records with times.
+const gates = "day,booked,region,amount\n2026-10-19T08:10:00Z,2026-10-19T07:00:00Z,North,1\n2026-10-19T19:59:59.5Z,,South,2.50\n" +
+	"2026-10-18T23:30:00Z,2026-10-01T12:00:00Z,,\n2025-10-26T00:30:00Z,2025-10-20T00:00:00Z,North,-3\n2025-10-26T01:30:00Z,,North,4\n"
+
 // maxMemory is how much memory the service, its callers and the test may take together.
 const maxMemory = 500 << 20
 
@@ -312,6 +316,7 @@ func TestRandomRequests(t *testing.T) {
 			for sent.Add(1) <= int64(*requests) && wrong.Load() < 10 {
 				if made.chance(1) { // what was removed is there again
 					s.ask("POST", prefix+"/datasets/sales/loads?date=day&amount=amount&category=region", sales)
+					s.ask("POST", prefix+"/datasets/gates/loads?date=day&amount=amount&category=region&zone=Europe/Berlin&day_starts=04:00", gates)
 					s.ask("POST", prefix+"/spans", `{"name":"closed","is":"last full month"}`)
 					s.ask("POST", prefix+"/holidays", `{"name":"x","days":["2026-12-25"]}`)
 					s.ask("POST", prefix+"/calendars", `{"name":"firm","year_starts":"04-01","holidays":"x"}`)
