@@ -116,6 +116,9 @@ func limit(text string) (string, error) {
 	if _, err := civil.UTC.Parse(text); err != nil {
 		return "", fmt.Errorf("%q: expected a date, or a date with a time, such as 2026-10-19T14:30", text)
 	}
+	if _, within, _ := strings.Cut(strings.ToUpper(text), "T"); strings.ContainsAny(within, "Z+-.") {
+		return "", fmt.Errorf("%q: expected a time to the second, as the clock of the records shows it, without an offset", text)
+	}
 	return strings.ToUpper(text), nil
 }
 
