@@ -26,6 +26,7 @@ var allowed = map[string][]string{
 		"core/table",
 	},
 	"bench": {
+		"core/calendar",
 		"core/civil",
 		"core/dataset",
 		"core/measure",
@@ -40,7 +41,7 @@ var allowed = map[string][]string{
 	"core/ageing": {
 		"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/elapsed", "core/query", "core/span", "core/table",
 	},
-	"core/book":           {"core/calendar", "core/civil", "core/elapsed", "core/naming", "core/query", "core/span"},
+	"core/book":           {"core/ageing", "core/calendar", "core/civil", "core/elapsed", "core/naming", "core/query", "core/span"},
 	"core/calendar":       {"core/civil", "core/internal/floor", "core/naming"},
 	"core/civil":          {"core/internal/floor"},
 	"core/dataset":        {"core/calendar", "core/civil", "core/decimal"},
@@ -55,6 +56,7 @@ var allowed = map[string][]string{
 		"core/civil",
 		"core/dataset",
 		"core/decimal",
+		"core/elapsed",
 		"core/measure",
 		"core/span",
 		"core/table",
@@ -118,6 +120,7 @@ var allowed = map[string][]string{
 	},
 	"internal/store": {
 		"core/ageing",
+		"core/calendar",
 		"core/civil",
 		"core/dataset",
 		"core/daytable",

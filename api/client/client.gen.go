@@ -479,6 +479,15 @@ type ClientInterface interface {
 	// Corresponds with GET /holidays/{name}/versions (the `ListHolidayListVersions` operationId).
 	ListHolidayListVersions(ctx context.Context, name NameParam, params *ListHolidayListVersionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ReadLimitsWithBody Read a list of spans, such as shifts, campaigns or tides, to total over
+	//
+	// A CSV file with a column expression, or the columns from and until: dates, or dates with times, until outside. Others stand beside.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /limits (the `ReadLimits` operationId).
+	ReadLimitsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// LineUpWithBody Several lines, each a query of its own, lined up by the position of the unit in the year
 	//
 	// Takes any type of body and a specified content type.
@@ -1688,6 +1697,25 @@ func (c *Client) RestoreHolidayList(ctx context.Context, name NameParam, body Re
 // Corresponds with GET /holidays/{name}/versions (the `ListHolidayListVersions` operationId).
 func (c *Client) ListHolidayListVersions(ctx context.Context, name NameParam, params *ListHolidayListVersionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListHolidayListVersionsRequest(c.Server, name, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadLimitsWithBody Read a list of spans, such as shifts, campaigns or tides, to total over
+//
+// A CSV file with a column expression, or the columns from and until: dates, or dates with times, until outside. Others stand beside.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /limits (the `ReadLimits` operationId).
+func (c *Client) ReadLimitsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadLimitsRequestWithBody(c.Server, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4913,6 +4941,35 @@ func NewListHolidayListVersionsRequest(server string, name NameParam, params *Li
 	return req, nil
 }
 
+// NewReadLimitsRequestWithBody constructs an http.Request for the ReadLimits method, with any body, and a specified content type
+func NewReadLimitsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/limits")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewLineUpRequest calls the generic LineUp builder with application/json body
 func NewLineUpRequest(server string, body LineUpJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -6508,6 +6565,15 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /holidays/{name}/versions (the `ListHolidayListVersions` operationId).
 	ListHolidayListVersionsWithResponse(ctx context.Context, name NameParam, params *ListHolidayListVersionsParams, reqEditors ...RequestEditorFn) (*ListHolidayListVersionsResponse, error)
+
+	// ReadLimitsWithBodyWithResponse Read a list of spans, such as shifts, campaigns or tides, to total over
+	//
+	// A CSV file with a column expression, or the columns from and until: dates, or dates with times, until outside. Others stand beside.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /limits (the `ReadLimits` operationId).
+	ReadLimitsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadLimitsResponse, error)
 
 	// LineUpWithBodyWithResponse Several lines, each a query of its own, lined up by the position of the unit in the year
 	//
@@ -8912,6 +8978,54 @@ func (r ListHolidayListVersionsResponse) ContentType() string {
 	return ""
 }
 
+type ReadLimitsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Limits
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadLimitsResponse) GetJSON200() *Limits {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadLimitsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadLimitsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadLimitsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadLimitsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadLimitsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type LineUpResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -10881,6 +10995,21 @@ func (c *ClientWithResponses) ListHolidayListVersionsWithResponse(ctx context.Co
 		return nil, err
 	}
 	return ParseListHolidayListVersionsResponse(rsp)
+}
+
+// ReadLimitsWithBodyWithResponse Read a list of spans, such as shifts, campaigns or tides, to total over
+//
+// A CSV file with a column expression, or the columns from and until: dates, or dates with times, until outside. Others stand beside.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /limits (the `ReadLimits` operationId).
+func (c *ClientWithResponses) ReadLimitsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadLimitsResponse, error) {
+	rsp, err := c.ReadLimitsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadLimitsResponse(rsp)
 }
 
 // LineUpWithBodyWithResponse Several lines, each a query of its own, lined up by the position of the unit in the year
@@ -12968,6 +13097,39 @@ func ParseListHolidayListVersionsResponse(rsp *http.Response) (*ListHolidayListV
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest VersionsPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadLimitsResponse parses an HTTP response from a ReadLimitsWithResponse call
+func ParseReadLimitsResponse(rsp *http.Response) (*ReadLimitsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadLimitsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Limits
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -149,6 +149,9 @@ type ServerInterface interface {
 	// ListHolidayListVersions The versions of a holidayList, newest first
 	// (GET /holidays/{name}/versions)
 	ListHolidayListVersions(c *gin.Context, name NameParam, params ListHolidayListVersionsParams)
+	// ReadLimits Read a list of spans, such as shifts, campaigns or tides, to total over
+	// (POST /limits)
+	ReadLimits(c *gin.Context)
 	// LineUp Several lines, each a query of its own, lined up by the position of the unit in the year
 	// (POST /lines)
 	LineUp(c *gin.Context)
@@ -1839,6 +1842,19 @@ func (siw *ServerInterfaceWrapper) ListHolidayListVersions(c *gin.Context) {
 	siw.Handler.ListHolidayListVersions(c, name, params)
 }
 
+// ReadLimits operation middleware
+func (siw *ServerInterfaceWrapper) ReadLimits(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadLimits(c)
+}
+
 // LineUp operation middleware
 func (siw *ServerInterfaceWrapper) LineUp(c *gin.Context) {
 
@@ -2474,6 +2490,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/check", wrapper.Check)
 	router.POST(options.BaseURL+"/elapsed", wrapper.Elapse)
+	router.POST(options.BaseURL+"/limits", wrapper.ReadLimits)
 	router.POST(options.BaseURL+"/ageing", wrapper.Age)
 	router.POST(options.BaseURL+"/days", wrapper.ListDays)
 	router.GET(options.BaseURL+"/days/published", wrapper.GetPublishedDays)
@@ -4452,6 +4469,45 @@ func (response ListHolidayListVersionsdefaultApplicationProblemPlusJSONResponse)
 	return err
 }
 
+type ReadLimitsRequestObject struct {
+	Body io.Reader
+}
+
+type ReadLimitsResponseObject interface {
+	VisitReadLimitsResponse(w http.ResponseWriter) error
+}
+
+type ReadLimits200JSONResponse Limits
+
+func (response ReadLimits200JSONResponse) VisitReadLimitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadLimitsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadLimitsdefaultApplicationProblemPlusJSONResponse) VisitReadLimitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LineUpRequestObject struct {
 	Body *LineUpJSONRequestBody
 }
@@ -5696,6 +5752,9 @@ type StrictServerInterface interface {
 	// ListHolidayListVersions The versions of a holidayList, newest first
 	// (GET /holidays/{name}/versions)
 	ListHolidayListVersions(ctx context.Context, request ListHolidayListVersionsRequestObject) (ListHolidayListVersionsResponseObject, error)
+	// ReadLimits Read a list of spans, such as shifts, campaigns or tides, to total over
+	// (POST /limits)
+	ReadLimits(ctx context.Context, request ReadLimitsRequestObject) (ReadLimitsResponseObject, error)
 	// LineUp Several lines, each a query of its own, lined up by the position of the unit in the year
 	// (POST /lines)
 	LineUp(ctx context.Context, request LineUpRequestObject) (LineUpResponseObject, error)
@@ -7255,6 +7314,32 @@ func (sh *strictHandler) ListHolidayListVersions(ctx *gin.Context, name NamePara
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListHolidayListVersionsResponseObject); ok {
 		if err := validResponse.VisitListHolidayListVersionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadLimits operation middleware
+func (sh *strictHandler) ReadLimits(ctx *gin.Context) {
+	var request ReadLimitsRequestObject
+
+	request.Body = ctx.Request.Body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadLimits(ctx, request.(ReadLimitsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadLimits")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadLimitsResponseObject); ok {
+		if err := validResponse.VisitReadLimitsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

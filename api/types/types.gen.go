@@ -394,7 +394,8 @@ type BriefItem = book.Item
 
 // BriefItemView defines model for BriefItemView.
 type BriefItemView struct {
-	Answer *Answer `json:"answer,omitempty"`
+	Ageing *AgeingAnswer `json:"ageing,omitempty"`
+	Answer *Answer       `json:"answer,omitempty"`
 
 	// Error Why there is no answer
 	Error *string `json:"error,omitempty"`
@@ -793,6 +794,18 @@ type Intervals = civil.Set
 
 // Label A value of a category, null for blank; or what stands for all values, or for those beyond the top ones
 type Label = dataset.Label
+
+// Limits defines model for Limits.
+type Limits struct {
+	// Header The columns that stand beside
+	Header []string `json:"header"`
+
+	// Over The expressions, in the order of the list, as a total takes them
+	Over []string `json:"over"`
+
+	// Rows What stands beside each expression
+	Rows [][]string `json:"rows"`
+}
 
 // Line A query of one span and one figure, with a label
 type Line = query.Line

@@ -19,23 +19,48 @@ import (
 
 // A Question asks how long the records of a dataset last.
 type Question struct {
-	Dataset string `json:"dataset,omitempty"`
-	From    string `json:"from"` // the column of the day on which a record begins
-	To      string `json:"to"`   // that of the day on which it ends, blank while it is open
-	Unit    string `json:"unit,omitempty"`
-	Bands   string `json:"bands,omitempty"`
+	Dataset string `json:"dataset,omitempty" yaml:"dataset,omitempty"`
+	From    string `json:"from"              yaml:"from"` // the column of the day on which a record begins
+	To      string `json:"to"                yaml:"to"`   // that of the day on which it ends, blank while it is open
+	Unit    string `json:"unit,omitempty"    yaml:"unit,omitempty"`
+	Bands   string `json:"bands,omitempty"   yaml:"bands,omitempty"`
 	// Within asks for the share of records that last at most so long.
-	Within *int   `json:"within,omitempty"`
-	By     string `json:"by,omitempty"`     // a category
-	Amount string `json:"amount,omitempty"` // added up in each band
+	Within *int   `json:"within,omitempty" yaml:"within,omitempty"`
+	By     string `json:"by,omitempty"     yaml:"by,omitempty"`     // a category
+	Amount string `json:"amount,omitempty" yaml:"amount,omitempty"` // added up in each band
 	// Over keeps the records that begin in a span.
-	Over string `json:"over,omitempty"`
+	Over string `json:"over,omitempty" yaml:"over,omitempty"`
 	// Only is open, closed or all; empty is all.
-	Only string `json:"only,omitempty"`
+	Only string `json:"only,omitempty" yaml:"only,omitempty"`
 	// Each asks for what was opened, closed and open at the end of each unit of the calendar.
-	Each  string          `json:"each,omitempty"`
-	Where dataset.Filters `json:"where,omitempty"`
-	query.Context
+	Each          string          `json:"each,omitempty"  yaml:"each,omitempty"`
+	Where         dataset.Filters `json:"where,omitempty" yaml:"where,flow,omitempty"`
+	query.Context ` yaml:",inline"`
+}
+
+// Check refuses what no dataset could answer.
+func (q *Question) Check() error {
+	if q.From == "" || q.To == "" || q.From == q.To {
+		return errors.New("expected two columns of dates: from and to")
+	}
+	if _, err := elapsed.ParseUnit(q.Unit); err != nil {
+		return err
+	}
+	if _, err := ParseBands(q.Bands); err != nil {
+		return err
+	}
+	if err := q.checkOnly(); err != nil {
+		return err
+	}
+	p := plan{question: *q}
+	return p.readEach()
+}
+
+func (q *Question) checkOnly() error {
+	if !slices.Contains([]string{"", All, Open, Closed}, q.Only) {
+		return fmt.Errorf("%q: expected %s, %s or %s", q.Only, Open, Closed, All)
+	}
+	return nil
 }
 
 // What Only may say.
@@ -88,6 +113,7 @@ type plan struct {
 	over     civil.Set
 	request  Request
 	cautions []string
+	nodes    []span.Node  // of the span and of the filters' spans
 	end      civil.Moment // of the as-of day, where lengths are hours
 }
 
@@ -110,12 +136,7 @@ func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error
 			}
 			return nil
 		}},
-		{"/only", func() error {
-			if !slices.Contains([]string{"", All, Open, Closed}, q.Only) {
-				return fmt.Errorf("%q: expected %s, %s or %s", q.Only, Open, Closed, All)
-			}
-			return nil
-		}},
+		{"/only", q.checkOnly},
 		{"/each", p.readEach},
 		{"/by", func() error {
 			if q.By == "" {
@@ -205,6 +226,7 @@ func (p *plan) readOver() error {
 
 // caution notes what is right about a span and may still surprise.
 func (p *plan) caution(n span.Node, list []span.Caution) {
+	p.nodes = append(p.nodes, n)
 	for _, c := range list {
 		p.cautions = append(p.cautions, n.String()+": "+c.Text)
 	}

@@ -14,12 +14,15 @@ import (
 	"vastspan/core/decimal"
 	"vastspan/core/elapsed"
 	"vastspan/core/query"
+	"vastspan/core/span"
 )
 
 // An Answer tells how long records last as of a day.
 type Answer struct {
 	// Question is what was asked, with what was left out: the as-of day, the calendar, the unit.
 	Question
+	// Nodes are the expressions of the span and of the filters' spans.
+	Nodes []span.Node `json:"-"`
 	// OverDays are the days of the span that records begin in.
 	OverDays civil.Set `json:"over_days"`
 	// Cautions are those of the span and of the filters' spans.
@@ -218,7 +221,7 @@ func (g *gathering) add(s *Stay, open bool, length, band int) error {
 // answer puts everything together.
 func (c *collector) answer(name string) (*Answer, error) {
 	a := c.told
-	a.Question, a.OverDays, a.Cautions = c.plan.question, c.plan.over, c.plan.cautions
+	a.Question, a.OverDays, a.Cautions, a.Nodes = c.plan.question, c.plan.over, c.plan.cautions, c.plan.nodes
 	a.Dataset, a.Unit, a.Question.AsOf, a.Question.Calendar = name, c.plan.unit.Name, c.asOf.String(), c.plan.scope.Calendar.Name()
 	if a.Only == "" {
 		a.Only = All

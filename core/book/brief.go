@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/naming"
 	"vastspan/core/query"
@@ -39,6 +40,7 @@ const (
 	FigureItem ItemKind = "figure" // one figure, its counterpart and a spark line
 	TableItem  ItemKind = "table"  // a list or a cross-tab
 	BarsItem   ItemKind = "bars"   // one figure by unit
+	AgeingItem ItemKind = "ageing" // how long records last, in bands, and their backlog
 	LinesItem  ItemKind = "lines"  // several lines, lined up by the position in the year
 )
 
@@ -52,6 +54,8 @@ type Item struct {
 	query.Query ` yaml:",inline"`
 	Spark       string       `json:"spark,omitempty" yaml:"spark,omitempty"` // the unit of a figure's spark line
 	Lines       []query.Line `json:"lines,omitempty" yaml:"lines,omitempty"`
+	// Ageing is what an item of that kind asks of the dataset.
+	Ageing *ageing.Question `json:"ageing,omitempty" yaml:"ageing,omitempty"`
 }
 
 const (
@@ -65,6 +69,9 @@ func (it *Item) Expressions() []string {
 	for _, l := range it.Lines {
 		list = append(list, l.Over...)
 	}
+	if it.Ageing != nil && it.Ageing.Over != "" {
+		list = append(list, it.Ageing.Over)
+	}
 	return list
 }
 
@@ -73,6 +80,9 @@ func (it *Item) FilterSpans() []string {
 	list := it.Where.Spans()
 	for _, l := range it.Lines {
 		list = append(list, l.Where.Spans()...)
+	}
+	if it.Ageing != nil {
+		list = append(list, it.Ageing.Where.Spans()...)
 	}
 	return list
 }
@@ -108,6 +118,13 @@ func (it *Item) Filled(given map[string]string) Item {
 	}
 	filled := *it
 	filled.Over = fill(it.Over)
+	if it.Ageing != nil {
+		question := *it.Ageing
+		if question.Over != "" {
+			question.Over = fill([]string{question.Over})[0]
+		}
+		filled.Ageing = &question
+	}
 	filled.Lines = slices.Clone(it.Lines)
 	for i := range filled.Lines {
 		filled.Lines[i].Over = fill(it.Lines[i].Over)
@@ -226,7 +243,18 @@ func (it *Item) checkKind() error {
 	if it.Kind != LinesItem && it.Dataset == "" {
 		return fmt.Errorf("expected a dataset")
 	}
+	if (it.Kind == AgeingItem) != (it.Ageing != nil) {
+		return fmt.Errorf("an item of kind ageing has what it asks under ageing, and no other has")
+	}
 	switch it.Kind {
+	case AgeingItem:
+		if it.Ageing.Dataset != "" || it.Ageing.Context != (query.Context{}) {
+			return fmt.Errorf("the dataset stands on the item, and as-of, at-close and calendar on the brief: leave them out of ageing")
+		}
+		if len(it.Over)+len(it.Figures)+len(it.By)+len(it.Where) > 0 {
+			return fmt.Errorf("an item of kind ageing has its span, categories and filters under ageing")
+		}
+		return it.Ageing.Check()
 	case FigureItem:
 		if len(it.By) > 0 || it.Each != "" {
 			return fmt.Errorf("figure is one number: by and each belong to a table")
@@ -249,7 +277,7 @@ func (it *Item) checkKind() error {
 		_, err := it.LinesQuery().Queries()
 		return err
 	}
-	return fmt.Errorf("%q is not a kind of item: expected figure, table, bars or lines", it.Kind)
+	return fmt.Errorf("%q is not a kind of item: expected figure, table, bars, lines or ageing", it.Kind)
 }
 
 // LinesQuery returns what an item of lines asks.

@@ -88,13 +88,3 @@ func (p *plan) lengthNotes(add func(table.Code, table.Level, string, ...any)) {
 			c.Name, p.Scope.AsOf.Long())
 	}
 }
-
-// IsLength reports whether a figure or a filter may be of a length, and not of a column of the records.
-func IsLength(name string) bool {
-	l, ok := dataset.ParseLength(name)
-	if !ok {
-		return false
-	}
-	_, err := elapsed.ParseUnit(l.Unit)
-	return err == nil
-}

@@ -1,8 +1,10 @@
 package query
 
 import (
+	"encoding/csv"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -28,6 +30,49 @@ const (
 	limitFrom       = "from"
 	limitUntil      = "until"
 )
+
+// maxListFaults is how many faults of a list are told.
+const maxListFaults = 20
+
+// ReadLimits reads a list of limits as CSV. The error tells up to 20 faults, each with its line.
+func ReadLimits(in io.Reader) (*Limits, error) {
+	reader := csv.NewReader(in)
+	header, err := reader.Read()
+	if err != nil {
+		return nil, fmt.Errorf("expected a header with a column expression, or the columns from and until: %w", err)
+	}
+	header[0] = strings.TrimPrefix(header[0], "\ufeff")
+	l, err := NewLimits(header)
+	if err != nil {
+		return nil, err
+	}
+	var faults []error
+	for {
+		row, err := reader.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err == nil {
+			err = l.Add(row)
+		}
+		if err == nil {
+			continue
+		}
+		var broken *csv.ParseError
+		if errors.As(err, &broken) {
+			faults = append(faults, fmt.Errorf("line %d: %w", broken.Line, broken.Err))
+			break
+		}
+		line, _ := reader.FieldPos(0)
+		if faults = append(faults, fmt.Errorf("line %d: %w", line, err)); len(faults) == maxListFaults {
+			break
+		}
+	}
+	if len(faults) == 0 && len(l.Over) == 0 {
+		return nil, errors.New("the list has no rows")
+	}
+	return l, errors.Join(faults...)
+}
 
 // NewLimits reads the header of a list: either a column expression, or the columns from and until. Others stand beside.
 func NewLimits(header []string) (*Limits, error) {

@@ -138,17 +138,22 @@ func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string
 		p.Linef("%s from %s to %s in %s, %s", answer.Dataset, answer.From, answer.To, answer.Unit,
 			print.AsOf(asOf, false, answer.Calendar))
 		p.Linef("%s\n", source)
-		p.Table(answer.Figures(), ageingLook(answer, 0))
-		if answer.Bands != "" {
-			p.Linef("")
-			p.Table(answer.BandRows(), ageingLook(answer, 1))
-		}
-		if answer.Each != "" {
-			p.Linef("")
-			p.Table(answer.CourseRows(), print.Look{Right: print.Right(3, 4, 5, 6), Shown: print.Days})
-		}
-		printAgeingNotes(p, answer)
+		drawAgeing(p, answer)
 	}})
+}
+
+// drawAgeing draws lengths, bands and the course, then the notes.
+func drawAgeing(p *print.Printer, answer *ageing.Answer) {
+	p.Table(answer.Figures(), ageingLook(answer, 0))
+	if answer.Bands != "" {
+		p.Linef("")
+		p.Table(answer.BandRows(), ageingLook(answer, 1))
+	}
+	if answer.Each != "" {
+		p.Linef("")
+		p.Table(answer.CourseRows(), print.Look{Right: print.Right(3, 4, 5, 6), Shown: print.Days})
+	}
+	printAgeingNotes(p, answer)
 }
 
 // ageingLook puts all columns but those of names to the right.

@@ -183,6 +183,9 @@ func (a *app) printBrief(v *types.BriefView) {
 		case it.Lineup != nil:
 			p.Linef("\n%s", it.Item.Title)
 			p.Lineup(it.Lineup)
+		case it.Ageing != nil:
+			p.Linef("\n%s: %s", it.Item.Title, it.Ageing.Title())
+			drawAgeing(p, it.Ageing)
 		default:
 			p.Linef("\n%s", it.Item.Title)
 			p.Answer(it.Answer)
@@ -204,11 +207,11 @@ func readClocks(it *types.BriefItemView) error {
 // figureCard returns the cells of a figure: value and unit, what it is compared with, change and trend.
 func figureCard(it *types.BriefItemView) []string {
 	sp, t := &it.Answer.Spans[0], &it.Answer.Tables[0]
-	days := table.DayCells(sp.Intervals)
+	days := print.ExtentCells(&sp.Extent, false)
 	cells := []string{
 		it.Item.Title,
-		print.Day(days[0]),
-		print.Day(days[1]),
+		days[0],
+		days[1],
 		days[2],
 		t.Columns[0].Format(t.Rows[0].Cells[0]),
 		t.Columns[0].Unit,

@@ -127,7 +127,7 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 	}
 	for _, fig := range q.Figures {
 		if e, _ := measure.Lookup(fig.Kind); e.OfColumn() && !e.AnyType {
-			h.Amounts = append(h.Amounts, slices.DeleteFunc(fig.Columns(), query.IsLength)...)
+			h.Amounts = append(h.Amounts, slices.DeleteFunc(fig.Columns(), isLength)...)
 		}
 	}
 	for _, filter := range q.Where { // a column of few values may look like numbers and still be names
@@ -138,6 +138,12 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 		}
 	}
 	return h
+}
+
+// isLength reports whether a figure is of a length, such as days from opened_on to closed_on.
+func isLength(name string) bool {
+	_, ok := dataset.ParseLength(name)
+	return ok
 }
 
 // rereadable returns a reader that can be set back to its start: the file itself, or a copy of a pipe.

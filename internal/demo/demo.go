@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"time"
 
@@ -74,6 +75,15 @@ func Datasets() []Dataset {
 			Hints:   ingest.ColumnHints{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone},
 			Write:   gates,
 			Amounts: []dataset.Column{{Name: "people", Unit: "people", Better: dataset.Higher}},
+		},
+		{
+			Name: "kiosk",
+			Hints: ingest.ColumnHints{
+				Date: "sold_at", Amounts: []string{"amount"}, Categories: []string{"item"}, Zone: Zone, DayStarts: "04:00",
+			},
+			Write:     kiosk,
+			Amounts:   []dataset.Column{{Name: "amount", Unit: "EUR", Better: dataset.Higher}},
+			NoRecords: string(dataset.MeansZero),
 		},
 		{
 			Name:      "jobs",
@@ -245,6 +255,44 @@ func gates(w io.Writer) error {
 				}
 				_ = out.Write([]string{at.Format(time.RFC3339), gate, strconv.Itoa(people)})
 			}
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// kiosk has what the kiosk on the quay sells, from the afternoon until two at night: its nights belong to the day on which
+// they begin, so its days start at 04:00.
+func kiosk(w io.Writer) error {
+	out := csv.NewWriter(w)
+	rng := rand.New(rand.NewPCG(2025, 4))
+	zone, err := time.LoadLocation(Zone)
+	if err != nil {
+		return err
+	}
+	items := []struct {
+		name  string
+		price int
+	}{{"coffee", 180}, {"chowder", 640}, {"toast", 320}, {"lemonade", 240}}
+	_ = out.Write([]string{"sold_at", "item", "amount"})
+	for d := civil.Of(2025, 4, 1); d <= LastDay; d++ {
+		if noService(d) {
+			continue
+		}
+		year, month, day := d.Date()
+		sales := int(season[month-1] / 100 * float64(14+rng.IntN(12)))
+		if d.Weekday() == civil.Friday || d.Weekday() == civil.Saturday {
+			sales = sales * 3 / 2 // the late ferries
+		}
+		minutes := make([]int, sales)
+		for i := range minutes {
+			minutes[i] = int(min(max(0, 270+rng.NormFloat64()*140), 599)) // after 16:00
+		}
+		slices.Sort(minutes)
+		for _, minute := range minutes {
+			at := time.Date(year, time.Month(month), day, 16, minute, rng.IntN(60), 0, zone)
+			item := items[rng.IntN(len(items))]
+			_ = out.Write([]string{at.Format(time.RFC3339), item.name, money(item.price * (1 + rng.IntN(3)))})
 		}
 	}
 	out.Flush()

@@ -5,6 +5,7 @@ import (
 	"errors"
 
 	"vastspan/core/ageing"
+	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/span"
 	"vastspan/internal/ingest"
@@ -26,24 +27,29 @@ func (s *Ageing) Answer(ctx context.Context, q ageing.Question) (*ageing.Answer,
 		if err != nil {
 			return nil, err
 		}
-		if q.Dataset == "" {
-			return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/dataset", Err: errors.New("expected a dataset")}
-		}
-		d, err := s.store.Dataset(ctx, q.Dataset)
-		if err != nil {
-			return nil, err
-		}
-		asOf, err := s.DayAsOf(q.AsOf, func() (civil.AsOf, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.From) })
-		if err != nil {
-			return nil, err
-		}
-		scope, err := l.Scope(asOf, q.Context)
-		if err != nil {
-			return nil, Refused(err)
-		}
-		a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.StaySource(d)}, scope)
-		return a, Refused(err)
+		return s.answerWith(ctx, l, q)
 	})
+}
+
+// answerWith answers a question with the definitions of a library.
+func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Question) (*ageing.Answer, error) {
+	if q.Dataset == "" {
+		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/dataset", Err: errors.New("expected a dataset")}
+	}
+	d, err := s.store.Dataset(ctx, q.Dataset)
+	if err != nil {
+		return nil, err
+	}
+	asOf, err := s.DayAsOf(q.AsOf, func() (civil.AsOf, bool, error) { return newestOf(ctx, s.store, q.Dataset, q.From) })
+	if err != nil {
+		return nil, err
+	}
+	scope, err := l.Scope(asOf, q.Context)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.StaySource(d)}, scope)
+	return a, Refused(err)
 }
 
 // Ageing answers a question about the file's records.

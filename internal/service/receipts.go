@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"vastspan/core/ageing"
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -133,6 +134,22 @@ func (s *snapshotter) answer(id, title string, a *query.Answer) {
 			}
 		}
 	}
+}
+
+// ageing takes the figures of an answer about ageing in: they depend on all records that had begun.
+func (s *snapshotter) ageing(id, title string, a *ageing.Answer) {
+	s.nodes = append(s.nodes, a.Nodes...)
+	source := s.source(ReceiptSource{Dataset: a.Dataset, Date: a.From, Definitions: s.library.Definitions(a.Nodes, s.body.Calendar)})
+	a.Cells(func(c ageing.Cell) {
+		cell := ReceiptCell{
+			ID: id + "/" + c.Key, Source: source, Item: title, Expression: a.Title(), Days: a.OverDays.String(), Unit: c.Unit,
+			Figure: c.Figure, Value: c.Value,
+		}
+		if a.By != "" {
+			cell.Group = []string{a.GroupText(c.Group)}
+		}
+		s.body.Cells = append(s.body.Cells, cell)
+	})
 }
 
 // cell takes one figure in; what follows from others, such as a difference, is left out.
@@ -336,6 +353,8 @@ func (s *Receipts) briefBody(ctx context.Context, b *book.Brief, c ViewContext) 
 				l := &it.Lineup.Lines[j]
 				f.answer(fmt.Sprintf("%s.%d", it.Item.ID, j+1), lineTitle(it.Item.Title, l.Label), l.Answer)
 			}
+		case it.Ageing != nil:
+			f.ageing(it.Item.ID, it.Item.Title, it.Ageing)
 		default:
 			f.answer(it.Item.ID, it.Item.Title, it.Answer)
 		}

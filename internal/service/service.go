@@ -74,7 +74,7 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Totals = &Totals{defs, st, clock}
 	s.Records = &Records{s.Totals, st}
 	s.Ageing = &Ageing{defs, st, clock}
-	s.Views = &Views{defs, s.Totals, clock}
+	s.Views = &Views{defs, s.Totals, s.Ageing, clock}
 	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views}
 	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, clock}
 	s.DayTables = &DayTables{st, defs, clock}

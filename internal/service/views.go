@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vastspan/core/ageing"
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/query"
@@ -18,6 +19,7 @@ import (
 type Views struct {
 	definitions *Definitions
 	totals      *Totals
+	ageing      *Ageing
 	Clock
 }
 
@@ -40,6 +42,7 @@ type ItemView struct {
 	Answer *query.Answer
 	Spark  *query.Answer // of a figure, by unit
 	Lineup *query.Lineup
+	Ageing *ageing.Answer
 }
 
 // A ViewContext says as of what a brief is shown; what is not given is the brief's own.
@@ -141,6 +144,12 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 	v := ItemView{Item: it}
 	it = it.Filled(given)
 	it.Context = c
+	if it.Kind == book.AgeingItem {
+		question := *it.Ageing
+		question.Dataset, question.Context = it.Dataset, c
+		v.Ageing, v.Err = s.ageing.answerWith(ctx, l, question)
+		return v
+	}
 	if it.Kind == book.LinesItem {
 		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery())
 		return v
@@ -189,6 +198,11 @@ func (v *BriefView) Grid() *table.Grid {
 					row(append([]string{l.Label}, c.Texts()...)...)
 				})
 			}
+		case it.Ageing != nil:
+			days := table.DayCells(it.Ageing.OverDays)
+			it.Ageing.Cells(func(c ageing.Cell) {
+				row("", it.Ageing.Title(), days[0], days[1], days[2], c.Unit, it.Ageing.GroupText(c.Group), c.Figure, c.Value.String(), "", "")
+			})
 		default:
 			it.Answer.Answer.Cells(func(c table.CellText) { row(append([]string{""}, c.Texts()...)...) })
 		}

@@ -37,7 +37,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 			text := it.Err.Error()
 			return types.BriefItemView{Item: it.Item, Error: &text}
 		}
-		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup}
+		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup, Ageing: it.Ageing}
 	})
 	return out, nil
 }

@@ -7,6 +7,7 @@ import (
 	"vastspan/api/types"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/query"
 	"vastspan/core/table"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
@@ -150,6 +151,24 @@ func boundaryGrid(l *service.Listed, list []service.Boundary) *table.Grid {
 		add(&list[i], list[i].Begins, list[i].From)
 	}
 	return g
+}
+
+// ReadLimits reads a list of spans to total over.
+func (h *handlers) ReadLimits(_ context.Context, r server.ReadLimitsRequestObject) (server.ReadLimitsResponseObject, error) {
+	l, err := query.ReadLimits(r.Body)
+	if err != nil {
+		return nil, refused.Wrong(err)
+	}
+	out := server.ReadLimits200JSONResponse{Over: l.Over, Header: l.Beside.Header, Rows: l.Beside.Rows}
+	if out.Header == nil {
+		out.Header = []string{}
+	}
+	for i, row := range out.Rows {
+		if row == nil {
+			out.Rows[i] = []string{}
+		}
+	}
+	return out, nil
 }
 
 // Age returns how long the records of a dataset last.

@@ -109,6 +109,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a list of spans, such as shifts, campaigns or tides, to total over
+         * @description A CSV file with a column expression, or the columns from and until: dates, or dates with times, until outside. Others stand beside.
+         */
+        post: operations["readLimits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/ageing": {
         parameters: {
             query?: never;
@@ -1248,7 +1268,7 @@ export interface components {
             caution?: string;
         };
         AgeingQuestion: {
-            dataset: components["schemas"]["Name"];
+            dataset?: components["schemas"]["Name"];
             /** @description The column of the day on which a record begins */
             from: string;
             /** @description That of the day on which it ends, blank while it is open */
@@ -1994,6 +2014,14 @@ export interface components {
         };
         /** @description An exact decimal; null where blank */
         Value: string | null;
+        Limits: {
+            /** @description The expressions, in the order of the list, as a total takes them */
+            over: string[];
+            /** @description The columns that stand beside */
+            header: string[];
+            /** @description What stands beside each expression */
+            rows: string[][];
+        };
         Lineup: {
             /** Format: date */
             as_of: string;
@@ -2199,10 +2227,11 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            ageing?: components["schemas"]["AgeingQuestion"];
             /** @description Its identity, whatever its title says; given where it is left out */
             id?: string;
             /** @enum {string} */
-            kind: "figure" | "table" | "bars" | "lines";
+            kind: "figure" | "table" | "bars" | "lines" | "ageing";
             title: string;
             /** @description Of 12 columns, 0 for the kind's own */
             width?: number;
@@ -2256,6 +2285,7 @@ export interface components {
             answer?: components["schemas"]["Answer"];
             spark?: components["schemas"]["Answer"];
             lineup?: components["schemas"]["Lineup"];
+            ageing?: components["schemas"]["AgeingAnswer"];
         };
         BriefRehearseRequest: {
             /** Format: date */
@@ -2599,6 +2629,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ElapsedAnswers"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readLimits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Limits"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -111,6 +111,9 @@ const signWords: Record<string, string> = {
 export function filterWords(f: Filter): string {
   if (f.operation === '') {
     const signed = /^([^ "=<>!~]+)(!~|~|>=|<=|>|<)([^"]*)$/.exec(f.text)
+    // A column in quotes, such as a length between two dates, is shown without them.
+    const [, column, rest] = /^"((?:[^"]|"")+)"(.*)$/.exec(f.text) ?? []
+    if (column && rest !== undefined) return `${column.replaceAll('_', ' ')}${rest.replace(/^(>=|<=|>|<)/, ' $1 ')}`
     if (!signed || / or /.test(f.text)) return f.text
     return `${signed[1]!.replaceAll('_', ' ')} ${signWords[signed[2]!]} ${signed[3]}`
   }

@@ -1,5 +1,5 @@
 import type { Interval, Schemas } from '../api/client'
-import { parts, ranges, short, totalDays } from './days'
+import { parts, ranges, short, toNumber, totalDays } from './days'
 
 // Moments as the service writes them, with the offset of its clock (RFC 3339). Nothing here knows a zone.
 
@@ -52,4 +52,32 @@ export function size(e: Extent): string {
     seconds += (Date.parse(v.end) - Date.parse(v.start)) / 1000
   }
   return `${lengthOf(seconds)} hours`
+}
+
+/** A run of moments as expressions take it: what the clock shows, without its offset. */
+export const wallTimes = (v: MomentRun): string => {
+  const side = (text: string | null) => (text ?? '').replace(/(:00)?(?:[+-]\d\d:\d\d|Z)$/, '')
+  if (v.start === null) return `until ${side(v.end)}`
+  if (v.end === null) return `from ${side(v.start)} onward`
+  return `${side(v.start)}/${side(v.end)}`
+}
+
+/** A run of moments on the line of days as the clock shows it: 0.5 is noon; an open side lies far off. */
+export function wallDays(v: MomentRun): { start: number; end: number } {
+  const side = (text: string | null, open: number) => {
+    const [, date = '', time = ''] = (text && shown.exec(text)) || []
+    if (date === '') return open
+    const [h = 0, m = 0] = time.split(':').map(Number)
+    return toNumber(date) + (h * 60 + m) / 1440
+  }
+  return { start: side(v.start, -Infinity), end: side(v.end, Infinity) }
+}
+
+/** The first and the last moment without year and offset, where there is little room: 18 Oct 22:00 – 19 Oct 06:00. */
+export function outerTimes(list: MomentRun[]): string {
+  const side = (text: string | null | undefined) => {
+    const [, date = '', time = ''] = (text && shown.exec(text)) || []
+    return date === '' ? '…' : `${short(date)} ${time}`
+  }
+  return list.length === 0 ? 'no moments' : `${side(list[0]?.start)} – ${side(list[list.length - 1]?.end)}`
 }

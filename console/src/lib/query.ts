@@ -6,6 +6,9 @@ import { param, params, setParam } from './address.svelte'
 
 export const units = ['day', 'week', 'month', 'quarter', 'half', 'year'] as const
 
+/** The units of a query: hours, too, where its records have times. */
+export const unitsOf = (timed: boolean): readonly string[] => (timed ? ['hour', ...units] : units)
+
 export const pluralOf = (unit: string) => (unit === 'half' ? 'halves' : unit + 's')
 export const wordsOf = (name: string) => name.replaceAll('_', ' ')
 
@@ -18,6 +21,22 @@ export function defaultFigures(dataset: Dataset): string[] {
 export const resetsOf = (each: string): string[] =>
   each === '' ? [] : [...units.slice(units.indexOf(each as (typeof units)[number]) + 1), 'span']
 
+/** Whether a query goes by a column of times; a date that is left out is the dataset's own. */
+export const isTimed = (dataset: Dataset, date: string): boolean =>
+  dataset.columns.some((c) => c.type === 'timestamp' && (date === '' ? c.role === 'day' : c.name === date))
+
+/** The parts of time that records can be broken down by, as queries name them. */
+export const timeParts = (timed: boolean): string[] => [
+  'weekday',
+  ...(timed ? ['hour'] : []),
+  'month of year',
+  'quarter of year',
+  'week of year',
+  'day of month',
+]
+const partForm = /^(hour|weekday|(day|week|month|quarter|half) of (week|month|quarter|half|year))( of .+)?$/
+export const isPart = (name: string): boolean => partForm.test(name)
+
 export const columnsOf = (dataset: Dataset, role: Column['role']): Column[] =>
   dataset.columns.filter((c) => c.role === role)
 export const datesOf = (dataset: Dataset): Column[] =>
@@ -27,9 +46,10 @@ export const datesOf = (dataset: Dataset): Column[] =>
 export function parseQuery(dataset: Dataset) {
   const oneOf = (name: string, list: readonly string[]) => (list.includes(param(name) ?? '') ? (param(name) ?? '') : '')
   const categories = columnsOf(dataset, 'category').map((c) => c.name)
-  const each = oneOf('each', units)
-  const across = oneOf('across', categories)
-  const stated = params('by').filter((c) => categories.includes(c))
+  const date = param('date') ?? ''
+  const each = oneOf('each', unitsOf(isTimed(dataset, date)))
+  const stated = params('by').filter((c) => categories.includes(c) || isPart(c))
+  const across = oneOf('across', [...categories, ...stated])
   const by = across === '' || stated.includes(across) ? stated : [...stated.slice(-1), across]
   const rolling = each === '' ? 0 : Number(param('rolling') ?? 0)
   const share = oneOf('share', ['span', 'unit'])
@@ -40,7 +60,7 @@ export function parseQuery(dataset: Dataset) {
     across: across !== '' && (each !== '' || by.length === 2) ? across : '',
     top: by.length > 0 ? Number(param('top') ?? 0) : 0,
     where: params('where'),
-    date: param('date') ?? '',
+    date,
     against: params('against'),
     against_dataset: params('against_dataset'),
     like_for_like: isOn('like_for_like'),
@@ -58,6 +78,10 @@ export type PageQuery = ReturnType<typeof parseQuery>
 
 export const isOn = (name: string): boolean => param(name) === 'yes'
 export const toggle = (name: string): void => setParam(name, isOn(name) ? null : 'yes')
+
+/** A cross-tab of parts of time, such as hours by weekdays: it is drawn in shades. */
+export const crossedByTime = (t: Table): boolean =>
+  t.across !== undefined && isPart(t.across) && t.by.every(isPart) && !t.each
 
 /** A query without what it does not say. */
 export function compact<T extends object>(q: T): Partial<T> {

@@ -29,7 +29,9 @@
   })
 
   // Where spans of moments are read, the day may have a time.
-  const timed = $derived(route.pathname === '/' || route.pathname === '/check' || route.pathname.startsWith('/span/'))
+  const timed = $derived(
+    ['/', '/check', '/totals', '/records'].includes(route.pathname) || route.pathname.startsWith('/span/'),
+  )
 
   const go = setAsOf
   const dayClass = [

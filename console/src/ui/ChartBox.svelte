@@ -17,6 +17,7 @@
     future,
     asOf,
     height = 250,
+    onpick,
   }: {
     kind: ChartData['kind']
     title: string
@@ -25,6 +26,7 @@
     future: number
     asOf: string
     height?: number
+    onpick?: (at: number) => void // a bar or point was clicked, by its position
   } = $props()
 
   let canvas = $state<HTMLCanvasElement | null>(null)
@@ -51,6 +53,11 @@
       if (gone) return
       chart?.destroy()
       chart = lib.draw(c, d)
+      if (onpick) {
+        chart.options.onClick = (_, hit) => hit[0] && onpick(hit[0].index)
+        chart.options.onHover = (_, hit) => (c.style.cursor = hit.length > 0 ? 'pointer' : '')
+        chart.update('none')
+      }
     })
     return () => {
       gone = true

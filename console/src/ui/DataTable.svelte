@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { Answer, AnswerSpan, Row, Table, TableColumn } from '../api/client'
   import { param, setParam } from '../lib/address.svelte'
-  import { ranges } from '../lib/days'
-  import { count, formatCell, toneOf } from '../lib/numbers'
+  import { extent, size } from '../lib/moments'
+  import { formatCell, toneOf } from '../lib/numbers'
   import { isAll, isFuture, isOther, labelText, spanName, wordsOf } from '../lib/query'
 
   // A table of an answer, as the service lays it out: totals as a list, a cross-tab, lines side by side.
@@ -14,8 +14,10 @@
     link?: (row: Row, column: TableColumn) => string | null
     tight?: boolean
     sortable?: boolean
+    beside?: { header: string[]; rows: string[][] } | undefined // what stands beside each span
+    shades?: boolean // of a cross-tab: the greater a figure, the darker its cell
   }
-  let { table, spans = [], answer, link, tight = false, sortable = false }: Props = $props()
+  let { table, spans = [], answer, link, tight = false, sortable = false, shades = false, beside }: Props = $props()
 
   const crossed = $derived(table.across !== undefined)
   const withSpans = $derived(!crossed && (spans.length > 1 || (spans.length === 1 && !tight)))
@@ -50,6 +52,23 @@
   const pad = $derived(tight ? 'pr-3' : 'px-3')
   const leadPad = $derived(withSpans || tight ? pad : 'px-4') // of the column that leads
   const padRight = $derived(!tight ? 'px-3' : crossed ? 'px-2' : 'pl-3')
+  const lengthOf = (s: AnswerSpan) => (s.moments ? size(s) : s.days === null ? '∞' : s.days.toLocaleString('en'))
+
+  // Figures in shades: from nothing to the greatest, totals left out.
+  const darkest = $derived(
+    Math.max(
+      0,
+      ...table.rows
+        .filter((r) => r.kind === 'group')
+        .flatMap((r) => r.cells.filter((_, i) => !isAll(table.columns[i]?.group)).map((v) => Number(v ?? 0))),
+    ),
+  )
+  function shadeOf(r: Row, c: TableColumn, value: string | null | undefined): string | undefined {
+    if (!shades || r.kind !== 'group' || isAll(c.group) || darkest <= 0 || !value || Number(value) <= 0)
+      return undefined
+    return `color-mix(in oklab, var(--color-inside) ${Math.round((Number(value) / darkest) * 55)}%, transparent)`
+  }
+
   const edge = (c: TableColumn) => crossed && isAll(c.group)
   // What the table is about: its figures, of lines that run their running values.
   const main = $derived(table.columns.some((c) => c.role === 'figure') ? 'figure' : 'running')
@@ -65,10 +84,13 @@
   {/if}
   <thead>
     <tr class="h-9 border-b border-line text-quiet">
+      {#each withSpans ? (beside?.header ?? []) : [] as name (name)}<th class="px-4 text-left font-normal"
+          >{wordsOf(name)}</th
+        >{/each}
       {#if withSpans}<th class={[tight ? 'pr-3' : 'px-4', 'text-left font-normal']}>span</th>{/if}
       {#if withDays}
         <th class="hidden px-3 text-left font-normal sm:table-cell">period</th>
-        <th class="px-3 text-right font-normal">days</th>
+        <th class="px-3 text-right font-normal">{spans.some((s) => s.moments) ? 'length' : 'days'}</th>
       {/if}
       {#if table.each}<th class={[leadPad, 'text-left font-normal']}>{table.each}</th>{/if}
       {#each table.by as c (c)}<th class={[pad, 'text-left font-normal']}>{wordsOf(c)}</th>{/each}
@@ -96,7 +118,8 @@
       {@const sums = r.kind !== 'group'}
       <tr
         class={[
-          'h-9 hover:bg-ahead',
+          shades ? 'h-7' : 'h-9',
+          'hover:bg-ahead',
           first && i > 0 && 'border-t-2 border-line',
           !first && (sums ? 'border-t border-quiet' : 'border-t border-line/60'),
           sums && 'font-semibold',
@@ -104,6 +127,9 @@
         ]}
         data-row={r.key}
       >
+        {#each withSpans ? (beside?.header ?? []) : [] as name, k (name)}
+          <td class="px-4 whitespace-nowrap">{first ? (beside?.rows[r.span]?.[k] ?? '') : ''}</td>
+        {/each}
         {#if withSpans && span}
           <th
             class={[tight ? 'pr-3' : 'px-4', 'text-left font-semibold whitespace-nowrap']}
@@ -112,14 +138,13 @@
           >
             {#if first}
               {spanName(span.expression)}
-              {#if withDays}<span class="block text-2xs font-normal text-quiet sm:hidden">{ranges(span.intervals)}</span
-                >{/if}
+              {#if withDays}<span class="block text-2xs font-normal text-quiet sm:hidden">{extent(span)}</span>{/if}
             {:else}<span class="sr-only">{span.expression}</span>{/if}
           </th>
         {/if}
         {#if withDays && span}
-          <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? ranges(span.intervals) : ''}</td>
-          <td class="px-3 text-right text-quiet">{first ? (span.days === null ? '∞' : count(span.days)) : ''}</td>
+          <td class="hidden px-3 whitespace-nowrap text-quiet sm:table-cell">{first ? extent(span) : ''}</td>
+          <td class="px-3 text-right text-quiet">{first ? lengthOf(span) : ''}</td>
         {/if}
         {#if table.each}
           <td class={[leadPad, 'whitespace-nowrap', !withSpans && 'font-semibold']}>
@@ -144,6 +169,7 @@
               c.role === 'change' ? toneOf(c, value) : !isPlain(c) && 'text-quiet',
               r.cell_flags?.[at]?.includes('future') && 'bg-ahead text-quiet',
             ]}
+            style:background-color={shadeOf(r, c, value)}
             title={c.role === 'change' ? changeOfDifference(at, r) : undefined}
             data-column={c.id}
           >

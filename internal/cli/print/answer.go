@@ -89,7 +89,7 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 		}
 		cells := append(slices.Clone(a.Beside.Cells(r.Span)), a.Spans[r.Span].Expression)
 		if extent {
-			cells = append(cells, extentCells(&r.Extent, timed)...)
+			cells = append(cells, ExtentCells(&r.Extent, timed)...)
 		}
 		if t.Each != "" {
 			cells = append(cells, unit(r))
@@ -109,8 +109,8 @@ func (p *Printer) list(a *table.Answer, t *table.Table) {
 	p.Table(g, l)
 }
 
-// extentCells are those of days, and where any of an answer has times those of moments.
-func extentCells(e *table.Extent, timed bool) []string {
+// ExtentCells are those of days, and where any of an answer has times those of moments.
+func ExtentCells(e *table.Extent, timed bool) []string {
 	switch {
 	case e.Moments == nil:
 		days := table.DayCells(e.Intervals)

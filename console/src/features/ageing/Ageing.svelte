@@ -10,6 +10,8 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import NoRecords from '../../ui/NoRecords.svelte'
   import Select from '../../ui/Select.svelte'
+  import AddToBrief from '../briefs/AddToBrief.svelte'
+  import type { Item } from '../briefs/briefs'
   import Expression from '../spans/Expression.svelte'
   import Filters from '../totals/Filters.svelte'
   import Backlog from './Backlog.svelte'
@@ -66,6 +68,14 @@
       placeholderData: keepPreviousData,
     }
   })
+  // The question as an item of a brief: the dataset stands on the item, the as-of day on the brief.
+  function toItem(kind: Item['kind'], title: string): Item {
+    const body = asked!.body
+    const ageing = Object.fromEntries(
+      Object.entries(body).filter(([name]) => !['dataset', 'as_of', 'at_close', 'calendar'].includes(name)),
+    ) as Item['ageing']
+    return { kind, title, dataset: body.dataset, ageing } as Item
+  }
   const csv = async () => text(await api.POST('/ageing', { body: { ...asked!.body, each: undefined }, ...asCSV }))
   const swap = () => {
     const [a, b] = [from, to]
@@ -85,7 +95,14 @@
   const optional = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)
 </script>
 
-<DatasetHead title="Ageing" {dataset} datasets={datasets.data ?? []} csv={asked ? csv : undefined} />
+<DatasetHead title="Ageing" {dataset} datasets={datasets.data ?? []} csv={asked ? csv : undefined}>
+  {#snippet tools()}
+    {#if dataset && asked}<AddToBrief
+        kinds={[{ value: 'ageing', label: 'lengths, bands and backlog' }]}
+        make={toItem}
+      />{/if}
+  {/snippet}
+</DatasetHead>
 
 {#if datasets.isError}
   <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />

@@ -3,7 +3,7 @@
   import ChartBox from '../../ui/ChartBox.svelte'
 
   // What was open at the end of each unit; as a table, what was opened and closed, too.
-  let { answer }: { answer: Schemas['AgeingAnswer'] } = $props()
+  let { answer, bare = false }: { answer: Schemas['AgeingAnswer']; bare?: boolean } = $props()
 
   const course = $derived(answer.course ?? [])
   const whole = $derived(course.map(() => false))
@@ -14,7 +14,7 @@
   ])
 </script>
 
-<section class="card p-4" aria-label="Backlog" data-backlog>
+<section class={bare ? 'mt-3' : 'card p-4'} aria-label="Backlog" data-backlog>
   <ChartBox
     kind="lines"
     title={`Backlog by ${answer.each ?? ''}`}

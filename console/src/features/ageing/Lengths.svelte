@@ -5,14 +5,14 @@
   import { scrolls } from '../../ui/scrolls'
 
   // How long the records of each value of the category last, and all of them.
-  let { answer }: { answer: Schemas['AgeingAnswer'] } = $props()
+  let { answer, bare = false }: { answer: Schemas['AgeingAnswer']; bare?: boolean } = $props()
 
   const shown = (v: string | null | undefined) => (v === null || v === undefined ? '–' : formatNumber(v))
   const percent = (v: string | null | undefined) =>
     v === null || v === undefined ? '–' : `${(Number(v) * 100).toFixed(1)}%`
 </script>
 
-<section {@attach scrolls} class="card mb-3.5 overflow-x-auto" aria-label="Lengths">
+<section {@attach scrolls} class={bare ? 'mt-1 overflow-x-auto' : 'card mb-3.5 overflow-x-auto'} aria-label="Lengths">
   <table class="w-full" data-lengths>
     <thead>
       <tr class="border-b border-line text-left text-quiet">

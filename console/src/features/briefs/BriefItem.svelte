@@ -1,8 +1,13 @@
 <script lang="ts">
   import DataTable from '../../ui/DataTable.svelte'
   import { outer } from '../../lib/days'
+  import { outerTimes } from '../../lib/moments'
+  import { crossedByTime } from '../../lib/query'
   import { scrolls } from '../../ui/scrolls'
   import LinesChart from '../lines/LinesChart.svelte'
+  import Backlog from '../ageing/Backlog.svelte'
+  import Bands from '../ageing/Bands.svelte'
+  import Lengths from '../ageing/Lengths.svelte'
   import BarsChart from './BarsChart.svelte'
   import { unlikeOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
@@ -23,11 +28,17 @@
   />
 {:else if view.item.kind === 'bars'}
   <BarsChart {view} />
+{:else if view.ageing}
+  <Lengths answer={view.ageing} bare />
+  {#if (view.ageing.bands ?? '') !== ''}<Bands answer={view.ageing} bare />{/if}
+  {#if view.ageing.each}<Backlog answer={view.ageing} bare />{/if}
 {:else if answer}
-  {#if !answer.tables[0]?.across}<p class="text-quiet">{answer.spans.map((s) => outer(s.intervals)).join('; ')}</p>{/if}
+  {#if !answer.tables[0]?.across}<p class="text-quiet">
+      {answer.spans.map((s) => (s.moments ? outerTimes(s.moments) : outer(s.intervals))).join('; ')}
+    </p>{/if}
   {#each answer.tables as table, i (i)}
     <div class="overflow-x-auto" {@attach scrolls} data-brief-table>
-      <DataTable {table} spans={answer.spans} {answer} tight />
+      <DataTable {table} spans={answer.spans} {answer} tight shades={crossedByTime(table)} />
     </div>
   {/each}
 {/if}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { outer } from '../../lib/days'
+  import { extent, outerTimes, size } from '../../lib/moments'
   import { countDays, formatCell, formatChange, formatNumber, sign, toneOf } from '../../lib/numbers'
   import { groupRows, wholeRow } from '../../lib/query'
   import type { ItemView } from './briefs'
@@ -24,7 +25,8 @@
 
 {#if span && own}
   <p class="text-quiet" data-card-days>
-    {outer(span.intervals)}{span.days === null ? '' : ` · ${countDays(span.days)}`}
+    {#if span.moments}<span title={extent(span)}>{outerTimes(span.moments)}</span> · {size(span)}
+    {:else}{outer(span.intervals)}{span.days === null ? '' : ` · ${countDays(span.days)}`}{/if}
   </p>
   <div class="mt-1 flex items-end justify-between gap-1.5">
     <p

@@ -13,7 +13,7 @@ export const useBriefs = () =>
   createQuery(() => ({ queryKey: ['briefs'], queryFn: async () => data(await api.GET('/briefs', everything)).items }))
 
 /** How many of 12 columns an item takes where it says nothing. */
-export const defaultWidth: Record<Item['kind'], number> = { figure: 3, table: 6, bars: 6, lines: 12 }
+export const defaultWidth: Record<Item['kind'], number> = { figure: 3, table: 6, bars: 6, lines: 12, ageing: 6 }
 export const widthOf = (it: Item) => it.width || defaultWidth[it.kind]
 
 /** Saves a brief: a change is made from a version, 0 for a new brief, and one made meanwhile is refused. */
@@ -53,7 +53,7 @@ export function toItem(kind: Item['kind'], title: string, dataset: string, q: Pa
   const table = { ...base, ...rest, over, figures, each, running }
   const bars = { ...base, over: over.slice(0, 1), figures: [one], each, running }
   const figure = { ...base, over: over.slice(0, 1), figures: [one], spark: 'month' }
-  return compact({ table, bars, figure, lines: base }[kind]) as Item
+  return compact({ table, bars, figure, lines: base, ageing: base }[kind]) as Item
 }
 
 export const unlikeOf = (a: Answer | undefined): string[] =>

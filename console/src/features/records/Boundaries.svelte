@@ -2,6 +2,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { api, data, type Schemas } from '../../api/client'
   import { long } from '../../lib/days'
+  import { moment } from '../../lib/moments'
   import { scrolls } from '../../ui/scrolls'
   import RecordTable from './RecordTable.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
@@ -30,7 +31,7 @@
 
   const sidesOf = (b: Schemas['Boundary']) => [
     { records: b.before, inside: !b.begins, words: 'before' },
-    { records: b.from, inside: b.begins, words: 'from this day on' },
+    { records: b.from, inside: b.begins, words: b.at ? 'from this moment on' : 'from this day on' },
   ]
 </script>
 
@@ -40,12 +41,11 @@
   <div class="card h-64 animate-pulse" aria-busy="true" aria-label="Loading the boundaries"></div>
 {:else}
   {@const e = boundaries.data}
-  {#each e.boundaries as boundary (boundary.day + String(boundary.begins))}
+  {#each e.boundaries as boundary ((boundary.at ?? boundary.day) + String(boundary.begins))}
+    {@const at = boundary.at ? moment(boundary.at) : long(boundary.day)}
     <section class="card mb-3.5 overflow-x-auto" data-boundary={boundary.day} {@attach scrolls}>
       <h2 class="px-4 pt-3 pb-1">
-        <b class="font-semibold"
-          >{boundary.begins ? `Begins on ${long(boundary.day)}` : `Ended by ${long(boundary.day)}`}</b
-        >
+        <b class="font-semibold">{boundary.begins ? `Begins ${boundary.at ? 'at' : 'on'} ${at}` : `Ended by ${at}`}</b>
       </h2>
       {#each sidesOf(boundary) as side (side.words)}
         <div class={['border-l-4', side.inside ? 'border-inside bg-inside-wash' : 'border-line']}>

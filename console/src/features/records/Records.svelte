@@ -11,9 +11,10 @@
   import SpanChips from '../spans/SpanChips.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { api, asCSV, data, text, type Schemas } from '../../api/client'
-  import { long, ranges } from '../../lib/days'
+  import { long } from '../../lib/days'
+  import { extent, moment, size } from '../../lib/moments'
   import { toCSV } from '../../lib/csv'
-  import { count, countDays, formatNumber } from '../../lib/numbers'
+  import { count, formatNumber } from '../../lib/numbers'
   import { columnsOf, compact, datesOf, wordsOf } from '../../lib/query'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { scrolls } from '../../ui/scrolls'
@@ -33,8 +34,8 @@
   const date = $derived(param('date') ?? '')
 
   const asked = $derived.by(() => {
-    if (!dataset || asOf.context === null) return null
-    const body = { dataset: dataset.name, over, where: params('where'), ...compact({ date }), ...asOf.context }
+    if (!dataset || asOf.moment === null) return null
+    const body = { dataset: dataset.name, over, where: params('where'), ...compact({ date }), ...asOf.moment }
     return { version: dataset.version, body }
   })
   const page = createQuery(() => {
@@ -94,7 +95,7 @@
   >
     <span class="text-quiet">Over</span>
     <div class="flex flex-wrap items-center gap-1.5">
-      <SpanChips over={[over]} single context={asOf.context} onchange={(o) => setParam('over', o[0] ?? null)} />
+      <SpanChips over={[over]} single context={asOf.moment} onchange={(o) => setParam('over', o[0] ?? null)} />
       {#if dates.length > 1}
         <Select
           label="By which date"
@@ -105,7 +106,7 @@
       {/if}
     </div>
     <span class="text-quiet">Where</span>
-    <Filters {dataset} context={asOf.context} />
+    <Filters {dataset} context={asOf.moment} />
     <span class="text-quiet">Show</span>
     <div class="flex flex-wrap items-center gap-2">
       <ToggleGroup.Root
@@ -155,11 +156,11 @@
     {@const p = page.data}
     <div class="mb-2.5 flex flex-wrap items-baseline gap-x-5 gap-y-1">
       <p>
-        <span class="text-quiet">As of</span> <b class="font-semibold">{long(p.as_of)}</b><span class="text-quiet"
-          >, by {wordsOf(p.date)}:</span
+        <span class="text-quiet">As of</span>
+        <b class="font-semibold">{p.as_of_moment && p.span.moments ? moment(p.as_of_moment) : long(p.as_of)}</b><span
+          class="text-quiet">, by {wordsOf(p.date)}:</span
         >
-        {ranges(p.span.intervals)}
-        {#if p.span.days !== null}<span class="text-quiet">{countDays(p.span.days)}</span>{/if}
+        {extent(p.span)} <span class="text-quiet">{size(p.span)}</span>
       </p>
       <p><b class="font-semibold" data-count>{count(p.count)}</b> <span class="text-quiet">records</span></p>
       {#each p.sums as s (s.column)}

@@ -1,12 +1,14 @@
 <script lang="ts" module>
-  import type { Interval } from '../../api/client'
+  import type { Interval, Schemas } from '../../api/client'
 
   export interface Line {
     name: string
     is: string
     intervals: Interval[]
+    moments?: Schemas['MomentRun'][] | undefined
     days: number | null
     counterpart: Interval[]
+    counterpartMoments?: Schemas['MomentRun'][] | undefined
     error: string | null
     pending: boolean
   }
@@ -14,6 +16,7 @@
 
 <script lang="ts">
   import { months, outer, parts, short, step, toISO, toNumber } from '../../lib/days'
+  import { extent, outerTimes, size, wallDays } from '../../lib/moments'
 
   let {
     lines,
@@ -21,20 +24,35 @@
     chosen,
     onchoose,
     onmove,
+    reach,
+    time,
+    onhour,
   }: {
     lines: Line[]
     asOf: string
     chosen: string | null
     onchoose: (name: string) => void
     onmove: (day: string) => void
+    reach: 'year' | 'weeks' | 'hours' // how much of the line is shown
+    time: string | null // of the as-of day
+    onhour: (day: string, time: string) => void
   } = $props()
 
   // The strip shows from a year and a bit before the as-of day's month to two months after it. While
   // the line is dragged the strip stands still.
   let anchor = $state<string | null>(null)
   const centre = $derived(anchor ?? asOf)
-  const from = $derived(toNumber(step(centre.slice(0, 8) + '01', 0, -13)))
-  const to = $derived(toNumber(step(centre.slice(0, 8) + '01', 0, 3)))
+  const around = $derived(toNumber(centre))
+  const from = $derived(
+    reach === 'hours'
+      ? around - 1
+      : reach === 'weeks'
+        ? around - 28
+        : toNumber(step(centre.slice(0, 8) + '01', 0, -13)),
+  )
+  const to = $derived(
+    reach === 'hours' ? around + 2 : reach === 'weeks' ? around + 15 : toNumber(step(centre.slice(0, 8) + '01', 0, 3)),
+  )
 
   interface Tick {
     at: number
@@ -43,6 +61,16 @@
   }
   const ticks = $derived.by(() => {
     const list: Tick[] = []
+    const two = (n: number) => String(n).padStart(2, '0')
+    if (reach === 'hours') {
+      for (let at = from; at < to; at += 0.25)
+        list.push({ at, label: two((at % 1) * 24), year: at % 1 === 0 ? short(toISO(at)) : null })
+      return list
+    }
+    if (reach === 'weeks') {
+      for (let at = from; at < to; at += 7) list.push({ at, label: short(toISO(at)), year: null })
+      return list
+    }
     for (let day = toISO(from); toNumber(day) < to; day = step(day, 0, 1)) {
       const p = parts(day)
       list.push({
@@ -56,11 +84,15 @@
 
   const share = (day: number) => ((Math.min(Math.max(day, from), to) - from) / (to - from)) * 100
 
-  function bars(list: Interval[]) {
+  function bars(list: Interval[], moments: Line['moments']) {
     const shown = []
-    for (const v of list) {
-      const first = v.first_day === null ? from : toNumber(v.first_day)
-      const end = v.last_day === null ? to : toNumber(v.last_day) + 1
+    const runs = moments
+      ? moments.map(wallDays)
+      : list.map((v) => ({
+          start: v.first_day === null ? from : toNumber(v.first_day),
+          end: v.last_day === null ? to : toNumber(v.last_day) + 1,
+        }))
+    for (const { start: first, end } of runs) {
       if (end <= from || first >= to) continue
       shown.push({ left: share(first), width: share(end) - share(first) })
     }
@@ -69,10 +101,10 @@
 
   let strip = $state<HTMLElement | null>(null)
 
-  function dayAt(e: PointerEvent): string {
+  function placeAt(e: PointerEvent): number {
     const box = (strip as HTMLElement).getBoundingClientRect()
     const portion = Math.min(Math.max((e.clientX - box.left) / box.width, 0), 0.99999)
-    return toISO(Math.floor(from + portion * (to - from)))
+    return from + portion * (to - from)
   }
   function grab(e: PointerEvent) {
     ;(e.currentTarget as HTMLElement).setPointerCapture(e.pointerId)
@@ -80,15 +112,19 @@
   }
   function drag(e: PointerEvent) {
     if (anchor === null) return
-    const day = dayAt(e)
-    if (day !== asOf) onmove(day)
+    const place = placeAt(e)
+    const day = toISO(Math.floor(place))
+    const hour = `${String(Math.floor((place % 1) * 24)).padStart(2, '0')}:00`
+    if (reach === 'hours' && (day !== asOf || hour !== time)) onhour(day, hour)
+    else if (reach !== 'hours' && day !== asOf) onmove(day)
   }
   function drop() {
     anchor = null
   }
 
-  // The middle of the as-of day.
-  const asOfShare = $derived(share(toNumber(asOf) + 0.5))
+  // The as-of moment, or the middle of the as-of day.
+  const within = $derived(time === null ? 0.5 : (Number(time.slice(0, 2)) * 60 + Number(time.slice(3))) / 1440)
+  const asOfShare = $derived(share(toNumber(asOf) + within))
 </script>
 
 <div class="card relative overflow-hidden" data-dayline>
@@ -110,7 +146,7 @@
                 class={['absolute top-0 bottom-0 pl-1 text-left', t.at > from && 'border-l border-line']}
                 style:left={share(t.at) + '%'}
               >
-                <b class="absolute top-1 text-ink">{t.year ?? ''}</b>
+                <b class="absolute top-1 whitespace-nowrap text-ink">{t.year ?? ''}</b>
                 <span class="absolute bottom-1">{t.label}</span>
               </span>
             {/each}
@@ -141,14 +177,14 @@
                 class="absolute inset-y-0 border-l border-line/70"
                 style:left={share(t.at) + '%'}
               ></span>{/each}
-            {#each bars(line.counterpart) as b, i (i)}
+            {#each bars(line.counterpart, line.counterpartMoments) as b, i (i)}
               <span
                 class="absolute bottom-1.5 h-1.5 rounded-xs bg-inside-light"
                 style:left={b.left + '%'}
                 style:width={`max(${b.width}%, 2px)`}
               ></span>
             {/each}
-            {#each bars(line.intervals) as b, i (i)}
+            {#each bars(line.intervals, line.moments) as b, i (i)}
               <span
                 class="absolute top-3.5 h-3 rounded-xs bg-inside"
                 style:left={b.left + '%'}
@@ -161,14 +197,20 @@
                 class="text-worse"
                 title={line.error}>refused</span
               >{:else}
-              {outer(line.intervals)}
-              {#if line.intervals.length > 1}<span class="block text-[0.71875rem] text-quiet"
+              {#if line.moments}<span title={extent(line)}>{outerTimes(line.moments)}</span>{:else}{outer(
+                  line.intervals,
+                )}{/if}
+              {#if line.intervals.length > 1 && !line.moments}<span class="block text-[0.71875rem] text-quiet"
                   >{line.intervals.length} intervals</span
                 >{/if}
             {/if}
           </td>
           <td class="px-3.5 text-right text-quiet" data-n
-            >{line.error || line.pending ? '' : (line.days?.toLocaleString('en') ?? '∞')}</td
+            >{line.error || line.pending
+              ? ''
+              : line.moments
+                ? size(line).replace(' hours', '')
+                : (line.days?.toLocaleString('en') ?? '∞')}</td
           >
         </tr>
       {/each}
@@ -194,7 +236,7 @@
       <span class="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-asof"></span>
       <span
         class="absolute top-0 left-1/2 -translate-x-1/2 rounded-b bg-asof px-2 py-0.5 text-2xs whitespace-nowrap text-card"
-        >{short(asOf)}</span
+        >{short(asOf)}{reach === 'hours' && time !== null ? ` ${time}` : ''}</span
       >
     </div>
   </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import ArrowLeft from '@lucide/svelte/icons/arrow-left'
+  import HoursGrid from './HoursGrid.svelte'
   import MonthGrid from './MonthGrid.svelte'
   import Rehearsal from './Rehearsal.svelte'
   import SpanEditor from './SpanEditor.svelte'
@@ -8,7 +9,7 @@
   import Why from './Why.svelte'
   import { extent, size } from '../../lib/moments'
   import { useAsOf, useResolve, useTimelines, useSpans } from '../../api/queries'
-  import { carried } from '../../lib/address.svelte'
+  import { asOfTime, carried } from '../../lib/address.svelte'
   import { navigate, route } from '../../router'
 
   const spans = useSpans()
@@ -57,6 +58,15 @@
   <div class="grid items-start gap-3.5 lg:grid-cols-[9fr_11fr]">
     <SpanEditor {span} context={asOf.moment} ondone={done} />
     <Why {span} context={asOf.moment} />
+    {#if reads.moments}
+      <section class="card p-4 lg:col-span-2" aria-label="Hours">
+        <h2 class="mb-2">
+          <b class="font-semibold">Hours</b>
+          <span class="text-quiet">inside are filled; the days are those of the clock's dates</span>
+        </h2>
+        <HoursGrid moments={reads.moments} asOf={asOf.day} time={asOfTime()} />
+      </section>
+    {/if}
     <section class="card p-4" aria-label="Days">
       <h2 class="mb-2">
         <b class="font-semibold">Days</b> <span class="text-quiet">inside are filled; the ring is the as-of day</span>

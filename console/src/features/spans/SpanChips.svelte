@@ -5,7 +5,9 @@
   import type { Context } from '../../api/queries'
   import { useSpans } from '../../api/queries'
   import Expression from './Expression.svelte'
+  import type { Schemas } from '../../api/client'
   import DatePair from './DatePair.svelte'
+  import SpanList from './SpanList.svelte'
 
   // The spans of a query: named ones to pick, or an expression to type.
   let {
@@ -13,7 +15,14 @@
     context,
     onchange,
     single = false,
-  }: { over: string[]; context: Context | null; onchange: (over: string[]) => void; single?: boolean } = $props()
+    onlist,
+  }: {
+    over: string[]
+    context: Context | null
+    onchange: (over: string[]) => void
+    single?: boolean
+    onlist?: (list: Schemas['Limits']) => void
+  } = $props()
 
   const spans = useSpans()
   let open = $state(false)
@@ -63,6 +72,7 @@
         </div>
         <h3 class="label mt-1">or two dates</h3>
         <DatePair id="over-dates" onuse={put} />
+        {#if onlist}<SpanList onuse={(list) => ((open = false), onlist(list))} />{/if}
         <h3 class="label mt-2">or a named span</h3>
         <div>
           {#each spans.data ?? [] as s (s.definition.name)}

@@ -1,12 +1,13 @@
 <script lang="ts">
   import Plus from '@lucide/svelte/icons/plus'
+  import { ToggleGroup } from 'bits-ui'
   import Dayline, { type Line } from './Dayline.svelte'
   import SpanEditor from './SpanEditor.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import Why from './Why.svelte'
   import type { Span } from '../../api/client'
-  import { useAsOf, useTimelines, useSpans } from '../../api/queries'
-  import { carried, moveAsOf, param, setParam } from '../../lib/address.svelte'
+  import { useAsOf, useResolve, useTimelines, useSpans } from '../../api/queries'
+  import { asOfTime, carried, moveAsOf, param, setAsOf, setParam } from '../../lib/address.svelte'
 
   const spans = useSpans()
   const asOf = useAsOf()
@@ -15,6 +16,11 @@
   const timelines = useTimelines(
     () => [...names.map((n) => '@' + n), ...names.map((n) => `@${n}, 1 year earlier`)],
     asOf,
+  )
+  // Timelines go by days: what has times is told by its moments once they are there.
+  const resolved = useResolve(
+    () => [...names.map((n) => '@' + n), ...names.map((n) => `@${n}, 1 year earlier`)],
+    () => asOf.moment,
   )
   const lines = $derived<Line[]>(
     (spans.data ?? []).map((s, i) => {
@@ -26,11 +32,24 @@
         intervals: now?.intervals ?? [],
         days: now?.days ?? null,
         counterpart: back?.intervals ?? [],
-        error: now?.error ?? null,
+        moments: resolved.data?.resolutions[i]?.moments,
+        counterpartMoments: resolved.data?.resolutions[i + names.length]?.moments,
+        error: resolved.data?.resolutions[i]?.moments ? null : (now?.error ?? null),
         pending: now === null,
       }
     }),
   )
+
+  const reaches = [
+    { value: 'year', label: 'a year' },
+    { value: 'weeks', label: 'weeks' },
+    { value: 'hours', label: 'hours' },
+  ] as const
+  const reach = $derived(reaches.find((r) => r.value === param('reach'))?.value ?? 'year')
+  function toHour(day: string, time: string) {
+    setAsOf(day)
+    setParam('time', time, true)
+  }
 
   // "+" stands for a span that is being made; names never have that sign.
   const chosen = $derived(param('span') ?? names[0] ?? null)
@@ -43,7 +62,20 @@
 <div class="mb-2.5 flex flex-wrap items-center gap-2">
   <h1 class="mr-1 text-xl font-semibold tracking-tight">Spans</h1>
   <p class="hidden text-quiet md:block">drag the as-of line; ← → step a day, shift a month</p>
-  <a class="button ml-auto" href={'/check' + carried()}>Check</a>
+  <ToggleGroup.Root
+    type="single"
+    value={reach}
+    onValueChange={(v) => setParam('reach', v === 'year' || v === '' ? null : v)}
+    class="ml-auto flex gap-1.5"
+    aria-label="How much of the line is shown"
+  >
+    {#each reaches as r (r.value)}
+      <ToggleGroup.Item value={r.value} class={['chip', reach === r.value ? 'chip-on' : 'text-quiet']}
+        >{r.label}</ToggleGroup.Item
+      >
+    {/each}
+  </ToggleGroup.Root>
+  <a class="button" href={'/check' + carried()}>Check</a>
   <button class="button button-strong" onclick={() => setParam('span', '+')}
     ><Plus class="size-3.5" aria-hidden="true" />New span</button
   >
@@ -58,7 +90,16 @@
       <ErrorPanel error={timelines.query.error} retry={() => void timelines.query.refetch()} />
     </div>{/if}
   {#if names.length > 0}
-    <Dayline {lines} asOf={asOf.day} {chosen} onchoose={(n) => setParam('span', n)} onmove={moveAsOf} />
+    <Dayline
+      {lines}
+      asOf={asOf.day}
+      {chosen}
+      {reach}
+      time={asOfTime()}
+      onchoose={(n) => setParam('span', n)}
+      onmove={moveAsOf}
+      onhour={toHour}
+    />
   {:else}
     <section class="card p-8 text-center">
       <h2 class="font-semibold">No spans are named yet</h2>

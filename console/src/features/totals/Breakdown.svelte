@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { pluralOf, resetsOf, toggle, units, type PageQuery } from '../../lib/query'
+  import { pluralOf, resetsOf, toggle, unitsOf, type PageQuery } from '../../lib/query'
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
   // How a query is broken down: units, and what their rows are given beside the figure.
-  let { query: q }: { query: PageQuery } = $props()
+  let { query: q, timed }: { query: PageQuery; timed: boolean } = $props()
 
   const set = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)
 </script>
@@ -13,7 +13,7 @@
   <Select
     label="Each"
     value={q.each || 'none'}
-    options={[{ value: 'none', label: 'not broken down' }, ...units.map((u) => ({ value: u, label: u }))]}
+    options={[{ value: 'none', label: 'not broken down' }, ...unitsOf(timed).map((u) => ({ value: u, label: u }))]}
     onchoose={set('each')}
   />
   {#if q.each}
@@ -31,7 +31,7 @@
       value={q.rolling ? String(q.rolling) : 'none'}
       options={[
         { value: 'none', label: 'no rolling figure' },
-        ...[2, 3, 4, 6, 7, 12, 13].map((n) => ({ value: String(n), label: `rolling ${n} ${pluralOf(q.each)}` })),
+        ...[2, 3, 4, 6, 7, 12, 13, 24].map((n) => ({ value: String(n), label: `rolling ${n} ${pluralOf(q.each)}` })),
       ]}
       onchoose={set('rolling')}
     />

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { ToggleGroup } from 'bits-ui'
   import type { Dataset } from '../../api/client'
-  import { wordsOf, type PageQuery } from '../../lib/query'
+  import { datesOf, isPart, isTimed, timeParts, wordsOf, type PageQuery } from '../../lib/query'
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
@@ -9,6 +9,14 @@
   let { dataset, query: q }: { dataset: Dataset; query: PageQuery } = $props()
 
   const categories = $derived(dataset.columns.filter((c) => c.role === 'category').map((c) => c.name))
+  // Parts of time: of the date of the query, and of every other one.
+  const parts = $derived([
+    ...timeParts(isTimed(dataset, q.date)),
+    ...datesOf(dataset)
+      .filter((c) => (q.date === '' ? c.role !== 'day' : c.name !== q.date))
+      .flatMap((c) => timeParts(c.type === 'timestamp').map((p) => `${p} of ${c.name}`)),
+  ])
+  const options = $derived([...categories, ...q.by.filter((c) => !categories.includes(c))])
   const crossed = $derived(q.by.length === 2 || (q.by.length === 1 && q.each !== ''))
 </script>
 
@@ -23,13 +31,20 @@
     class="flex flex-wrap gap-1.5"
     aria-label="Categories, at most two"
   >
-    {#each categories as c (c)}
+    {#each options as c (c)}
       <ToggleGroup.Item value={c} class={['chip', q.by.includes(c) ? 'chip-on' : 'text-quiet']}
         >{wordsOf(c)}</ToggleGroup.Item
       >
     {:else}<span class="text-quiet">no categories</span>{/each}
   </ToggleGroup.Root>
-  {#if q.by.length > 0}
+  <Select
+    label="Part of time"
+    value=""
+    placeholder="part of time…"
+    options={parts.filter((p) => !q.by.includes(p)).map((p) => ({ value: p, label: wordsOf(p) }))}
+    onchoose={(v) => setParam('by', [...q.by, v].slice(-2))}
+  />
+  {#if q.by.length > 0 && !isPart(q.by[0] ?? '')}
     <Select
       label="Top"
       value={q.top ? String(q.top) : 'none'}

@@ -1,11 +1,22 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import { api, asCSV, data, text, type Note, type Row, type TableColumn } from '../../api/client'
+  import { api, asCSV, data, text, type Note, type Row, type Schemas, type TableColumn } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
   import { carried, joinList, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
+  import { moment, wallTimes } from '../../lib/moments'
   import { columnText, isValue } from '../../lib/filters'
-  import { datesOf, isAll, isOther, parseQuery, toQuery, wordsOf } from '../../lib/query'
+  import {
+    crossedByTime,
+    datesOf,
+    isAll,
+    isOther,
+    isPart,
+    isTimed,
+    parseQuery,
+    toQuery,
+    wordsOf,
+  } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
@@ -30,12 +41,12 @@
   const dates = $derived(dataset ? datesOf(dataset) : [])
 
   const asked = $derived.by(() => {
-    if (!dataset || !q || asOf.context === null) return null
+    if (!dataset || !q || asOf.moment === null) return null
     const subtotals = q.across !== '' ? { subtotals: true } : {}
     return {
       version: dataset.version,
       columns: dataset.columns,
-      body: { ...toQuery(dataset.name, q), ...subtotals, ...asOf.context },
+      body: { ...toQuery(dataset.name, q), ...subtotals, ...asOf.moment },
     }
   })
   const total = createQuery(() => {
@@ -58,11 +69,11 @@
     if (!a || !dataset || !ask || c.role !== 'figure') return null
     const groups = [...a.tables[0]!.by.map((name, i) => ({ name, label: r.group[i] }))]
     if (ask.across) groups.push({ name: ask.across, label: c.group })
-    if (groups.some((g) => isOther(g.label))) return null
+    if (groups.some((g) => isOther(g.label) || (isPart(g.name) && !isAll(g.label)))) return null
     const link = new URLSearchParams(carried())
     link.set('dataset', dataset.name)
-    const days = r.unit ? r.intervals.map((v) => `${v.first_day}/${v.last_day}`).join(' or ') : ''
-    const over = r.intervals.length > 1 ? `(${days})` : days
+    const runs = r.moments ? r.moments.map(wallTimes) : r.intervals.map((v) => `${v.first_day}/${v.last_day}`)
+    const over = !r.unit ? '' : runs.length > 1 ? `(${runs.join(' or ')})` : (runs[0] ?? '')
     link.set('over', over || (a.spans[r.span]?.expression ?? ''))
     const fixed = groups.filter((g) => !isAll(g.label) && g.label !== undefined)
     const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(columnText(g.name) + '=')))
@@ -73,6 +84,13 @@
     if (sum) link.set('running', sum.column)
     return '/records?' + link.toString()
   }
+  // What stands beside the spans of a list, as long as it is they that are asked about.
+  let list = $state<Schemas['Limits'] | null>(null)
+  const beside = $derived(list && q && list.over.join(';') === q.over.join(';') ? list : undefined)
+
+  // A cross-tab by parts of time is drawn in shades, so that a week's busy hours stand out.
+  const shaded = $derived(param('shades') !== 'no')
+
   const briefKinds = $derived([
     { value: 'table' as const, label: 'a table' },
     q?.each
@@ -100,7 +118,12 @@
   >
     <span class="text-quiet">Over</span>
     <div class="flex flex-wrap items-center gap-1.5">
-      <SpanChips over={q.over} context={asOf.context} onchange={(o) => setParam('over', o)} />
+      <SpanChips
+        over={q.over}
+        context={asOf.moment}
+        onchange={(o) => setParam('over', o)}
+        onlist={(l) => ((list = l), setParam('over', l.over))}
+      />
       {#if dates.length > 1}
         <Select
           label="By which date"
@@ -115,11 +138,11 @@
     <span class="text-quiet">By</span>
     <Grouping {dataset} query={q} />
     <span class="text-quiet">Where</span>
-    <Filters {dataset} context={asOf.context} />
+    <Filters {dataset} context={asOf.moment} />
     <span class="text-quiet">Against</span>
     <Comparisons {dataset} datasets={datasets.data ?? []} query={q} />
     <span class="text-quiet">Each</span>
-    <Breakdown query={q} />
+    <Breakdown query={q} timed={isTimed(dataset, q.date)} />
   </section>
 
   {#if unlike.length > 0 && !q.like_for_like && param('unlike') !== 'kept'}
@@ -144,15 +167,35 @@
     <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Adding up"></div>
   {:else}
     {@const a = total.data}
+    {@const timed = a.spans.some((s) => s.moments) || q.each === 'hour'}
     {#each a.tables as table, i (i)}
       <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}>
-        <DataTable {table} spans={a.spans} answer={a} link={recordsLink} sortable />
+        {#if crossedByTime(table)}
+          <div class="-mb-9 flex justify-end px-4 pt-3">
+            <button
+              class={['chip', shaded && 'chip-on']}
+              aria-pressed={shaded}
+              onclick={() => setParam('shades', shaded ? 'no' : null)}>shades</button
+            >
+          </div>
+        {/if}
+        <DataTable
+          {table}
+          spans={a.spans}
+          answer={a}
+          link={recordsLink}
+          sortable
+          {beside}
+          shades={shaded && crossedByTime(table)}
+        />
       </section>
     {/each}
     <p class="mt-2.5 text-quiet">
-      As of <b class="font-semibold text-ink">{long(a.as_of)}</b>{a.at_close ? ', at close' : ''}, calendar {a.calendar},
-      by
-      {wordsOf(a.date)}.
+      As of <b class="font-semibold text-ink">{a.as_of_moment && timed ? moment(a.as_of_moment) : long(a.as_of)}</b
+      >{a.at_close ? ', at close' : ''}, calendar {a.calendar}, by
+      {wordsOf(a.date)}{a.zone && timed
+        ? `, clock of ${a.zone}${a.day_starts ? `, day starts ${a.day_starts}` : ''}`
+        : ''}.
     </p>
     <Notes notes={a.notes} leaveOut={q.like_for_like || param('unlike') === 'kept' ? [] : ['not_like_for_like']} />
   {/if}
