@@ -356,3 +356,31 @@ func TestLimits(t *testing.T) {
 		}
 	}
 }
+
+// Records of two datasets that become days by different clocks are told apart.
+func TestClocksAreTold(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 12))
+	const june = 1781000000 * civil.Second
+	lisbon, tokyo := gatesOf(t, rng, "Europe/Lisbon", "", june), gatesOf(t, rng, "Asia/Tokyo", "04:00", june)
+	e := Evaluator{Scope: span.Scope{Clock: lisbon.clock, AsOf: lisbon.clock.DayOf(june), Calendar: calendar.Civil},
+		Find: func(context.Context, string) (Records, error) { r := tokyo.records(); r.Name = "tokyo"; return r, nil }}
+	for over, days := range map[string]bool{"yesterday": true, "yesterday, only 09:00-17:00": false} {
+		q := Query{Over: []string{over}, Figures: []measure.Figure{{Kind: measure.Count}}, AgainstDataset: []Other{{Dataset: "tokyo"}}}
+		a, err := e.Answer(context.Background(), q, lisbon.records())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !slices.ContainsFunc(a.Notes, func(n table.Note) bool {
+			return n.Code == table.Clocks && strings.Contains(n.Text, "Asia/Tokyo, day starts 04:00")
+		}) {
+			t.Errorf("%s: %v", over, a.Notes)
+		}
+		own := tally.Period{Days: a.Spans[0].Intervals, Moments: a.Spans[0].Moments}
+		if days { // each by its own days, but moments are the same for both
+			own = own.By(tokyo.clock)
+		}
+		if got, want := cellOf(t, a, &a.Tables[0].Rows[0], table.Counterpart, "tokyo"), tokyo.count(own.Moments.MomentSet, june+civil.Second*1e6); got != want {
+			t.Errorf("%s: the other records come to %s, want %s", over, got, want)
+		}
+	}
+}

@@ -43,7 +43,8 @@ func rowOf(n int) string { return fmt.Sprintf("[data-table] tbody tr:nth-child(%
 const (
 	twoMonths  = "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figures=count%3Bsum%20fare%3Bmean%20fare"
 	ofTheYear  = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
-	across     = "/totals?over=last%20full%20quarter&figures=sum%20fare&each=month&by=route&across=route&top=3&against=1%20year%20earlier"
+	across     = "/totals?dataset=gates&over=last%2013%20full%20weeks&figures=sum%20people&by=hour%3Bweekday&across=weekday"
+	atNight    = "/span/night-shift?as_of=" + asOf + "&time=14%3A30"
 	atTheEnds  = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
 	ofJobs     = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
 	monday     = "/brief/monday-crossings"
@@ -53,12 +54,12 @@ const (
 
 var pages = []page{
 	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
-	{name: "console-span", path: "/span/month-so-far", ready: "[data-rehearsal] tbody tr:nth-child(5)", height: 1100},
+	{name: "console-span", path: atNight, ready: "[data-hours] [data-day]", height: 960},
 	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: ".grid > section:nth-child(12)", height: 960},
 	{name: "console-ageing", path: ofJobs, ready: "[data-backlog] canvas", height: 1200},
 	{name: "console-totals", path: twoMonths, ready: rowOf(12), height: 860},
 	{name: "console-breakdown", path: ofTheYear, ready: rowOf(13), height: 1060},
-	{name: "console-crosstab", path: across, ready: rowOf(4), height: 960},
+	{name: "console-crosstab", path: across, ready: rowOf(25), height: 1160},
 	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880},
 	{name: "console-records", path: atTheEnds, ready: "[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)", height: 960},
 	{name: "console-brief", path: monday, ready: eighthItem, height: 1010},
@@ -88,6 +89,7 @@ var commands = []command{
 		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 " +
 			"--like-for-like | head -5 | tail -2",
 		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
+		"vastspan total gates --over 'yesterday, only 06:00-10:00' --sum people --each hour --running day --as-of latest | head -9",
 	}},
 	{"command-definitions", []string{
 		"vastspan span list --as-of " + asOf,

@@ -212,6 +212,9 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 		return "", ""
 	}
 	content := o.RequestBody.Value.Content
+	if o.OperationID == "readLimits" && s.chance(80) {
+		return "crew,from,until\n" + s.one([]string{"a", ""}) + "," + s.one(randomDays) + "," + s.one(append(randomDays, "2026-10-19 22:00")), "text/csv"
+	}
 	if content["text/csv"] != nil {
 		return s.file(), "text/csv"
 	}

@@ -83,7 +83,7 @@ func TestTheDocumentKnowsEveryKey(t *testing.T) {
 		t.Fatal(err)
 	}
 	for schema, more := range map[string][]string{
-		"Query": nil, "Line": {"label"}, "BriefItem": {"id", "kind", "title", "width", "spark", "lines"},
+		"Query": nil, "Line": {"label"}, "BriefItem": {"id", "kind", "title", "width", "spark", "lines", "ageing"},
 	} {
 		want := map[string]bool{}
 		for _, key := range append(query.Keys(), more...) {
