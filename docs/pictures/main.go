@@ -88,7 +88,6 @@ var commands = []command{
 		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 | fold -sw 150",
 		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 " +
 			"--like-for-like | head -5 | tail -2",
-		"vastspan total crossings --over 'last full quarter' --sum fare --each month --across route --top 3 --as-of latest",
 		"vastspan total gates --over 'yesterday, only 06:00-10:00' --sum people --each hour --running day --as-of latest | head -9",
 	}},
 	{"command-definitions", []string{
