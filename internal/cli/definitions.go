@@ -29,6 +29,9 @@ type contextFlags struct {
 	zone, dayStarts string
 }
 
+// latestHelp says what as-of days of records are.
+const latestHelp = "a date, with a time where one is wanted (2026-10-19T14:30), today, now or latest (the newest day in the records)"
+
 func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
 	f := &contextFlags{}
 	c.Flags().StringVar(&f.AsOf, "as-of", "today", "as-of day: "+asOf)

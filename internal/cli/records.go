@@ -40,7 +40,7 @@ what is just out. With --all every record comes, as CSV.`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := a.outputFlag(c)
-	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
+	f.contextFlags = addContextFlags(c, latestHelp)
 	flags := c.Flags()
 	flags.StringVar(&f.over, "over", "all dates", "expression whose records are listed")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)

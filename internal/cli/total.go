@@ -57,7 +57,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 		ValidArgsFunction: a.completeDatasets,
 	}
 	out := a.outputFlag(c)
-	f.contextFlags = addContextFlags(c, "a date, today or latest (the newest day in the records)")
+	f.contextFlags = addContextFlags(c, latestHelp)
 	f.add(c)
 	f.definitionFlags(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -106,7 +106,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 	}
 	f.addDerived(flags)
 	flags.BoolVar(&f.count, "count", false, "count records")
-	flags.StringArrayVar(&q.By, "by", nil, "category to break down by, at most two")
+	flags.StringArrayVar(&q.By, "by", nil, "category to break down by, at most two; or a part of time: "+query.PartForms)
 	flags.IntVar(
 		&q.Top,
 		"top",
@@ -134,7 +134,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 		false,
 		"make both sides end at the same day, where the span reaches past the as-of day or the newest record",
 	)
-	flags.StringVar(&q.Each, "each", "", "unit to break each span down into: day, week, month, quarter, half or year")
+	flags.StringVar(&q.Each, "each", "", "unit to break each span down into: minute, hour, day, week, month, quarter, half or year")
 	flags.StringVar(&q.Running, "running", "", "with --each: add up from the start of this unit, or of the span")
 	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")
 	flags.BoolVar(&q.BlankIncomplete, "blank-incomplete", false, "leave a rolling figure blank whose window begins before the records do")
@@ -275,8 +275,8 @@ func (f *totalFlags) readRolling(q *query.Query) error {
 	}
 	count, text, _ := strings.Cut(strings.TrimSpace(f.rolling), " ")
 	n, err := strconv.Atoi(count)
-	unit, ok := calendar.ParseUnit(text)
-	each, _ := calendar.ParseUnit(q.Each)
+	unit, ok := calendar.ParseAnyUnit(text)
+	each, _ := calendar.ParseAnyUnit(q.Each)
 	if err != nil || !ok || q.Each == "" || unit != each {
 		return usagef("--rolling %q: expected a number and the unit of --each, such as '3 months' with --each month", f.rolling)
 	}
