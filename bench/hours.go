@@ -126,7 +126,7 @@ func (b *bench) loadAs(h ingest.ColumnHints) error {
 		return err
 	}
 	defer f.Close()
-	r, err := ingest.Open("", f)
+	r, err := ingest.Open(ingest.Options{}, f)
 	if err != nil {
 		return err
 	}

@@ -326,7 +326,7 @@ func (b *bench) stream(plan *tally.Plan) error {
 		return err
 	}
 	defer f.Close()
-	r, err := ingest.Open("", f)
+	r, err := ingest.Open(ingest.Options{}, f)
 	if err != nil {
 		return err
 	}

@@ -144,8 +144,8 @@ func (b *Brief) Check() error {
 	if n := len(b.Items); n > maxItems {
 		return fmt.Errorf("brief %s has %d items; at most %d", b.Name, n, maxItems)
 	}
-	if _, err := civil.ParseDay(b.AsOf); err != nil && b.AsOf != "" && b.AsOf != query.Today && b.AsOf != query.Latest {
-		return fmt.Errorf("brief %s: as-of: %q: expected latest, today or a date", b.Name, b.AsOf)
+	if _, err := civil.ParseDay(b.AsOf); err != nil && b.AsOf != "" && b.AsOf != query.Today && b.AsOf != query.Now && b.AsOf != query.Latest {
+		return fmt.Errorf("brief %s: as-of: %q: expected latest, today, now or a date", b.Name, b.AsOf)
 	}
 	prompts := map[string]bool{}
 	for _, p := range b.Prompts {

@@ -82,7 +82,8 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	if err != nil {
 		return err
 	}
-	q.Date = "" // it is the file's own now
+	defer func() { _ = local.Close() }() // it has been read
+	q.Date = ""                          // it is the file's own now
 	asOf, err := d.asOf(f.contextFlags, func() (civil.AsOf, bool, error) { return local.Newest(ctx) })
 	if err != nil {
 		return err

@@ -25,7 +25,7 @@ func TestDemoIsTheSameEveryTime(t *testing.T) {
 		}
 		sum := sha256.Sum256(first.Bytes())
 		t.Logf("%s: %d lines, %s", d.Name, bytes.Count(first.Bytes(), []byte("\n")), hex.EncodeToString(sum[:6]))
-		r, err := ingest.Open("", &first)
+		r, err := ingest.Open(ingest.Options{}, &first)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -1,36 +1,39 @@
 package ingest
 
 import (
-	"bytes"
 	"encoding/csv"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"unicode/utf8"
-	"unsafe"
 )
 
-// csvReader reads CSV: comma-separated, in UTF-8 or UTF-16, with or without a byte order mark.
+// csvReader reads CSV in UTF-8, UTF-16 or Windows-1252, with or without a byte order mark.
 type csvReader struct {
-	header []string
-	sample []Row
+	header  []string
+	sample  []Row
+	written Written
 
-	in     io.Reader
-	blocks []block // read already, for the sample
-	rest   []byte  // read already, the start of a block
-	line   int     // of the next block
-	ended  bool
+	blocks
+	comma byte
+	ready []block // read already, for the sample
 }
+
+// Written says how the file is written.
+func (t *csvReader) Written() Written { return t.written }
+
+// Close does nothing: the file belongs to the caller.
+func (t *csvReader) Close() error { return nil }
 
 func (t *csvReader) Header() []string { return t.header }
 func (t *csvReader) Sample() []Row    { return t.sample }
 
 // A block is a part of a file that holds whole rows.
 type block struct {
-	text string
-	line int // its first one
+	text  string
+	line  int // its first one
+	comma byte
 }
 
 const (
@@ -40,25 +43,30 @@ const (
 )
 
 // openCSV reads the header and the sample of a CSV file.
-func openCSV(r io.Reader) (Reader, error) {
-	r, err := plainText(r)
+func openCSV(o Options, w Written, r io.Reader) (Reader, error) {
+	r, err := plainText(r, o.Encoding, &w)
 	if err != nil {
 		return nil, err
 	}
-	t := &csvReader{in: r, line: 1}
+	t := &csvReader{blocks: blocks{in: r, quotes: true, line: 1}, written: w}
 	first, err := t.read()
 	if errors.Is(err, io.EOF) {
-		return nil, errors.New("the file is empty: expected a header line with the names of the columns")
+		return nil, errEmpty
 	}
 	if err != nil {
 		return nil, err
 	}
 	first.text = strings.TrimPrefix(first.text, "\ufeff")
+	if t.comma, err = delimiterOf(o.Delimiter, first.text); err != nil {
+		return nil, err
+	}
+	t.written.Delimiter = delimiterNames[t.comma]
+	first.comma = t.comma
 	if err := t.readHeader(&first); err != nil {
 		return nil, err
 	}
 	for b := first; ; {
-		t.blocks = append(t.blocks, b)
+		t.ready = append(t.ready, b)
 		err := b.Rows(func(line int, row []string) error {
 			if len(t.sample) == SampleRows {
 				return errEnough
@@ -72,7 +80,7 @@ func openCSV(r io.Reader) (Reader, error) {
 		if err != nil {
 			return nil, err
 		}
-		if b, err = t.read(); errors.Is(err, io.EOF) {
+		if b, err = t.next(); errors.Is(err, io.EOF) {
 			return t, nil
 		}
 		if err != nil {
@@ -81,19 +89,28 @@ func openCSV(r io.Reader) (Reader, error) {
 	}
 }
 
+// next reads one more block.
+func (t *csvReader) next() (block, error) {
+	b, err := t.read()
+	b.comma = t.comma
+	return b, err
+}
+
+var errEmpty = errors.New("the file is empty: expected a header line with the names of the columns")
+
 var errEnough = errors.New("enough")
 
 // Headless reads CSV that has no header line and whose columns are known; it has no sample.
 func Headless(r io.Reader, header []string) Reader {
-	return &csvReader{header: header, in: r, line: 1}
+	return &csvReader{header: header, blocks: blocks{in: r, quotes: true, line: 1}, comma: ','}
 }
 
 // readHeader takes the header off the first block.
 func (t *csvReader) readHeader(b *block) error {
-	rows := csv.NewReader(strings.NewReader(b.text))
+	rows := b.reader()
 	header, err := rows.Read()
 	if errors.Is(err, io.EOF) {
-		return errors.New("the file is empty: expected a header line with the names of the columns")
+		return errEmpty
 	}
 	if err != nil {
 		return csvError(err, 0)
@@ -115,70 +132,20 @@ func (t *csvReader) readHeader(b *block) error {
 
 // Next returns the next block; io.EOF at the end.
 func (t *csvReader) Next() (Part, error) {
-	if len(t.blocks) > 0 {
-		b := t.blocks[0]
-		t.blocks = t.blocks[1:]
+	if len(t.ready) > 0 {
+		b := t.ready[0]
+		t.ready = t.ready[1:]
 		return &b, nil
 	}
-	b, err := t.read()
+	b, err := t.next()
 	return &b, err
 }
 
-// read reads one more block of the file: as much as ends with a line break outside quotes. A quote
-// that stands where none may stand is found when the rows are taken apart.
-func (t *csvReader) read() (block, error) {
-	if t.ended {
-		return block{}, io.EOF
-	}
-	buffer := make([]byte, max(blockSize, 2*len(t.rest)))
-	n := copy(buffer, t.rest)
-	quotes := bytes.Count(buffer[:n], quote)
-	for {
-		for n < len(buffer) {
-			m, err := t.in.Read(buffer[n:])
-			quotes += bytes.Count(buffer[n:n+m], quote)
-			n += m
-			if errors.Is(err, io.EOF) {
-				t.ended, t.rest = true, nil
-				if n == 0 {
-					return block{}, io.EOF
-				}
-				return t.cut(buffer[:n]), nil
-			}
-			if err != nil {
-				return block{}, &ReadError{err}
-			}
-		}
-		// Seen from the end, a line break lies outside quotes where as many quotes as there are
-		// after it leave an even number before it.
-		for end, before := n, quotes; end > 0; {
-			at := bytes.LastIndexByte(buffer[:end], '\n')
-			if at < 0 {
-				break
-			}
-			before -= bytes.Count(buffer[at:end], quote)
-			if before%2 == 0 {
-				t.rest = append([]byte(nil), buffer[at+1:n]...)
-				return t.cut(buffer[:at+1]), nil
-			}
-			end = at
-		}
-		if len(buffer) >= maxRow {
-			return block{}, &Faults{
-				Rows: []Fault{{Line: t.line, Expected: fmt.Sprintf("a row that ends within %d MB; a quote may be left open", maxRow>>20)}},
-			}
-		}
-		buffer = append(buffer, make([]byte, len(buffer))...)
-	}
-}
-
-var quote = []byte{'"'}
-
-func (t *csvReader) cut(text []byte) block {
-	// The buffer belongs to this block alone and is never written to again.
-	b := block{text: unsafe.String(unsafe.SliceData(text), len(text)), line: t.line}
-	t.line += bytes.Count(text, []byte{'\n'})
-	return b
+// reader takes a block apart by the rules of quotes.
+func (b *block) reader() *csv.Reader {
+	rows := csv.NewReader(strings.NewReader(b.text))
+	rows.Comma = rune(b.comma)
+	return rows
 }
 
 // Rows yields the rows of a block with their lines. A row is valid until the next one.
@@ -212,7 +179,7 @@ func (b *block) plain(take func(line int, row []string) error) error {
 		}
 		row = row[:0]
 		for {
-			comma := strings.IndexByte(one, ',')
+			comma := strings.IndexByte(one, b.comma)
 			if comma < 0 {
 				break
 			}
@@ -228,7 +195,7 @@ func (b *block) plain(take func(line int, row []string) error) error {
 }
 
 func (b *block) quoted(take func(line int, row []string) error) error {
-	rows := csv.NewReader(strings.NewReader(b.text))
+	rows := b.reader()
 	rows.FieldsPerRecord = -1 // rows of another length are faults like any other, gathered by Scan
 	rows.ReuseRecord = true
 	for {

@@ -4,8 +4,12 @@ import (
 	"bufio"
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
+	"slices"
+	"strings"
 
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
 )
@@ -15,23 +19,41 @@ const lookAhead = 64 << 10
 
 // plainText returns a file as UTF-8 whose lines end with line feeds: UTF-16 is read as that, and so are the
 // carriage returns of a file that has no line feeds.
-func plainText(r io.Reader) (io.Reader, error) {
+func plainText(r io.Reader, stated string, w *Written) (io.Reader, error) {
 	head := bufio.NewReaderSize(r, lookAhead)
 	start, err := peek(head, 64)
 	if err != nil {
 		return nil, err
 	}
+	stated = strings.ToLower(stated)
+	w.Encoding = "utf-8"
+	if !slices.Contains(encodings, stated) {
+		return nil, fmt.Errorf("encoding %q: expected utf-8, utf-16 or windows-1252", stated)
+	}
+	if stated == "windows-1252" {
+		w.Encoding = stated
+		return feeds(bufio.NewReaderSize(transform.NewReader(head, charmap.Windows1252.NewDecoder()), lookAhead))
+	}
 	switch endianness, marked := utf16Order(start); {
 	case bytes.HasPrefix(start, []byte("\xff\xfe\x00\x00")), bytes.HasPrefix(start, []byte("\x00\x00\xfe\xff")):
 		return nil, errors.New("the file is UTF-32: expected UTF-8 or UTF-16")
-	case endianness != nil:
+	case endianness != nil && stated != "utf-8":
+		w.Encoding = "utf-16"
 		policy := unicode.IgnoreBOM
 		if marked {
 			policy = unicode.ExpectBOM
 		}
 		head = bufio.NewReaderSize(transform.NewReader(head, unicode.UTF16(*endianness, policy).NewDecoder()), lookAhead)
 	}
-	start, err = peek(head, lookAhead)
+	return feeds(head)
+}
+
+// encodings are those that may be stated; empty is told by the content.
+var encodings = []string{"", "utf-8", "utf-16", "windows-1252"}
+
+// feeds reads the carriage returns of a file without line feeds as such.
+func feeds(head *bufio.Reader) (io.Reader, error) {
+	start, err := peek(head, lookAhead)
 	if err != nil {
 		return nil, err
 	}
@@ -48,7 +70,7 @@ func peek(r *bufio.Reader, n int) ([]byte, error) {
 		err = nil
 	}
 	if err != nil {
-		return nil, &ReadError{err}
+		return nil, readError(err)
 	}
 	return start, nil
 }

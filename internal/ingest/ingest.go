@@ -3,11 +3,7 @@
 // what was expected. It stores nothing.
 package ingest
 
-import (
-	"fmt"
-	"io"
-	"strings"
-)
+import "io"
 
 // A Reader reads the records of one file. Its header and sample are read at once, so that the file can be
 // described before its rows are taken by Scan or Records.
@@ -18,6 +14,16 @@ type Reader interface {
 	Sample() []Row
 	// Next returns the next part of the file, the rows of the sample among them; io.EOF at its end.
 	Next() (Part, error)
+	// Written says how the file is written.
+	Written() Written
+	// Close lets go of what the reader holds.
+	Close() error
+}
+
+// A Selector is a reader that can leave columns out.
+type Selector interface {
+	// Select keeps the columns at some positions of the header; the cells of others are empty from then on.
+	Select(columns []int)
 }
 
 // A Part holds some whole rows of a file. Parts may be taken apart at the same time.
@@ -36,31 +42,6 @@ type Row struct {
 
 // SampleRows is how many rows a file is described from.
 const SampleRows = 5000
-
-// A Format is a kind of file that records can be read from.
-type Format struct {
-	Name      string
-	MediaType string
-	Open      func(io.Reader) (Reader, error)
-}
-
-// Formats lists the formats; the first is taken where none is stated.
-var formats = []Format{{"CSV", "text/csv", openCSV}}
-
-// Open reads the header and the sample of a file. The media type says which format it has; empty is CSV.
-func Open(mediaType string, r io.Reader) (Reader, error) {
-	if mediaType == "" {
-		return formats[0].Open(r)
-	}
-	var names []string
-	for _, f := range formats {
-		if f.MediaType == mediaType {
-			return f.Open(r)
-		}
-		names = append(names, f.MediaType)
-	}
-	return nil, fmt.Errorf("%s is not a format that records are read from: expected %s", mediaType, strings.Join(names, ", "))
-}
 
 // sample is a reader of sample rows alone.
 type sample struct {

@@ -17,7 +17,7 @@ import (
 
 func infer(t *testing.T, text string, w ColumnHints) (Reader, *dataset.Schema, error) {
 	t.Helper()
-	r, err := openCSV(strings.NewReader(text))
+	r, err := Open(Options{}, strings.NewReader(text))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -149,7 +149,7 @@ func TestQuotesNewlinesAndMarks(t *testing.T) {
 	if !slices.Equal(notes, []string{"a, \"b\"\nc", "plain"}) {
 		t.Errorf("the notes are %q", notes)
 	}
-	if _, err := openCSV(strings.NewReader("")); err == nil {
+	if _, err := Open(Options{}, strings.NewReader("")); err == nil {
 		t.Error("an empty file is read")
 	}
 	r, s, err = infer(t, "day,amount\n", ColumnHints{Date: "day", Amounts: []string{"amount"}})
@@ -159,7 +159,7 @@ func TestQuotesNewlinesAndMarks(t *testing.T) {
 	if err := Records(r, ScanOptions{Schema: s}, func([]dataset.Cell) error { t.Error("a row of a file with none"); return nil }); err != nil {
 		t.Error(err)
 	}
-	broken, err := openCSV(strings.NewReader("day,note\n2026-01-01,\"never closed\n"))
+	broken, err := Open(Options{}, strings.NewReader("day,note\n2026-01-01,\"never closed\n"))
 	if err == nil {
 		t.Errorf("an open quote is read: %v", broken.Sample())
 	}
@@ -233,7 +233,7 @@ func TestEncodings(t *testing.T) {
 		"UTF-16LE without a mark": wide(binary.LittleEndian, false, text), "UTF-16BE without a mark": wide(binary.BigEndian, false, text),
 		"UTF-16 with CR": wide(binary.LittleEndian, true, returns),
 	} {
-		r, err := Open("", iotest.OneByteReader(strings.NewReader(file)))
+		r, err := Open(Options{}, iotest.OneByteReader(strings.NewReader(file)))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
@@ -246,7 +246,7 @@ func TestEncodings(t *testing.T) {
 			t.Errorf("%s is read as %s", name, got)
 		}
 	}
-	if _, err := Open("", strings.NewReader("\xff\xfe\x00\x00d\x00\x00\x00")); err == nil || !strings.Contains(err.Error(), "UTF-32") {
+	if _, err := Open(Options{}, strings.NewReader("\xff\xfe\x00\x00d\x00\x00\x00")); err == nil || !strings.Contains(err.Error(), "UTF-32") {
 		t.Errorf("UTF-32 gives %v", err)
 	}
 }

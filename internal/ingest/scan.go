@@ -40,6 +40,7 @@ func Scan[T any](ctx context.Context, t Reader, o ScanOptions, work func(worker 
 	if err != nil {
 		return err
 	}
+	p.choose(t)
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	type job struct {
@@ -139,6 +140,7 @@ func Records(t Reader, o ScanOptions, take func([]dataset.Cell) error) error {
 	if err != nil {
 		return err
 	}
+	p.choose(t)
 	p.faults = &Faults{}
 	for {
 		b, err := t.Next()
@@ -207,6 +209,17 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 		return nil, err
 	}
 	return p.clone(), nil
+}
+
+// choose keeps the columns that are wanted of a reader that can leave others out.
+func (p *parser) choose(t Reader) {
+	if s, ok := t.(Selector); ok {
+		var at []int
+		for _, i := range p.columns {
+			at = append(at, p.at[i])
+		}
+		s.Select(at)
+	}
 }
 
 // clone returns a parser with cells of its own.

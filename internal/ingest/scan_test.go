@@ -47,7 +47,7 @@ func TestScanAgainstOneReader(t *testing.T) {
 			_ = w.Write([]string{"2026-01-02", text + strings.Repeat("x", rng.IntN(30)), fmt.Sprint(i)})
 		}
 		w.Flush()
-		r, err := openCSV(&slow{b.String(), rng})
+		r, err := Open(Options{}, &slow{b.String(), rng})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -104,7 +104,7 @@ func TestScanGathersFaultsInOrderAndStops(t *testing.T) {
 		150_000,
 	)
 	read := func() (Reader, *dataset.Schema) {
-		r, err := openCSV(strings.NewReader(text))
+		r, err := Open(Options{}, strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -171,7 +171,7 @@ func FuzzBlocks(f *testing.F) {
 	f.Add("a\n\"\n")
 	f.Add("a,b\n\"1\"\"\",2\n3,4")
 	f.Fuzz(func(t *testing.T, text string) {
-		r, err := openCSV(strings.NewReader(text))
+		r, err := Open(Options{}, strings.NewReader(text))
 		if err != nil {
 			return
 		}

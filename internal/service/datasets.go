@@ -117,7 +117,7 @@ func newestOf(ctx context.Context, st recordSource, name, date string) (civil.As
 type File struct {
 	Dataset      string
 	Name         string
-	MediaType    string // empty is CSV
+	Options      ingest.Options
 	Author       string
 	AllowUndated bool
 	Key          string // of idempotency; empty for none
@@ -129,6 +129,7 @@ type File struct {
 // A Preview is what a file's columns would be taken for.
 type Preview struct {
 	Exists  bool
+	Written ingest.Written // how the file is written
 	Schema  dataset.Schema
 	Samples [][]string
 	Sampled int
@@ -143,11 +144,12 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	if err := naming.Check(f.Dataset); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	reader, err := ingest.Open(f.MediaType, f.Body)
+	reader, err := ingest.Open(f.Options, f.Body)
 	if err != nil {
 		return nil, fileError(err)
 	}
-	p := &Preview{Sampled: len(reader.Sample())}
+	defer reader.Close()
+	p := &Preview{Written: reader.Written(), Sampled: len(reader.Sample())}
 	for _, row := range reader.Sample()[:min(previewRows, p.Sampled)] {
 		p.Samples = append(p.Samples, row.Cells)
 	}
@@ -246,10 +248,11 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	case !refused.IsMissing(err):
 		return nil, err
 	}
-	reader, err := ingest.Open(f.MediaType, f.Body)
+	reader, err := ingest.Open(f.Options, f.Body)
 	if err != nil {
 		return nil, fileError(err)
 	}
+	defer reader.Close()
 	done, err := s.turns.take(ctx, f.Dataset)
 	if err != nil {
 		return nil, err

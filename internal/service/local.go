@@ -16,7 +16,7 @@ import (
 // once more for its newest day.
 type Local struct {
 	name         string
-	mediaType    string
+	options      ingest.Options
 	body         io.Reader
 	reader       ingest.Reader
 	schema       *dataset.Schema
@@ -25,9 +25,9 @@ type Local struct {
 
 // OpenLocal reads the header of a file and finds out what its columns hold.
 func OpenLocal(f File) (*Local, error) {
-	l := &Local{name: f.Name, mediaType: f.MediaType, body: f.Body, allowUndated: f.AllowUndated}
+	l := &Local{name: f.Name, options: f.Options, body: f.Body, allowUndated: f.AllowUndated}
 	var err error
-	if l.reader, err = ingest.Open(f.MediaType, f.Body); err == nil {
+	if l.reader, err = ingest.Open(f.Options, f.Body); err == nil {
 		l.schema, err = ingest.Infer(l.reader.Header(), l.reader.Sample(), f.Hints)
 	}
 	if err == nil && f.NoRecords != "" {
@@ -38,6 +38,9 @@ func OpenLocal(f File) (*Local, error) {
 	}
 	return l, nil
 }
+
+// Close lets go of what reading the file holds; the file itself is the caller's.
+func (l *Local) Close() error { return l.reader.Close() }
 
 // Newest returns the newest day of the file, and the first whole second after its newest record where it has times; false
 // where no record has one. The file is set back to its start, so its body has to be an io.Seeker.
@@ -69,7 +72,10 @@ func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error
 func (l *Local) rewind(back io.Seeker) error {
 	_, err := back.Seek(0, io.SeekStart)
 	if err == nil {
-		l.reader, err = ingest.Open(l.mediaType, l.body)
+		err = l.reader.Close()
+	}
+	if err == nil {
+		l.reader, err = ingest.Open(l.options, l.body)
 	}
 	return err
 }

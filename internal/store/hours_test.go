@@ -146,7 +146,7 @@ func TestTimedTotalsAgree(t *testing.T) {
 			request.By, request.Top, request.Where = nil, 0, nil
 			randomParts(rng, &request)
 			request.Clock, request.Periods = clock, randomPeriods(rng, clock, c.change)
-			reader, err := ingest.Open("", strings.NewReader(text))
+			reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -115,7 +115,7 @@ func TestLengthsAgree(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			reader, err := ingest.Open("", strings.NewReader(text.String()))
+			reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text.String()))
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -66,7 +66,7 @@ func TestStaysOfStoreAndFile(t *testing.T) {
 		if round > 0 {
 			q.Where = randomFilters(rng)
 		}
-		reader, err := ingest.Open("", strings.NewReader(text))
+		reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -91,7 +91,7 @@ func TestStaysByTheHour(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	reader, err := ingest.Open("", strings.NewReader(text))
+	reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
 	if err != nil {
 		t.Fatal(err)
 	}

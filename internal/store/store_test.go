@@ -61,7 +61,7 @@ func (s *Store) mustLoad(t *testing.T, name, text string, w ingest.ColumnHints, 
 }
 
 func (s *Store) load(name, text string, w ingest.ColumnHints, allowUndated bool) (*Load, error) {
-	r, err := ingest.Open("", strings.NewReader(text))
+	r, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
 	if err != nil {
 		return nil, err
 	}
@@ -232,7 +232,7 @@ func TestTotalsAgree(t *testing.T) {
 	}
 	for i := range requests {
 		request := randomRequest(rng)
-		reader, err := ingest.Open("", strings.NewReader(text))
+		reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -1,0 +1,313 @@
+package ingest
+
+import (
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"math/big"
+	"strconv"
+	"strings"
+	"time"
+	"unsafe"
+
+	"github.com/google/uuid"
+	"github.com/parquet-go/parquet-go"
+	"github.com/parquet-go/parquet-go/format"
+
+	"vastspan/core/civil"
+)
+
+// parquetReader reads the flat columns of a Parquet file, a group of rows at a time, and of those only what is wanted.
+type parquetReader struct {
+	file    *parquet.File
+	closer  io.Closer
+	header  []string
+	texts   []toText // of each column
+	wanted  []bool
+	sample  []Row
+	written Written
+	group   int // the next one
+	before  int // rows of the groups before
+}
+
+// toText writes a value; it may use the memory of the value, which stays as it is.
+type toText func(v *parquet.Value) string
+
+// openParquet reads the columns and the sample of a file.
+func openParquet(w Written, file randomFile, size int64) (reader Reader, err error) {
+	defer func() { // the library panics on some files that are damaged
+		if broken := recover(); broken != nil {
+			reader, err = nil, damaged("Parquet", fmt.Errorf("%v", broken))
+		}
+	}()
+	f, err := parquet.OpenFile(file, size, parquet.SkipBloomFilters(true), parquet.SkipPageIndex(true), parquet.ReadBufferSize(1<<20))
+	if err != nil {
+		return nil, damaged("Parquet", err)
+	}
+	t := &parquetReader{file: f, closer: file, written: w}
+	var nested []string
+	for _, c := range f.Root().Columns() {
+		if !c.Leaf() || c.Repeated() {
+			nested = append(nested, c.Name())
+			continue
+		}
+		text, err := textOf(c)
+		if err != nil {
+			return nil, fmt.Errorf("column %s: %w", c.Name(), err)
+		}
+		t.header, t.texts, t.wanted = append(t.header, strings.TrimSpace(c.Name())), append(t.texts, text), append(t.wanted, true)
+	}
+	if len(nested) > 0 {
+		return nil, fmt.Errorf("the columns %s are nested or repeated: records have one value a column; write the file without them",
+			strings.Join(nested, ", "))
+	}
+	if len(t.header) == 0 {
+		return nil, errors.New("the file has no columns")
+	}
+	for group := range f.RowGroups() {
+		part := t.part(group, len(t.sample))
+		err := part.Rows(func(line int, row []string) error {
+			if len(t.sample) == SampleRows {
+				return errEnough
+			}
+			cells := make([]string, len(row))
+			for i := range row {
+				cells[i] = strings.Clone(row[i])
+			}
+			t.sample = append(t.sample, Row{line, cells})
+			return nil
+		})
+		if errors.Is(err, errEnough) {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return t, nil
+}
+
+// Header returns the names of the columns.
+func (t *parquetReader) Header() []string { return t.header }
+
+// Sample returns the first rows.
+func (t *parquetReader) Sample() []Row { return t.sample }
+
+// Written says how the file is written.
+func (t *parquetReader) Written() Written { return t.written }
+
+// Close closes the file.
+func (t *parquetReader) Close() error { return t.closer.Close() }
+
+// Select keeps some columns.
+func (t *parquetReader) Select(columns []int) {
+	t.wanted = make([]bool, len(t.header))
+	for _, at := range columns {
+		t.wanted[at] = true
+	}
+}
+
+// Next returns the next group of rows.
+func (t *parquetReader) Next() (Part, error) {
+	groups := t.file.RowGroups()
+	if t.group == len(groups) {
+		return nil, io.EOF
+	}
+	part := t.part(t.group, t.before)
+	t.before += int(groups[t.group].NumRows())
+	t.group++
+	return part, nil
+}
+
+func (t *parquetReader) part(group, before int) *parquetPart {
+	return &parquetPart{t.file.RowGroups()[group], t.texts, t.wanted, before}
+}
+
+// A parquetPart is one group of rows. The line of a row is its number and 1, as though a header stood before it.
+type parquetPart struct {
+	rows   parquet.RowGroup
+	texts  []toText
+	wanted []bool
+	before int
+}
+
+// Valid reports whether the texts are UTF-8: that is not known.
+func (p *parquetPart) Valid() bool { return false }
+
+// readAhead is how many values of a column are read at a time.
+const readAhead = 512
+
+// A columnOfValues reads the values of one column of a group.
+type columnOfValues struct {
+	at     int
+	text   toText
+	pages  parquet.Pages
+	page   parquet.Page
+	values parquet.ValueReader
+	buffer []parquet.Value
+	n, i   int
+}
+
+// next returns the next value as text.
+func (c *columnOfValues) next() (string, error) {
+	for c.i == c.n {
+		if c.values == nil {
+			page, err := c.pages.ReadPage()
+			if err != nil {
+				return "", err
+			}
+			c.page, c.values = page, page.Values()
+		}
+		n, err := c.values.ReadValues(c.buffer)
+		if c.n, c.i = n, 0; errors.Is(err, io.EOF) {
+			c.values = nil
+		} else if err != nil {
+			return "", err
+		}
+	}
+	v := &c.buffer[c.i]
+	c.i++
+	if v.IsNull() {
+		return "", nil
+	}
+	return c.text(v), nil
+}
+
+// Rows gives the rows of a group.
+func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) {
+	defer func() { // the library panics on some files that are damaged
+		if broken := recover(); broken != nil {
+			err = damaged("Parquet", fmt.Errorf("%v", broken))
+		}
+	}()
+	row := make([]string, len(p.texts))
+	var columns []*columnOfValues
+	for i, chunk := range p.rows.ColumnChunks() {
+		if !p.wanted[i] {
+			continue
+		}
+		c := &columnOfValues{at: i, text: p.texts[i], pages: chunk.Pages(), buffer: make([]parquet.Value, readAhead)}
+		defer c.pages.Close()
+		columns = append(columns, c)
+	}
+	for n := range int(p.rows.NumRows()) {
+		for _, c := range columns {
+			if row[c.at], err = c.next(); err != nil {
+				if errors.Is(err, io.EOF) {
+					err = io.ErrUnexpectedEOF
+				}
+				return damaged("Parquet", err)
+			}
+		}
+		if err := take(p.before+n+2, row); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// textOf returns how values of a column are written: days and times in ISO 8601, numbers in plain digits.
+func textOf(c *parquet.Column) (toText, error) {
+	if l := c.Type().LogicalType(); l != nil {
+		switch kind := l.Value.(type) {
+		case *format.DateType:
+			return func(v *parquet.Value) string { return (civil.Of(1970, 1, 1) + civil.Day(v.Int32())).String() }, nil
+		case *format.TimestampType:
+			return timestampText(kind), nil
+		case *format.DecimalType:
+			return decimalText(c, int(kind.Scale)), nil
+		case *format.TimeType:
+			return nil, errors.New("a time of day without a date is not read: write the file without it")
+		case *format.UUIDType:
+			return func(v *parquet.Value) string { id, _ := uuid.FromBytes(v.ByteArray()); return id.String() }, nil
+		case *format.Float16Type:
+			return nil, errors.New("numbers of 16 bits are not read: write them as 32 or 64")
+		case *format.IntType:
+			if !kind.IsSigned {
+				return func(v *parquet.Value) string {
+					if v.Kind() == parquet.Int32 {
+						return strconv.FormatUint(uint64(v.Uint32()), 10)
+					}
+					return strconv.FormatUint(v.Uint64(), 10)
+				}, nil
+			}
+		}
+	}
+	switch c.Type().Kind() {
+	case parquet.Boolean:
+		return func(v *parquet.Value) string { return strconv.FormatBool(v.Boolean()) }, nil
+	case parquet.Int32:
+		return func(v *parquet.Value) string { return strconv.FormatInt(int64(v.Int32()), 10) }, nil
+	case parquet.Int64:
+		return func(v *parquet.Value) string { return strconv.FormatInt(v.Int64(), 10) }, nil
+	case parquet.Int96:
+		return func(v *parquet.Value) string { // nanoseconds of a day, and its Julian number
+			i := v.Int96()
+			day := int64(i[2]) - 2_440_588
+			at := time.Unix(day*86_400, int64(i[0])|int64(i[1])<<32).UTC()
+			return at.Format("2006-01-02T15:04:05.999999999")
+		}, nil
+	case parquet.Float:
+		return func(v *parquet.Value) string { return strconv.FormatFloat(float64(v.Float()), 'f', -1, 32) }, nil
+	case parquet.Double:
+		return func(v *parquet.Value) string { return strconv.FormatFloat(v.Double(), 'f', -1, 64) }, nil
+	case parquet.ByteArray:
+		return func(v *parquet.Value) string {
+			bytes := v.ByteArray()
+			return unsafe.String(unsafe.SliceData(bytes), len(bytes))
+		}, nil
+	}
+	return func(v *parquet.Value) string { return hex.EncodeToString(v.ByteArray()) }, nil
+}
+
+// timestampText writes a time: with Z where it is one of Universal Time, else as a clock shows it.
+func timestampText(kind *format.TimestampType) toText {
+	layout := "2006-01-02T15:04:05.999999999"
+	if kind.IsAdjustedToUTC {
+		layout += "Z"
+	}
+	switch kind.Unit.Value.(type) {
+	case *format.MilliSeconds:
+		return func(v *parquet.Value) string { return time.UnixMilli(v.Int64()).UTC().Format(layout) }
+	case *format.NanoSeconds:
+		return func(v *parquet.Value) string { return time.Unix(0, v.Int64()).UTC().Format(layout) }
+	}
+	return func(v *parquet.Value) string { return time.UnixMicro(v.Int64()).UTC().Format(layout) }
+}
+
+// decimalText writes a decimal of so many digits after the point.
+func decimalText(c *parquet.Column, scale int) toText {
+	switch c.Type().Kind() {
+	case parquet.Int32:
+		return func(v *parquet.Value) string { return fixedText(int64(v.Int32()), scale) }
+	case parquet.Int64:
+		return func(v *parquet.Value) string { return fixedText(v.Int64(), scale) }
+	}
+	return func(v *parquet.Value) string { // two's complement, the highest byte first
+		bytes := v.ByteArray()
+		n := new(big.Int).SetBytes(bytes)
+		if len(bytes) > 0 && bytes[0]&0x80 != 0 {
+			n.Sub(n, new(big.Int).Lsh(big.NewInt(1), uint(len(bytes))*8))
+		}
+		return pointed(n.String(), scale)
+	}
+}
+
+func fixedText(digits int64, scale int) string { return pointed(strconv.FormatInt(digits, 10), scale) }
+
+// pointed puts the point into a number that is written without, so many digits from its end.
+func pointed(digits string, scale int) string {
+	if scale <= 0 {
+		return digits + strings.Repeat("0", -scale)
+	}
+	digits, negative := strings.CutPrefix(digits, "-")
+	if missing := scale + 1 - len(digits); missing > 0 {
+		digits = strings.Repeat("0", missing) + digits
+	}
+	text := digits[:len(digits)-scale] + "." + digits[len(digits)-scale:]
+	if negative {
+		return "-" + text
+	}
+	return text
+}
