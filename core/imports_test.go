@@ -94,7 +94,7 @@ var allowed = map[string][]string{
 	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table"},
 	"internal/demo":            {"core/civil", "core/dataset", "internal/ingest"},
 	"internal/holidays":        {"core/civil"},
-	"internal/ingest":          {"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
+	"internal/ingest":          {"core/ageing", "core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
 	"internal/legacy":          {"core/dataset"},
 	"internal/postgres":        {},
 	"internal/postgres/pgtest": {"internal/postgres"},

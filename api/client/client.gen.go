@@ -334,7 +334,7 @@ type ClientInterface interface {
 
 	// LoadFileWithBody Load a file of records; the dataset is created where there is none
 	//
-	// The file is loaded whole or not at all. Where any row is wrong, the problem lists up to twenty of them.
+	// The body is a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet, each also compressed by gzip, zstd or bzip2; or several, as the parts of multipart/form-data, which are loaded as one. All is loaded or nothing. Where values are wrong, the problem lists up to twenty kinds of fault, each with its count, its first lines and, where the file shows it, what to state.
 	//
 	// Takes any type of body and a specified content type.
 	//
@@ -1332,7 +1332,7 @@ func (c *Client) ListLoads(ctx context.Context, name NameParam, params *ListLoad
 
 // LoadFileWithBody Load a file of records; the dataset is created where there is none
 //
-// The file is loaded whole or not at all. Where any row is wrong, the problem lists up to twenty of them.
+// The body is a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet, each also compressed by gzip, zstd or bzip2; or several, as the parts of multipart/form-data, which are loaded as one. All is loaded or nothing. Where values are wrong, the problem lists up to twenty kinds of fault, each with its count, its first lines and, where the file shows it, what to state.
 //
 // Takes any type of body and a specified content type.
 //
@@ -3958,6 +3958,90 @@ func NewLoadFileRequestWithBody(server string, name NameParam, params *LoadFileP
 
 		}
 
+		if params.Grain != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "grain", *params.Grain, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Omit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "omit", *params.Omit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Format != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", *params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Delimiter != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "delimiter", *params.Delimiter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Encoding != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", *params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sheet != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sheet", *params.Sheet, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.HeaderRow != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "header_row", *params.HeaderRow, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.File != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "file", *params.File, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -4241,6 +4325,90 @@ func NewPreviewLoadRequestWithBody(server string, name NameParam, params *Previe
 		if params.AllowUndated != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "allow_undated", *params.AllowUndated, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Grain != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "grain", *params.Grain, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Omit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "omit", *params.Omit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Format != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", *params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Delimiter != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "delimiter", *params.Delimiter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Encoding != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", *params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sheet != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sheet", *params.Sheet, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.HeaderRow != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "header_row", *params.HeaderRow, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -6403,7 +6571,7 @@ type ClientWithResponsesInterface interface {
 
 	// LoadFileWithBodyWithResponse Load a file of records; the dataset is created where there is none
 	//
-	// The file is loaded whole or not at all. Where any row is wrong, the problem lists up to twenty of them.
+	// The body is a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet, each also compressed by gzip, zstd or bzip2; or several, as the parts of multipart/form-data, which are loaded as one. All is loaded or nothing. Where values are wrong, the problem lists up to twenty kinds of fault, each with its count, its first lines and, where the file shows it, what to state.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -10696,7 +10864,7 @@ func (c *ClientWithResponses) ListLoadsWithResponse(ctx context.Context, name Na
 
 // LoadFileWithBodyWithResponse Load a file of records; the dataset is created where there is none
 //
-// The file is loaded whole or not at all. Where any row is wrong, the problem lists up to twenty of them.
+// The body is a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet, each also compressed by gzip, zstd or bzip2; or several, as the parts of multipart/form-data, which are loaded as one. All is loaded or nothing. Where values are wrong, the problem lists up to twenty kinds of fault, each with its count, its first lines and, where the file shows it, what to state.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //

@@ -1236,6 +1236,62 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "grain" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "grain", c.Request.URL.Query(), &params.Grain, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grain: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "omit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "omit", c.Request.URL.Query(), &params.Omit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter omit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "delimiter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", c.Request.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delimiter: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sheet" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sheet", c.Request.URL.Query(), &params.Sheet, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sheet: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "header_row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "header_row", c.Request.URL.Query(), &params.HeaderRow, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter header_row: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "file" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", c.Request.URL.Query(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1446,6 +1502,62 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter allow_undated: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "grain" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "grain", c.Request.URL.Query(), &params.Grain, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grain: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "omit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "omit", c.Request.URL.Query(), &params.Omit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter omit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "delimiter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", c.Request.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delimiter: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sheet" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sheet", c.Request.URL.Query(), &params.Sheet, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sheet: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "header_row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "header_row", c.Request.URL.Query(), &params.HeaderRow, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter header_row: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -3727,9 +3839,10 @@ func (response ListLoadsdefaultApplicationProblemPlusJSONResponse) VisitListLoad
 }
 
 type LoadFileRequestObject struct {
-	Name   NameParam `json:"name"`
-	Params LoadFileParams
-	Body   io.Reader
+	Name        NameParam `json:"name"`
+	Params      LoadFileParams
+	ContentType string
+	Body        io.Reader
 }
 
 type LoadFileResponseObject interface {
@@ -3858,9 +3971,10 @@ func (response UndoLoaddefaultApplicationProblemPlusJSONResponse) VisitUndoLoadR
 }
 
 type PreviewLoadRequestObject struct {
-	Name   NameParam `json:"name"`
-	Params PreviewLoadParams
-	Body   io.Reader
+	Name        NameParam `json:"name"`
+	Params      PreviewLoadParams
+	ContentType string
+	Body        io.Reader
 }
 
 type PreviewLoadResponseObject interface {
@@ -6773,6 +6887,7 @@ func (sh *strictHandler) LoadFile(ctx *gin.Context, name NameParam, params LoadF
 
 	request.Name = name
 	request.Params = params
+	request.ContentType = ctx.ContentType()
 
 	request.Body = ctx.Request.Body
 
@@ -6856,6 +6971,7 @@ func (sh *strictHandler) PreviewLoad(ctx *gin.Context, name NameParam, params Pr
 
 	request.Name = name
 	request.Params = params
+	request.ContentType = ctx.ContentType()
 
 	request.Body = ctx.Request.Body
 

@@ -712,14 +712,24 @@ type ExpressionError = span.Error
 // Extent defines model for Extent.
 type Extent = table.Extent
 
-// Fault One wrong value of a file
+// Fault One kind of wrong value of a file: the first such value, and how many there are
 type Fault struct {
 	Column   *string `json:"column,omitempty"`
+	Count    int64   `json:"count"`
 	Expected string  `json:"expected"`
 
+	// File Where there are several
+	File *string `json:"file,omitempty"`
+
 	// Line Line 1 is the header
-	Line  int     `json:"line"`
-	Value *string `json:"value,omitempty"`
+	Line int `json:"line"`
+
+	// Lines The first of them
+	Lines []int `json:"lines"`
+
+	// Suggestion What to state about the file so that it can be read
+	Suggestion *Suggestion `json:"suggestion,omitempty"`
+	Value      *string     `json:"value,omitempty"`
 }
 
 // FigureChange defines model for FigureChange.
@@ -866,12 +876,18 @@ type Preview struct {
 	Exists bool    `json:"exists"`
 	Faults []Fault `json:"faults"`
 
+	// Grain The unit that a record stands for; absent for the day
+	Grain *string `json:"grain,omitempty"`
+
 	// Sampled The number of rows that were looked at
 	Sampled int `json:"sampled"`
 
 	// Samples The first rows
 	Samples [][]string `json:"samples"`
-	Zone    string     `json:"zone"`
+
+	// Written How a file is written: what was stated, and what was found out
+	Written Written `json:"written"`
+	Zone    string  `json:"zone"`
 }
 
 // Problem defines model for Problem.
@@ -1277,6 +1293,12 @@ type Stored struct {
 	Version   int64     `json:"version"`
 }
 
+// Suggestion What to state about the file so that it can be read
+type Suggestion struct {
+	Option string `json:"option"`
+	Value  string `json:"value"`
+}
+
 // Table defines model for Table.
 type Table = table.Table
 
@@ -1390,6 +1412,16 @@ type ViewRequest struct {
 	Prompts *map[string]string `json:"prompts,omitempty"`
 }
 
+// Written How a file is written: what was stated, and what was found out
+type Written struct {
+	Compression *string `json:"compression,omitempty"`
+	Delimiter   *string `json:"delimiter,omitempty"`
+	Encoding    *string `json:"encoding,omitempty"`
+	Format      string  `json:"format"`
+	HeaderRow   *int    `json:"header_row,omitempty"`
+	Sheet       *string `json:"sheet,omitempty"`
+}
+
 // Zone IANA time zone by which moments are read; the service's where it is left out
 //
 // Example: Europe/Lisbon
@@ -1419,14 +1451,29 @@ type DateParam = string
 // DayStartsParam defines model for dayStartsParam.
 type DayStartsParam = string
 
+// DelimiterParam defines model for delimiterParam.
+type DelimiterParam = string
+
 // DetailParam defines model for detailParam.
 type DetailParam = ColumnNames
+
+// EncodingParam defines model for encodingParam.
+type EncodingParam = string
 
 // EpochParam defines model for epochParam.
 type EpochParam = string
 
 // FileParam defines model for fileParam.
 type FileParam = string
+
+// FormatParam defines model for formatParam.
+type FormatParam = string
+
+// GrainParam defines model for grainParam.
+type GrainParam = string
+
+// HeaderRowParam defines model for headerRowParam.
+type HeaderRowParam = int
 
 // IdParam defines model for idParam.
 type IdParam = int64
@@ -1451,6 +1498,12 @@ type NoteParam = string
 
 // NumbersParam defines model for numbersParam.
 type NumbersParam = string
+
+// OmitParam defines model for omitParam.
+type OmitParam = ColumnNames
+
+// SheetParam defines model for sheetParam.
+type SheetParam = string
 
 // ZoneParam defines model for zoneParam.
 type ZoneParam = string
@@ -1613,6 +1666,27 @@ type LoadFileParams struct {
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
 
+	// Grain The unit that a record stands for; left out, it is told by how the dates are written
+	Grain *GrainParam `form:"grain,omitempty" json:"grain,omitempty"`
+
+	// Omit Columns that are left out
+	Omit *OmitParam `form:"omit,omitempty" json:"omit,omitempty"`
+
+	// Format csv, json, xlsx or parquet; left out, it is told by the content
+	Format *FormatParam `form:"format,omitempty" json:"format,omitempty"`
+
+	// Delimiter comma, semicolon, tab or bar; left out, it is told by the content
+	Delimiter *DelimiterParam `form:"delimiter,omitempty" json:"delimiter,omitempty"`
+
+	// Encoding utf-8, utf-16 or windows-1252, which is never guessed
+	Encoding *EncodingParam `form:"encoding,omitempty" json:"encoding,omitempty"`
+
+	// Sheet The sheet of an XLSX file; left out, the first
+	Sheet *SheetParam `form:"sheet,omitempty" json:"sheet,omitempty"`
+
+	// HeaderRow The row of an XLSX file that names the columns; left out, the first that holds any
+	HeaderRow *HeaderRowParam `form:"header_row,omitempty" json:"header_row,omitempty"`
+
 	// File The name under which the file is listed
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`
 
@@ -1654,6 +1728,27 @@ type PreviewLoadParams struct {
 
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
+
+	// Grain The unit that a record stands for; left out, it is told by how the dates are written
+	Grain *GrainParam `form:"grain,omitempty" json:"grain,omitempty"`
+
+	// Omit Columns that are left out
+	Omit *OmitParam `form:"omit,omitempty" json:"omit,omitempty"`
+
+	// Format csv, json, xlsx or parquet; left out, it is told by the content
+	Format *FormatParam `form:"format,omitempty" json:"format,omitempty"`
+
+	// Delimiter comma, semicolon, tab or bar; left out, it is told by the content
+	Delimiter *DelimiterParam `form:"delimiter,omitempty" json:"delimiter,omitempty"`
+
+	// Encoding utf-8, utf-16 or windows-1252, which is never guessed
+	Encoding *EncodingParam `form:"encoding,omitempty" json:"encoding,omitempty"`
+
+	// Sheet The sheet of an XLSX file; left out, the first
+	Sheet *SheetParam `form:"sheet,omitempty" json:"sheet,omitempty"`
+
+	// HeaderRow The row of an XLSX file that names the columns; left out, the first that holds any
+	HeaderRow *HeaderRowParam `form:"header_row,omitempty" json:"header_row,omitempty"`
 
 	// File The name under which the file is listed
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`

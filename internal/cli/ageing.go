@@ -10,7 +10,6 @@ import (
 	"vastspan/api/client"
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
-	"vastspan/core/dataset"
 	"vastspan/core/elapsed"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
@@ -97,20 +96,21 @@ func (a *app) ageingFile(
 	if f.file.zone == "" {
 		f.file.zone = localZoneName()
 	}
-	h := service.ColumnHints{
-		Date: q.From, Zone: f.file.zone, DayStarts: f.file.dayStarts, DateOrder: dataset.DateOrder(f.file.dateOrder), Numbers: f.file.numbers,
-		Ambiguous: dataset.Ambiguous(f.file.ambiguous), Epoch: dataset.Epoch(f.file.epoch),
-	}
+	h := f.file.hints()
+	h.Date = q.From
 	if q.By != "" {
 		h.Categories = []string{q.By}
 	}
 	if q.Amount != "" {
 		h.Amounts = []string{q.Amount}
 	}
-	local, err := service.OpenLocal(service.File{Name: file, Body: in, AllowUndated: true, Hints: h})
+	local, err := service.OpenLocal(service.File{
+		Name: file, Body: in, AllowUndated: true, Hints: h, Options: f.file.written, Omit: f.file.omit,
+	})
 	if err != nil {
 		return err
 	}
+	defer func() { _ = local.Close() }() // it has been read
 	asOf, err := d.asOf(context, func() (civil.AsOf, bool, error) { return local.Newest(ctx) })
 	if err != nil {
 		return err

@@ -85,8 +85,11 @@ func (a *app) printError(err error) {
 		a.printProblem(problem)
 	case errors.As(err, &faults):
 		var list []types.Fault
-		for _, f := range faults.Rows {
-			list = append(list, types.Fault{Line: f.Line, Column: ptrOrNil(f.Column), Value: ptrOrNil(f.Value), Expected: f.Expected})
+		for _, f := range faults.Kinds {
+			list = append(list, types.Fault{
+				File: ptrOrNil(f.File), Line: f.Line, Column: ptrOrNil(f.Column), Value: ptrOrNil(f.Value), Expected: f.Expected,
+				Count: f.Count, Lines: f.Lines, Suggestion: (*types.Suggestion)(f.Suggestion),
+			})
 		}
 		a.printFaults(list)
 	default:
@@ -129,16 +132,40 @@ func (a *app) printExpressionError(text string, e *span.Error) {
 	}
 }
 
+// printFaults tells each kind of fault with its count and, where the file shows it, what to state.
 func (a *app) printFaults(faults []types.Fault) {
 	fmt.Fprintln(a.told(), "vastspan: the file is rejected; nothing was loaded")
 	for _, f := range faults {
+		place := fmt.Sprintf("line %d", f.Line)
+		if f.File != nil {
+			place = *f.File + ", " + place
+		}
 		switch {
 		case f.Column == nil:
-			fmt.Fprintf(a.told(), "  line %d: %s\n", f.Line, f.Expected)
+			fmt.Fprintf(a.told(), "  %s: %s\n", place, f.Expected)
 		case f.Value == nil:
-			fmt.Fprintf(a.told(), "  line %d, column %s: blank: %s\n", f.Line, *f.Column, f.Expected)
+			fmt.Fprintf(a.told(), "  %s, column %s: blank: %s\n", place, *f.Column, f.Expected)
 		default:
-			fmt.Fprintf(a.told(), "  line %d, column %s: %q: %s\n", f.Line, *f.Column, *f.Value, f.Expected)
+			fmt.Fprintf(a.told(), "  %s, column %s: %q: %s\n", place, *f.Column, *f.Value, f.Expected)
+		}
+		if f.Count > 1 {
+			kind := service.Fault{Count: f.Count, Lines: f.Lines}
+			fmt.Fprintf(a.told(), "    %s in all, on lines %s\n", print.Count(f.Count), kind.LinesText())
+		}
+		if f.Suggestion != nil {
+			fmt.Fprintf(a.told(), "    try %s\n", suggestedFlag(*f.Suggestion))
 		}
 	}
+}
+
+// suggestedFlag writes a suggestion as a flag.
+func suggestedFlag(s types.Suggestion) string {
+	flag := "--" + strings.ReplaceAll(s.Option, "_", "-")
+	switch {
+	case s.Value == "true":
+		return flag
+	case strings.ContainsAny(s.Value, " '"):
+		return fmt.Sprintf("%s %q", flag, s.Value)
+	}
+	return flag + " " + s.Value
 }

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"os"
 	"path/filepath"
 	"strings"
@@ -18,37 +20,49 @@ import (
 
 // loadFlags are what is stated about a file.
 type loadFlags struct {
-	date, zone, dayStarts, order, numbers, ambiguous, epoch, key string
-	amount, category, detail                                     []string
-	allowUndated, previewOnly                                    bool
+	readingFlags
+	date, key                 string
+	amount, category, detail  []string
+	allowUndated, previewOnly bool
 }
 
 func (a *app) loadCommand() *cobra.Command {
 	var f loadFlags
 	c := &cobra.Command{
-		Use: "load DATASET FILE.csv", Short: "Load a file of records into a dataset",
-		Long: `Loads a CSV file (- is standard input) into a dataset, which is created where there is none. The file is
-loaded whole or not at all; where any row is wrong, up to twenty are named. Types and roles that are not
-stated are inferred: --preview shows them and loads nothing. The first load fixes them.`,
+		Use: "load DATASET FILE...", Short: "Load files of records into a dataset",
+		Long: `Loads a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet into a dataset, which is
+created where there is none; - is standard input. Each may be compressed by gzip, zstd or bzip2. Several files
+are loaded as one. All is loaded or nothing: where values are wrong, each kind of fault is told with its count
+and with what to state. Types and roles that are not stated are inferred: --preview shows them and loads
+nothing. The first load fixes them.`,
 		Example: `  vastspan load crossings crossings.csv --date sailed_on --amount fare --category route --preview
-  vastspan load crossings crossings.csv --date sailed_on --amount fare --category route`,
-		Args: argsUsage(cobra.ExactArgs(2), "a dataset and a file"),
+  vastspan load crossings crossings.csv --date sailed_on --amount fare --category route
+  vastspan load crossings spring.xlsx summer.parquet autumn.csv.gz`,
+		Args: argsUsage(cobra.MinimumNArgs(2), "a dataset and its files"),
 	}
 	out := a.outputFlag(c)
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		in, done, err := a.open(args[1])
+		params := f.params(args[1])
+		if f.previewOnly {
+			if len(args) > 2 {
+				return usagef("--preview shows one file at a time, not %d", len(args)-1)
+			}
+			in, done, err := a.open(args[1])
+			if err != nil {
+				return err
+			}
+			defer done()
+			return a.preview(cmd, args[0], params, in, *out)
+		}
+		in, kind, done, err := a.upload(args[1:])
 		if err != nil {
 			return err
 		}
 		defer done()
-		params := f.params(args[1])
-		if f.previewOnly {
-			return a.preview(cmd, args[0], params, in, *out)
-		}
-		bar := a.progress(in, args[1])
+		bar := a.progress(in, uploadSize(args[1:]), args[1])
 		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.LoadFileResponse, error) {
-			return c.LoadFileWithBodyWithResponse(cmd.Context(), args[0], params, "text/csv", bar)
+			return c.LoadFileWithBodyWithResponse(cmd.Context(), args[0], params, kind, bar)
 		})
 		bar.finish()
 		if err != nil {
@@ -71,24 +85,13 @@ stated are inferred: --preview shows them and loads nothing. The first load fixe
 	return c
 }
 
-const (
-	ambiguousHelp = "which moment is meant where the zone's clock shows a time twice: earlier or later; never guessed"
-	dayStartsHelp = "the time at which a day starts, such as 04:00 for nights that belong to the evening before (default midnight)"
-	epochHelp     = "times that are numbers count seconds or milliseconds from 1970; never guessed"
-)
-
 func (f *loadFlags) add(c *cobra.Command) {
 	flags := c.Flags()
+	f.readingFlags.add(flags, "", "the IANA time zone in which an instant becomes a day (default UTC)")
 	flags.StringVar(&f.date, "date", "", "the column that holds the day")
 	flags.StringArrayVar(&f.amount, "amount", nil, "a column of amounts; may be given several times")
 	flags.StringArrayVar(&f.category, "category", nil, "a column of categories; may be given several times")
 	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only; may be given several times")
-	flags.StringVar(&f.zone, "zone", "", "the IANA time zone in which an instant becomes a day (default UTC)")
-	flags.StringVar(&f.dayStarts, "day-starts", "", dayStartsHelp)
-	flags.StringVar(&f.order, "date-order", "", "the order of dates such as 03/04/2026: dmy, mdy or ymd; never guessed")
-	flags.StringVar(&f.numbers, "numbers", "", "how the file writes numbers, such as 1.234,56 (default plain digits); never guessed")
-	flags.StringVar(&f.ambiguous, "ambiguous", "", ambiguousHelp)
-	flags.StringVar(&f.epoch, "epoch", "", epochHelp)
 	flags.StringVar(&f.key, "key", "", "a text of your own: a second load with the same key loads nothing and gives the first one")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
@@ -102,11 +105,33 @@ func clockText(zone string, starts *string) string {
 	return "zone " + zone + ", days start at " + *starts
 }
 
-func (f *loadFlags) params(file string) *types.LoadFileParams {
-	name := filepath.Base(file)
-	if file == "-" {
-		name = "(standard input)"
+// grainText tells for how long a record stands, where that is more than its day.
+func grainText(grain *string) string {
+	if grain == nil {
+		return ""
 	}
+	return "; a record stands for a " + *grain
+}
+
+// writtenText tells how a file is written.
+func writtenText(w types.Written) string {
+	name := map[string]string{"csv": "CSV", "json": "JSON", "xlsx": "XLSX", "parquet": "Parquet"}[w.Format]
+	for _, one := range []struct {
+		what string
+		is   *string
+	}{{"", w.Delimiter}, {"", w.Encoding}, {"sheet ", w.Sheet}, {"compressed by ", w.Compression}} {
+		if one.is != nil {
+			name += ", " + one.what + *one.is
+		}
+	}
+	if w.HeaderRow != nil {
+		name += fmt.Sprintf(", header in row %d", *w.HeaderRow)
+	}
+	return name
+}
+
+func (f *loadFlags) params(file string) *types.LoadFileParams {
+	name := shownName(file)
 	p := &types.LoadFileParams{
 		File:           &name,
 		AllowUndated:   &f.allowUndated,
@@ -116,13 +141,19 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 		Numbers:        ptrOrNil(f.numbers),
 		Ambiguous:      ptrOrNil(f.ambiguous),
 		Epoch:          ptrOrNil(f.epoch),
-		DateOrder:      ptrOrNil(types.DateOrder(f.order)),
+		Grain:          ptrOrNil(f.grain),
+		Format:         ptrOrNil(f.written.Format),
+		Delimiter:      ptrOrNil(f.written.Delimiter),
+		Encoding:       ptrOrNil(f.written.Encoding),
+		Sheet:          ptrOrNil(f.written.Sheet),
+		HeaderRow:      ptrOrNil(f.written.HeaderRow),
+		DateOrder:      ptrOrNil(types.DateOrder(f.dateOrder)),
 		IdempotencyKey: ptrOrNil(f.key),
 	}
 	for _, list := range []struct {
 		from []string
 		to   **types.ColumnNames
-	}{{f.amount, &p.Amount}, {f.category, &p.Category}, {f.detail, &p.Detail}} {
+	}{{f.amount, &p.Amount}, {f.category, &p.Category}, {f.detail, &p.Detail}, {f.omit, &p.Omit}} {
 		if len(list.from) > 0 {
 			*list.to = &list.from
 		}
@@ -142,11 +173,18 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		Numbers:      f.Numbers,
 		Ambiguous:    f.Ambiguous,
 		Epoch:        f.Epoch,
+		Grain:        f.Grain,
+		Omit:         f.Omit,
+		Format:       f.Format,
+		Delimiter:    f.Delimiter,
+		Encoding:     f.Encoding,
+		Sheet:        f.Sheet,
+		HeaderRow:    f.HeaderRow,
 		AllowUndated: f.AllowUndated,
 		File:         f.File,
 	}
 	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.PreviewLoadResponse, error) {
-		return c.PreviewLoadWithBodyWithResponse(cmd.Context(), name, params, "text/csv", in)
+		return c.PreviewLoadWithBodyWithResponse(cmd.Context(), name, params, anyFile, in)
 	})
 	if err != nil {
 		return err
@@ -157,12 +195,13 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		if p.Exists {
 			state = "exists; its columns are fixed"
 		}
+		w.Linef("%s, read as %s", value(f.File), writtenText(p.Written))
 		w.Linef(
 			"dataset %s %s %s; %s; from the first %s. Nothing is loaded.\n",
 			name,
 			state,
 			a.at(),
-			clockText(p.Zone, p.DayStarts),
+			clockText(p.Zone, p.DayStarts)+grainText(p.Grain),
 			print.Number(p.Sampled, "row"),
 		)
 		w.Table(previewGrid(p), print.Look{Right: print.Right(3)})
@@ -188,19 +227,74 @@ func previewGrid(p *types.Preview) *table.Grid {
 	return g
 }
 
+// anyFile is the type of a body that is a file of any format.
+const anyFile = "application/octet-stream"
+
+// upload opens files as the body of a request: one as it is, several as its parts, each opened when its turn comes.
+func (a *app) upload(files []string) (body io.Reader, kind string, done func() error, err error) {
+	if len(files) == 1 {
+		in, done, err := a.open(files[0])
+		return in, anyFile, done, err
+	}
+	for _, file := range files { // before anything is sent
+		if _, err := os.Stat(file); err != nil && file != "-" {
+			return nil, "", nil, err
+		}
+	}
+	in, out := io.Pipe()
+	parts := multipart.NewWriter(out)
+	go func() {
+		err := a.writeParts(parts, files)
+		_ = out.CloseWithError(errors.Join(err, parts.Close())) // it never fails
+	}()
+	return in, parts.FormDataContentType(), in.Close, nil
+}
+
+func (a *app) writeParts(parts *multipart.Writer, files []string) error {
+	for _, file := range files {
+		in, done, err := a.open(file)
+		if err != nil {
+			return err
+		}
+		part, err := parts.CreateFormFile("file", shownName(file))
+		if err == nil {
+			_, err = io.Copy(part, in)
+		}
+		if err := errors.Join(err, done()); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// shownName is the name under which a file is listed.
+func shownName(file string) string {
+	if file == "-" {
+		return "(standard input)"
+	}
+	return filepath.Base(file)
+}
+
+// uploadSize is how many bytes files have; -1 where that is not known.
+func uploadSize(files []string) int64 {
+	size := int64(0)
+	for _, file := range files {
+		info, err := os.Stat(file)
+		if err != nil || !info.Mode().IsRegular() {
+			return -1
+		}
+		size += info.Size()
+	}
+	return size
+}
+
 // progress shows on standard error, where that is a terminal, how much of a file has gone.
 type progress struct {
 	in  io.Reader
 	bar *progressbar.ProgressBar
 }
 
-func (a *app) progress(in io.Reader, file string) *progress {
-	size := int64(-1)
-	if f, ok := in.(*os.File); ok {
-		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
-			size = info.Size()
-		}
-	}
+func (a *app) progress(in io.Reader, size int64, file string) *progress {
 	return &progress{in, progressbar.NewOptions64(size,
 		progressbar.OptionSetWriter(a.err), progressbar.OptionSetVisibility(print.IsTerminal(a.err)),
 		progressbar.OptionSetDescription(filepath.Base(file)), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())}

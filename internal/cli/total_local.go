@@ -19,23 +19,15 @@ import (
 	"vastspan/internal/service"
 )
 
-// fileFlags say how a file is read.
+// fileFlags say how a file is read that is totalled on the spot.
 type fileFlags struct {
-	zone, dayStarts, dateOrder, numbers, noRecords, ambiguous, epoch string
-	allowUndated                                                     bool
+	readingFlags
+	noRecords    string
+	allowUndated bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
-	flags := c.Flags()
-	flags.StringVar(
-		&f.zone, "zone", "",
-		"of a file: the IANA time zone in which an instant becomes a day and today is read (default: this machine's)",
-	)
-	flags.StringVar(&f.dayStarts, "day-starts", "", "of a file: "+dayStartsHelp)
-	flags.StringVar(&f.dateOrder, "date-order", "", "of a file: the order of dates such as 03/04/2026: dmy, mdy or ymd")
-	flags.StringVar(&f.numbers, "numbers", "", "of a file: how it writes numbers, such as 1.234,56 (default plain digits)")
-	flags.StringVar(&f.ambiguous, "ambiguous", "", "of a file: "+ambiguousHelp)
-	flags.StringVar(&f.epoch, "epoch", "", "of a file: "+epochHelp)
+	f.readingFlags.add(c.Flags(), "of a file: ", "the IANA time zone in which an instant becomes a day and today is read (default: this machine's)")
 }
 
 // addTotals adds what matters to totals of a file alone.
@@ -78,6 +70,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	}
 	local, err := service.OpenLocal(service.File{
 		Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q),
+		Options: f.file.written, Omit: f.file.omit,
 	})
 	if err != nil {
 		return err
@@ -110,15 +103,8 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 
 // hints are what a query says about a file's columns: its figures need amounts, its categories text.
 func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
-	h := service.ColumnHints{
-		Date:      q.Date,
-		Zone:      f.file.zone,
-		DayStarts: f.file.dayStarts,
-		DateOrder: dataset.DateOrder(f.file.dateOrder),
-		Numbers:   f.file.numbers,
-		Ambiguous: dataset.Ambiguous(f.file.ambiguous),
-		Epoch:     dataset.Epoch(f.file.epoch),
-	}
+	h := f.file.hints()
+	h.Date = q.Date
 	for _, name := range q.By {
 		if query.IsPart(name) {
 			h.MaybeCategories = append(h.MaybeCategories, name)

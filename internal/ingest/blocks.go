@@ -61,7 +61,7 @@ func (t *blocks) read() (block, error) {
 			if t.quotes {
 				expected += "; a quote may be left open"
 			}
-			return block{}, &Faults{Rows: []Fault{{Line: t.line, Expected: expected}}}
+			return block{}, faulty(Fault{Line: t.line, Expected: expected})
 		}
 		buffer = append(buffer, make([]byte, len(buffer))...)
 	}

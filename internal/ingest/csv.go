@@ -217,7 +217,7 @@ func (b *block) quoted(take func(line int, row []string) error) error {
 func csvError(err error, before int) error {
 	var p *csv.ParseError
 	if errors.As(err, &p) {
-		return &Faults{Rows: []Fault{{Line: before + p.Line, Expected: p.Err.Error()}}}
+		return faulty(Fault{Line: before + p.Line, Expected: p.Err.Error()})
 	}
 	return err
 }

@@ -3,6 +3,7 @@ package ingest
 import (
 	"errors"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -24,6 +25,8 @@ type ColumnHints struct {
 	Numbers         string
 	Ambiguous       dataset.Ambiguous
 	Epoch           dataset.Epoch
+	// Grain is the unit that a record stands for; empty is told by the dates.
+	Grain string
 }
 
 // maxColumnName is the longest name a column may have, in bytes.
@@ -47,7 +50,7 @@ func checkHeader(header []string) error {
 		case len(name) > maxColumnName:
 			return fmt.Errorf("the name of column %d is %d bytes long: at most %d", i+1, len(name), maxColumnName)
 		case strings.HasPrefix(name, "_"):
-			return fmt.Errorf("column %q: names that begin with _ are kept for the service", name)
+			return fmt.Errorf("column %q: names that begin with _ are kept for the service; leave it out (omit)", name)
 		case seen[name] > 0:
 			return fmt.Errorf("the header names %q twice, as column %d and column %d", name, seen[name], i+1)
 		}
@@ -80,6 +83,11 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	if err := s.SetDayStarts(h.DayStarts); err != nil {
 		return nil, err
 	}
+	if h.Grain != "" {
+		if err := s.SetGrain(h.Grain); err != nil {
+			return nil, err
+		}
+	}
 	style, err := ParseNumberStyle(h.Numbers)
 	if err != nil {
 		return nil, err
@@ -91,7 +99,31 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	if err := applyHints(s, h, sample, style); err != nil {
 		return nil, err
 	}
-	return s, chooseDay(s, h.Date, sample)
+	return s, chooseDay(s, h, sample)
+}
+
+// valuesOf gives the values of a column of the sample that are not blank.
+func valuesOf(sample []Row, column int) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, row := range sample {
+			if column < len(row.Cells) {
+				if v := strings.TrimSpace(row.Cells[column]); v != "" && !yield(v) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// datesOf tells as what kind of date the values of a column can be read; false where one of them cannot.
+func datesOf(sample []Row, column int) (calendarKind, bool) {
+	var k calendarKind
+	for v := range valuesOf(sample, column) {
+		if !k.add(v) {
+			return k, false
+		}
+	}
+	return k, k.form != noDate
 }
 
 // anyValue reports whether a column of the sample has a value of some kind.
@@ -104,19 +136,13 @@ func anyValue(sample []Row, column int, is func(string) bool) bool {
 // describe finds a column's type and its likely role from the sample.
 func describe(name string, i int, sample []Row, style NumberStyle) dataset.Column {
 	c := dataset.Column{Name: name, Type: dataset.Text}
-	isDate, isTime, isNumber, isWhole, filled := true, true, true, true, 0
+	dates, isDate := datesOf(sample, i)
+	isTime, isNumber, isWhole, filled := true, true, true, 0
 	distinct := map[string]bool{}
-	for _, row := range sample {
-		if i >= len(row.Cells) {
-			continue
-		}
-		v := strings.TrimSpace(row.Cells[i])
-		if v == "" {
-			continue
-		}
+	for v := range valuesOf(sample, i) {
 		filled++
 		distinct[v] = true
-		isDate = isDate && dataset.LooksLikeDate(v)
+		isNumber = isNumber && !leadingZero(v)
 		isTime = isTime && looksLikeTime(v)
 		if v, isNumber = style.reads(v, isNumber); isNumber {
 			if _, fraction, ok := strings.Cut(v, "."); ok {
@@ -128,7 +154,7 @@ func describe(name string, i int, sample []Row, style NumberStyle) dataset.Colum
 	switch {
 	case filled == 0:
 		c.Role = dataset.Detail
-	case isDate:
+	case isDate && dates.sure:
 		c.Type, c.Role = dataset.Date, dataset.Detail
 	case isTime:
 		c.Type, c.Role = dataset.Timestamp, dataset.Detail
@@ -148,6 +174,22 @@ func describe(name string, i int, sample []Row, style NumberStyle) dataset.Colum
 	return c
 }
 
+// leadingZero reports whether a number begins with a zero that would be lost, as in a code.
+func leadingZero(v string) bool { return len(v) > 1 && v[0] == '0' && v[1] >= '0' && v[1] <= '9' }
+
+// styleOf says in which one way all values of a column could be read as numbers; empty where there is none, or several.
+func styleOf(sample []Row, column int) string {
+	p := parser{}
+	s := only("numbers", p.styles(), func(style string) bool {
+		n, err := ParseNumberStyle(style)
+		return err == nil && every(sample, column, "", func(v string) bool { _, ok := n.reads(v, true); return ok || v == "" })
+	})
+	if s == nil {
+		return ""
+	}
+	return ", and its values are written like " + s.Value + " (numbers)"
+}
+
 // applyHints applies what the caller states about columns other than the day. Values that do not fit are
 // left to be found row by row; a column with no fitting value at all is an error.
 func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyle) error {
@@ -160,7 +202,7 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 			}
 			if role == dataset.Amount {
 				if c.Type != dataset.Number && len(sample) > 0 && !anyValue(sample, s.Index(name), isNumber) {
-					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers", name, c.Type)
+					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers%s", name, c.Type, styleOf(sample, s.Index(name)))
 				}
 				c.Type = dataset.Number
 			}
@@ -179,17 +221,31 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 	return errors.Join(set(h.Amounts, dataset.Amount), set(h.Categories, dataset.Category), set(h.Details, dataset.Detail))
 }
 
-func chooseDay(s *dataset.Schema, stated string, sample []Row) error {
-	var candidates []int
+// chooseDay finds the column that holds the day: the stated one, or the only one of dates or times, or else the only one
+// of numbers that may be dates, such as 20260305 and 2026.
+func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
+	var candidates, numbers []int
+	if h.Date != "" {
+		if _, err := s.Find(h.Date); err != nil {
+			return err
+		}
+		candidates = []int{s.Index(h.Date)}
+	}
 	for i, c := range s.Columns {
-		if stated == "" && (c.Type == dataset.Date || c.Type == dataset.Timestamp) || c.Name == stated && stated != "" {
+		if h.Date == "" && (c.Type == dataset.Date || c.Type == dataset.Timestamp) {
 			candidates = append(candidates, i)
 		}
 	}
+	for i, c := range s.Columns {
+		if len(candidates) > 0 || h.Date != "" {
+			break
+		}
+		if _, ok := datesOf(sample, i); ok && c.Type == dataset.Number && !slices.Contains(h.Amounts, c.Name) {
+			numbers = append(numbers, i)
+		}
+	}
+	candidates = append(candidates, numbers...)
 	switch {
-	case stated != "" && len(candidates) == 0:
-		_, err := s.Find(stated)
-		return err
 	case len(candidates) == 0:
 		return fmt.Errorf("no column holds dates; state which one does (date); the columns are %s", strings.Join(s.Names(), ", "))
 	case len(candidates) > 1:
@@ -200,11 +256,17 @@ func chooseDay(s *dataset.Schema, stated string, sample []Row) error {
 		return fmt.Errorf("%d columns hold dates: state which one is the day (date): %s", len(candidates), strings.Join(names, ", "))
 	}
 	c := &s.Columns[candidates[0]]
-	c.Role = dataset.DayRole
+	c.Role, c.Decimals = dataset.DayRole, 0
 	if s.Epoch != "" || c.Type == dataset.Text && anyValue(sample, candidates[0], looksLikeTime) {
 		c.Type = dataset.Timestamp
-	} else if c.Type != dataset.Timestamp {
-		c.Type = dataset.Date
+		return nil
+	}
+	if c.Type == dataset.Timestamp {
+		return nil
+	}
+	c.Type = dataset.Date
+	if dates, ok := datesOf(sample, candidates[0]); ok && h.Grain == "" && dates.grain() != "" {
+		return s.SetGrain(dates.grain())
 	}
 	return nil
 }
@@ -236,7 +298,7 @@ func match(s *dataset.Schema, header []string) ([]int, error) {
 		if !slices.ContainsFunc(s.Columns, func(c dataset.Column) bool { return strings.TrimSpace(c.Name) == name }) {
 			return nil, &HeaderError{
 				fmt.Sprintf(
-					"the file has a column %q, which the dataset does not have; the dataset's columns are %s",
+					"the file has a column %q, which the dataset does not have: leave it out (omit); the dataset's columns are %s",
 					name,
 					strings.Join(s.Names(), ", "),
 				),

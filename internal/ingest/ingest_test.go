@@ -100,21 +100,22 @@ func TestFaultsAreGathered(t *testing.T) {
 		t.Fatalf("the error is %v", err)
 	}
 	var lines []int
-	for _, f := range faults.Rows {
-		lines = append(lines, f.Line)
+	for _, f := range faults.Kinds {
+		lines = append(lines, f.Lines...)
 	}
-	if !slices.Equal(lines, []int{3, 4, 5, 6, 7, 8, 9}) || taken != 1 {
+	if !slices.Equal(lines, []int{3, 4, 7, 8, 9, 5, 6}) || taken != 1 { // from 4 on they are of one kind
 		t.Errorf("faults on lines %v, %d rows taken:\n%v", lines, taken, err)
 	}
-	many := "day\n" + strings.Repeat("x\n", 50)
+	many := "day,n\n" + strings.Repeat("x,1\n", 30_000) + strings.Repeat("2026-01-01,y\n", 40)
 	r, s, err = infer(t, many, ColumnHints{Date: "day"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err = Records(r, ScanOptions{Schema: s}, func([]dataset.Cell) error { return nil }); !errors.As(err, &faults) ||
-		len(faults.Rows) != MaxFaults ||
-		!faults.More {
-		t.Errorf("of 50 faults: %v", err)
+	want := "line 2, column day: \"x\": expected a date such as 2026-03-05 or 5 Mar 2026; 30000 in all, on lines 2, 3, 4, 5, 6, …\n" +
+		"line 30002, column n: \"y\": expected a number in plain digits"
+	err = Records(r, ScanOptions{Schema: s}, func([]dataset.Cell) error { return nil })
+	if !errors.As(err, &faults) || len(faults.Kinds) != 2 || faults.Kinds[1].Count != 40 || faults.More || !strings.HasPrefix(err.Error(), want) {
+		t.Errorf("of 30,040 faults: %v", err)
 	}
 }
 

@@ -103,12 +103,12 @@ func (t *jsonReader) learn(part *jsonPart) error {
 func parsed(parser *fastjson.Parser, text string, line int) (*fastjson.Object, error) {
 	v, err := parser.Parse(text)
 	if err != nil {
-		return nil, &Faults{Rows: []Fault{{Line: line, Expected: "expected an object in JSON: " + jsonError(err)}}}
+		return nil, faulty(Fault{Line: line, Expected: "expected an object in JSON: " + jsonError(err)})
 	}
 	object, err := v.Object()
 	if err != nil {
 		expected := "expected an object, such as {\"day\": \"2026-03-05\"}, not " + v.Type().String()
-		return nil, &Faults{Rows: []Fault{{Line: line, Expected: expected}}}
+		return nil, faulty(Fault{Line: line, Expected: expected})
 	}
 	return object, nil
 }
@@ -178,8 +178,8 @@ func (p *jsonPart) Rows(take func(line int, row []string) error) error {
 			row[at], scratch = jsonText(v, scratch)
 		})
 		if unknown != nil {
-			return &Faults{Rows: []Fault{{Line: p.lines[i], Column: string(unknown), Expected: fmt.Sprintf(
-				"a key that none of the first %d objects has: put an object that has all keys first", SampleRows)}}}
+			return faulty(Fault{Line: p.lines[i], Column: string(unknown), Expected: fmt.Sprintf(
+				"a key that none of the first %d objects has: put an object that has all keys first", SampleRows)})
 		}
 		if err := take(p.lines[i], row); err != nil {
 			return err
@@ -299,7 +299,7 @@ func (a *array) end() error {
 	}
 	a.ended = true
 	if _, err := a.decoder.Token(); !errors.Is(err, io.EOF) {
-		return &Faults{Rows: []Fault{{Line: a.n + 1, Expected: "the array has ended: nothing may stand behind it"}}}
+		return faulty(Fault{Line: a.n + 1, Expected: "the array has ended: nothing may stand behind it"})
 	}
 	return io.EOF
 }
@@ -313,5 +313,5 @@ func arrayError(err error, element int) error {
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 		return damaged("JSON", io.ErrUnexpectedEOF)
 	}
-	return &Faults{Rows: []Fault{{Line: element, Expected: fmt.Sprintf("object %d is not JSON: %v", element, err)}}}
+	return faulty(Fault{Line: element, Expected: fmt.Sprintf("object %d is not JSON: %v", element, err)})
 }

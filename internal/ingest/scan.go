@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"io"
 	"runtime"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
+	"vastspan/core/calendar"
 	"vastspan/core/dataset"
 )
 
@@ -25,7 +25,7 @@ type ScanOptions struct {
 }
 
 // Rows yields the rows of one block: take is called with each row's line and cells, which hold until
-// it returns. Faults are gathered; after the first one no more rows are given.
+// it returns. Faults are gathered; after the first one no more rows are given, though all are looked at.
 type Rows func(take func(line int, cells []dataset.Cell) error) error
 
 // Workers is how many blocks of a file are worked on at a time.
@@ -33,8 +33,8 @@ func Workers() int { return runtime.GOMAXPROCS(0) }
 
 // Scan reads all rows of a file on all processors. Each block of rows is worked on by itself, by one
 // of Workers workers, and what work makes of the blocks is handed to gather in the order of the file,
-// one at a time. Faults are the error, up to MaxFaults; nothing is gathered of a block that has one,
-// nor after it.
+// one at a time. Faults are the error; nothing is gathered of a block that has one, nor after it, but the
+// file is looked through to its end so that they are counted.
 func Scan[T any](ctx context.Context, t Reader, o ScanOptions, work func(worker int, rows Rows) (T, error), gather func(T) error) error {
 	p, err := newParser(t.Header(), o)
 	if err != nil {
@@ -105,17 +105,12 @@ func Scan[T any](ctx context.Context, t Reader, o ScanOptions, work func(worker 
 			return finish(err)
 		}
 		if j.faults != nil {
-			faults.Rows = append(faults.Rows, j.faults.Rows...)
-			faults.More = faults.More || j.faults.More
+			faults.merge(j.faults)
 		}
 		if j.err != nil && !errors.Is(j.err, errFaulty) {
-			return finish(joinFaults(faults, j.err))
+			return finish(faults.and(j.err))
 		}
-		if len(faults.Rows) >= MaxFaults {
-			faults.Rows, faults.More = faults.Rows[:MaxFaults], true
-			return finish(faults)
-		}
-		if len(faults.Rows) == 0 {
+		if len(faults.Kinds) == 0 {
 			if err := gather(j.made); err != nil {
 				return finish(err)
 			}
@@ -124,10 +119,21 @@ func Scan[T any](ctx context.Context, t Reader, o ScanOptions, work func(worker 
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	if len(faults.Rows) > 0 {
-		return faults
+	return p.told(faults, t)
+}
+
+// told returns faults as the error that they are, with what to do about them.
+func (p *parser) told(faults *Faults, t Reader) error {
+	if len(faults.Kinds) == 0 {
+		return nil
 	}
-	return nil
+	if len(Names(t)) == 1 {
+		for i := range faults.Kinds {
+			faults.Kinds[i].File = ""
+		}
+	}
+	faults.suggest(p, t.Sample())
+	return faults
 }
 
 // errFaulty ends a block's work after its rows had faults.
@@ -150,18 +156,11 @@ func Records(t Reader, o ScanOptions, take func([]dataset.Cell) error) error {
 		if err == nil {
 			err = p.rows(b, func(_ int, cells []dataset.Cell) error { return take(cells) })
 		}
-		switch {
-		case len(p.faults.Rows) >= MaxFaults:
-			p.faults.Rows, p.faults.More = p.faults.Rows[:MaxFaults], true
-			return p.faults
-		case err != nil && !errors.Is(err, errFaulty):
-			return joinFaults(p.faults, err)
+		if err != nil && !errors.Is(err, errFaulty) {
+			return p.faults.and(err)
 		}
 	}
-	if len(p.faults.Rows) > 0 {
-		return p.faults
-	}
-	return nil
+	return p.told(p.faults, t)
 }
 
 // A parser turns rows into cells.
@@ -173,6 +172,7 @@ type parser struct {
 	day          int
 	allowUndated bool
 	times        timeReader
+	grain        calendar.Unit // that a record stands for
 	numbers      NumberStyle
 	valid        bool // the part is UTF-8 throughout
 	cells        []dataset.Cell
@@ -191,7 +191,9 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 	if err != nil {
 		return nil, err
 	}
+	grain, _ := o.Schema.GrainUnit()
 	p := &parser{
+		grain:        grain,
 		schema:       o.Schema,
 		fields:       len(header),
 		at:           at,
@@ -233,13 +235,13 @@ func (p *parser) clone() *parser {
 // rows yields the rows of a block as cells, and gathers its faults.
 func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 	p.valid = b.Valid()
+	file := fileOf(b)
 	err := b.Rows(func(line int, row []string) error {
 		sound := len(row) == p.fields
 		if !sound {
-			p.faults.Rows = append(
-				p.faults.Rows,
-				Fault{Line: line, Expected: fmt.Sprintf("the row has %d fields; expected %d, as in the header", len(row), p.fields)},
-			)
+			p.faults.add(Fault{
+				File: file, Line: line, Expected: fmt.Sprintf("the row has %d fields; expected %d, as in the header", len(row), p.fields),
+			})
 		}
 		for _, i := range p.columns {
 			if !sound {
@@ -252,18 +254,15 @@ func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 				fault = "expected a date; records without one are accepted only on request (allow undated)"
 			}
 			if fault != "" {
-				p.faults.Rows = append(p.faults.Rows, Fault{line, c.Name, shorten(text), fault})
+				p.faults.add(Fault{File: file, Line: line, Column: c.Name, Value: shorten(text), Expected: fault})
 			}
 		}
-		if len(p.faults.Rows) >= MaxFaults {
-			return errFaulty
-		}
-		if len(p.faults.Rows) > 0 {
+		if len(p.faults.Kinds) > 0 {
 			return nil
 		}
 		return take(line, p.cells)
 	})
-	if err == nil && len(p.faults.Rows) > 0 {
+	if err == nil && len(p.faults.Kinds) > 0 {
 		return errFaulty
 	}
 	return err
@@ -279,16 +278,12 @@ func (p *parser) cell(c *dataset.Column, s string, into *dataset.Cell) (fault st
 	return ""
 }
 
-// joinFaults adds the fault that ended reading to those gathered before it.
-func joinFaults(have *Faults, err error) error {
+// and adds the error that ended reading to the faults before it.
+func (f *Faults) and(err error) error {
 	var last *Faults
 	if errors.As(err, &last) {
-		if slices.Equal(have.Rows, last.Rows) {
-			return have
-		}
-		have.Rows = append(have.Rows, last.Rows...)
-		have.More = true
-		return have
+		f.merge(last)
+		return f
 	}
 	return err
 }

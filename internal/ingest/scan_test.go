@@ -121,7 +121,7 @@ func TestScanGathersFaultsInOrderAndStops(t *testing.T) {
 	r, s := read()
 	var faults *Faults
 	err := Scan(context.Background(), r, ScanOptions{Schema: s}, count, func(int) error { return nil })
-	if !errors.As(err, &faults) || len(faults.Rows) != 2 || faults.Rows[0].Line != 150_002 || faults.Rows[1].Column != "day" {
+	if !errors.As(err, &faults) || len(faults.Kinds) != 2 || faults.Kinds[0].Line != 150_002 || faults.Kinds[1].Column != "day" {
 		t.Errorf("the faults are %v", err)
 	}
 	r, s = read()
@@ -140,7 +140,7 @@ func TestScanGathersFaultsInOrderAndStops(t *testing.T) {
 		err,
 		&faults,
 	) ||
-		len(faults.Rows) != 1 {
+		len(faults.Kinds) != 1 {
 		t.Errorf("of the day alone: %v", err)
 	}
 }

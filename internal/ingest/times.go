@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 )
@@ -36,11 +37,7 @@ func (r *timeReader) read(s string) (civil.Moment, error) {
 	if !ok {
 		return 0, errNoTime
 	}
-	order := r.order
-	if year, _, slashed := strings.Cut(date, "/"); slashed && len(year) == 4 { // it can be read in one way only
-		order = dataset.YearMonthDay
-	}
-	day, err := dataset.ParseDate(date, order)
+	day, err := readDate(date, r.order, calendar.Day)
 	if err != nil {
 		return 0, err
 	}
@@ -104,20 +101,22 @@ func (r *timeReader) inRange(m civil.Moment, s string) (civil.Moment, error) {
 	return m, nil
 }
 
-// splitTime takes a text apart where the time begins.
+// splitTime takes a text apart where the time begins: behind a T or a blank, with the digits before its first colon.
 func splitTime(s string) (date, clock string, ok bool) {
-	at := strings.IndexAny(s, "Tt ")
-	if at <= 0 {
+	at := strings.IndexByte(s, ':')
+	for at > 0 && s[at-1] >= '0' && s[at-1] <= '9' {
+		at--
+	}
+	if at < 2 || s[at-1] != 'T' && s[at-1] != 't' && s[at-1] != ' ' {
 		return "", "", false
 	}
-	clock = strings.TrimLeft(s[at+1:], " ")
-	return s[:at], clock, strings.IndexByte(clock, ':') > 0
+	return strings.TrimRight(s[:at-1], " ,"), s[at:], true
 }
 
 // looksLikeTime reports whether a text is a date and a time, if not one that can be kept.
 func looksLikeTime(s string) bool {
 	date, clock, ok := splitTime(s)
-	if !ok || !dataset.LooksLikeDate(date) {
+	if form := formOf(date); !ok || form != ordered && form != named && form != compact {
 		return false
 	}
 	_, ok = readTime(clock)
@@ -130,7 +129,7 @@ type wallTime struct {
 	zoned         bool
 }
 
-// readTime reads 14:30, 14:30:05.25, 2:30 PM, with Z, +02:00, +0200, +02 or UTC behind it.
+// readTime reads 14:30, 14:30:05.25, 2:30 PM, with Z, +02:00, +0200, +02, UTC or GMT behind it.
 func readTime(s string) (t wallTime, ok bool) {
 	hours, s, ok := digits(s, 1, 2)
 	if !ok || !strings.HasPrefix(s, ":") {
@@ -174,7 +173,7 @@ func readTime(s string) (t wallTime, ok bool) {
 	if s == "" {
 		return t, true
 	}
-	if t.zoned = true; strings.EqualFold(s, "UTC") {
+	if t.zoned = true; strings.EqualFold(s, "UTC") || strings.EqualFold(s, "GMT") {
 		return t, true
 	}
 	ahead, err := civil.ParseOffset(strings.ToUpper(s))

@@ -20,7 +20,7 @@ func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 	var err error
 	switch c.Type {
 	case dataset.Date:
-		into.Day, err = dataset.ParseDate(trimmed, p.schema.DateOrder)
+		into.Day, err = p.date(trimmed)
 	case dataset.Timestamp:
 		var m civil.Moment
 		m, err = p.times.read(trimmed)
@@ -36,6 +36,14 @@ func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 	}
 	into.Set = err == nil
 	return err
+}
+
+// date reads a date; most are in ISO 8601.
+func (p *parser) date(s string) (civil.Day, error) {
+	if day, err := civil.ParseDay(s); err == nil {
+		return day, nil
+	}
+	return readDate(s, p.schema.DateOrder, p.grain)
 }
 
 func (p *parser) number(s string, into *dataset.Cell) error {

@@ -302,7 +302,7 @@ func (t *xlsxReader) row() (Row, error) {
 			if at >= 0 {
 				row.Cells[at] = c.text
 			} else if strings.TrimSpace(c.text) != "" {
-				return row, &Faults{Rows: []Fault{{Line: line, Value: shorten(c.text), Expected: "a value in a column that the header does not name"}}}
+				return row, faulty(Fault{Line: line, Value: shorten(c.text), Expected: "a value in a column that the header does not name"})
 			}
 			filled = filled || at >= 0 && c.text != ""
 		}

@@ -55,5 +55,5 @@ func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Quest
 // Ageing answers a question about the file's records.
 func (l *Local) Ageing(ctx context.Context, q ageing.Question, scope span.Scope) (*ageing.Answer, error) {
 	source := &ingest.StaySource{Reader: l.reader, Schema: l.schema}
-	return q.Answer(ctx, ageing.Records{Name: l.name, Schema: l.schema, Source: source}, scope)
+	return q.Answer(ctx, ageing.Records{Name: l.file.Name, Schema: l.schema, Source: source}, scope)
 }

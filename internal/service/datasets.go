@@ -122,8 +122,19 @@ type File struct {
 	AllowUndated bool
 	Key          string // of idempotency; empty for none
 	Hints        ingest.ColumnHints
-	NoRecords    string // of a file that is totalled: zero or blank; empty is blank
+	NoRecords    string   // of a file that is totalled: zero or blank; empty is blank
+	Omit         []string // columns that are left out
 	Body         io.Reader
+	More         func() (ingest.Named, error) // gives further files, io.EOF after the last; nil where there are none
+}
+
+// open reads the header and the sample of a file.
+func (f *File) open() (ingest.Reader, error) {
+	more := f.More
+	if more == nil {
+		more = func() (ingest.Named, error) { return ingest.Named{}, io.EOF }
+	}
+	return ingest.OpenAll(f.Options, ingest.Named{Name: f.Name, Body: f.Body}, more, f.Omit)
 }
 
 // A Preview is what a file's columns would be taken for.
@@ -144,7 +155,7 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	if err := naming.Check(f.Dataset); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	reader, err := ingest.Open(f.Options, f.Body)
+	reader, err := f.open()
 	if err != nil {
 		return nil, fileError(err)
 	}
@@ -173,7 +184,7 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	err = ingest.Records(ingest.SampleOnly(reader), o, func([]dataset.Cell) error { return nil })
 	var faults *ingest.Faults
 	if errors.As(err, &faults) {
-		p.Faults, err = faults.Rows, nil
+		p.Faults, err = faults.Kinds, nil
 	}
 	return p, fileError(err)
 }
@@ -216,6 +227,7 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 		{"dates in the order", string(h.DateOrder), cmp.Or(string(d.Schema.DateOrder), "ISO 8601")},
 		{"ambiguous times being", string(h.Ambiguous), cmp.Or(string(d.Schema.Ambiguous), "refused")},
 		{"times counted in", string(h.Epoch), cmp.Or(string(d.Schema.Epoch), "no numbers")},
+		{"records that stand for a", h.Grain, cmp.Or(d.Schema.Grain, "day")},
 		{"numbers written like", h.Numbers, cmp.Or(d.Schema.Numbers, "1234.56")},
 	} {
 		if fixed.stated != "" && fixed.stated != fixed.is {
@@ -248,7 +260,7 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	case !refused.IsMissing(err):
 		return nil, err
 	}
-	reader, err := ingest.Open(f.Options, f.Body)
+	reader, err := f.open()
 	if err != nil {
 		return nil, fileError(err)
 	}

@@ -15,19 +15,16 @@ import (
 // A Local is a file that is totalled where it is, without a service. It is read once for each answer, and
 // once more for its newest day.
 type Local struct {
-	name         string
-	options      ingest.Options
-	body         io.Reader
-	reader       ingest.Reader
-	schema       *dataset.Schema
-	allowUndated bool
+	file   File
+	reader ingest.Reader
+	schema *dataset.Schema
 }
 
 // OpenLocal reads the header of a file and finds out what its columns hold.
 func OpenLocal(f File) (*Local, error) {
-	l := &Local{name: f.Name, options: f.Options, body: f.Body, allowUndated: f.AllowUndated}
+	l := &Local{file: f}
 	var err error
-	if l.reader, err = ingest.Open(f.Options, f.Body); err == nil {
+	if l.reader, err = f.open(); err == nil {
 		l.schema, err = ingest.Infer(l.reader.Header(), l.reader.Sample(), f.Hints)
 	}
 	if err == nil && f.NoRecords != "" {
@@ -55,14 +52,14 @@ func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 
 // covered reads the file for the days of its records, and sets it back to its start.
 func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error) {
-	back, seeks := l.body.(io.Seeker)
+	back, seeks := l.file.Body.(io.Seeker)
 	if !seeks {
-		return tally.Coverage{}, fmt.Errorf("%s cannot be read twice", l.name)
+		return tally.Coverage{}, fmt.Errorf("%s cannot be read twice", l.file.Name)
 	}
 	if err := l.rewind(back); err != nil {
 		return tally.Coverage{}, err
 	}
-	c, err := ingest.Coverage(ctx, l.reader, l.schema, date, l.allowUndated)
+	c, err := ingest.Coverage(ctx, l.reader, l.schema, date, l.file.AllowUndated)
 	if err != nil {
 		return c, err
 	}
@@ -75,14 +72,14 @@ func (l *Local) rewind(back io.Seeker) error {
 		err = l.reader.Close()
 	}
 	if err == nil {
-		l.reader, err = ingest.Open(l.options, l.body)
+		l.reader, err = l.file.open()
 	}
 	return err
 }
 
 // Records returns the file's records as a query is answered from them.
 func (l *Local) Records() query.Records {
-	return query.Records{Name: l.name, Schema: l.schema, Source: localSource{l}, Covered: l.covered}
+	return query.Records{Name: l.file.Name, Schema: l.schema, Source: localSource{l}, Covered: l.covered}
 }
 
 // localSource reads a file that may have been read before, and set back.
@@ -90,6 +87,6 @@ type localSource struct{ *Local }
 
 // Partials implements tally.Source.
 func (l localSource) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
-	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.allowUndated}
+	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.file.AllowUndated}
 	return source.Partials(ctx, p, into)
 }

@@ -48,6 +48,11 @@ type (
 	// Faults is the error of a file with wrong values, each of which is a Fault.
 	Faults = ingest.Faults
 	Fault  = ingest.Fault
+	// FileOptions say how a file is written, and Written what was found out.
+	FileOptions = ingest.Options
+	Written     = ingest.Written
+	// NamedFile is one of several files that are loaded as one.
+	NamedFile = ingest.Named
 	// ReadError is the error of a file that could not be read on.
 	ReadError = ingest.ReadError
 	// Load is one load of a dataset.

@@ -118,6 +118,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return nil, err
 		}
 	}
+	load.File = listed(in.File, ingest.Names(in.Reader))
 	coverage := job.coverage
 	load.Records, load.Undated = coverage.Records+coverage.Undated, coverage.Undated
 	if coverage.Records > 0 {
@@ -128,6 +129,20 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 		return nil, err
 	}
 	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep}).Error
+}
+
+// maxFileNames is how many files of a load are named.
+const maxFileNames = 5
+
+// listed names the files of a load.
+func listed(file string, several []string) string {
+	switch {
+	case len(several) < 2:
+		return file
+	case len(several) > maxFileNames:
+		return fmt.Sprintf("%s and %d more", strings.Join(several[:maxFileNames], ", "), len(several)-maxFileNames)
+	}
+	return strings.Join(several, ", ")
 }
 
 // dataset finds the dataset, locked against other loads, or makes it.

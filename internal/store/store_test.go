@@ -347,7 +347,7 @@ func TestARefusedFileLeavesNothing(t *testing.T) {
 	w := ingest.ColumnHints{Date: "day", Amounts: []string{"fare"}}
 	_, err := s.load("partly", "day,fare\n2026-01-01,1\n2026-01-02,x\n2026-01-99,2\n", w, false)
 	var faults *ingest.Faults
-	if !errors.As(err, &faults) || len(faults.Rows) != 2 {
+	if !errors.As(err, &faults) || len(faults.Kinds) != 2 {
 		t.Fatalf("the error is %v", err)
 	}
 	if _, err := s.Dataset(ctx, "partly"); !refused.IsMissing(err) {

@@ -1,14 +1,20 @@
 package web
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"io"
+
+	"github.com/gin-gonic/gin"
 
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
+	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
 
@@ -66,10 +72,19 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			Ambiguous:    r.Params.Ambiguous,
 			Epoch:        r.Params.Epoch,
 			AllowUndated: r.Params.AllowUndated,
+			Grain:        r.Params.Grain,
+			Omit:         r.Params.Omit,
+			Format:       r.Params.Format,
+			Delimiter:    r.Params.Delimiter,
+			Encoding:     r.Params.Encoding,
+			Sheet:        r.Params.Sheet,
+			HeaderRow:    r.Params.HeaderRow,
 			File:         r.Params.File,
 		},
 	)
-	f.Body = r.Body
+	if err := body(ctx, r.Body, &f); err != nil {
+		return nil, err
+	}
 	p, err := h.service.Datasets.Preview(ctx, f)
 	if err != nil {
 		return nil, err
@@ -80,6 +95,8 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 	}
 	return server.PreviewLoad200JSONResponse{
 		Exists:    p.Exists,
+		Written:   toWritten(p.Written),
+		Grain:     optional(p.Schema.Grain),
 		Zone:      p.Schema.Zone,
 		DayStarts: optional(p.Schema.DayStarts),
 		Columns:   p.Schema.Columns,
@@ -91,7 +108,10 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 
 func (h *handlers) LoadFile(ctx context.Context, r server.LoadFileRequestObject) (server.LoadFileResponseObject, error) {
 	f := file(r.Name, r.Params)
-	f.Body, f.Author = r.Body, author
+	f.Author = author
+	if err := body(ctx, r.Body, &f); err != nil {
+		return nil, err
+	}
 	l, err := h.service.Datasets.Load(ctx, f)
 	if err != nil {
 		return nil, err
@@ -149,13 +169,53 @@ func file(name string, p types.LoadFileParams) service.File {
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
-			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)),
+			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain),
+		},
+		Omit: or(p.Omit),
+		Options: service.FileOptions{
+			Format: or(p.Format), Delimiter: or(p.Delimiter), Encoding: or(p.Encoding), Sheet: or(p.Sheet), HeaderRow: or(p.HeaderRow),
 		},
 	}
 	if f.Name == "" {
 		f.Name = "(unnamed)"
 	}
 	return f
+}
+
+// body gives the bytes of the file of a request, or of several that are sent as parts.
+func body(ctx context.Context, plain io.Reader, f *service.File) error {
+	f.Body = plain
+	c, ok := ctx.(*gin.Context)
+	if !ok || c.ContentType() != "multipart/form-data" {
+		return nil
+	}
+	parts, err := c.Request.MultipartReader()
+	if err != nil {
+		return refused.Wrongf("the body: %v", err)
+	}
+	next := func() (service.NamedFile, error) {
+		part, err := parts.NextPart()
+		if err != nil {
+			return service.NamedFile{}, err
+		}
+		return service.NamedFile{Name: cmp.Or(part.FileName(), part.FormName()), Body: part}, nil
+	}
+	first, err := next()
+	if errors.Is(err, io.EOF) {
+		return refused.Wrongf("the body has no parts: expected files")
+	}
+	if err != nil {
+		return refused.Wrongf("the body: %v", err)
+	}
+	f.Name, f.Body, f.More = cmp.Or(first.Name, f.Name), first.Body, next
+	return nil
+}
+
+func toWritten(w service.Written) types.Written {
+	return types.Written{
+		Format: w.Format, Compression: optional(w.Compression), Delimiter: optional(w.Delimiter), Encoding: optional(w.Encoding),
+		Sheet: optional(w.Sheet), HeaderRow: optional(w.HeaderRow),
+	}
 }
 
 // description reads what is said about a dataset.
@@ -223,5 +283,12 @@ func toLoad(l *service.Load) types.Load {
 }
 
 func toFault(f *service.Fault) types.Fault {
-	return types.Fault{Line: f.Line, Column: optional(f.Column), Value: optional(f.Value), Expected: f.Expected}
+	out := types.Fault{
+		File: optional(f.File), Line: f.Line, Column: optional(f.Column), Value: optional(f.Value), Expected: f.Expected,
+		Count: f.Count, Lines: f.Lines,
+	}
+	if f.Suggestion != nil {
+		out.Suggestion = &types.Suggestion{Option: f.Suggestion.Option, Value: f.Suggestion.Value}
+	}
+	return out
 }

@@ -68,7 +68,7 @@ func problemOf(err error) types.Problem {
 	}
 	var faults *service.Faults
 	if errors.As(err, &faults) {
-		list := each(faults.Rows, toFault)
+		list := each(faults.Kinds, toFault)
 		p.Faults = &list
 	}
 	return p

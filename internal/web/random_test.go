@@ -114,6 +114,7 @@ func (s *sender) text(name string) string {
 		"column": randomColumns, "amount": randomColumns, "category": randomColumns, "detail": randomColumns, "figures": randomFigures,
 		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,
 		"zone": randomZones, "year_starts": {"04-01", "02-30", "13-01"}, "pattern": {"4-4-5", "13x4", "9-9-9"}, "If-Match": {`"1"`, `"2"`, "*", "x"},
+		"format": {"", "csv", "json", "x"}, "delimiter": {"", "comma", "bar"}, "encoding": {"", "utf-8", "windows-1252"}, "omit": {"note", "x"},
 		"share": {"span", "unit"}, "against_dataset": {"sales", "sales amount=amount", "nobody"},
 		"after": {"sales", "1", "2026-09-01.3", "x"}, "year_first_days": {"2026-01-05", "2027-01-04", "x"},
 	}
@@ -206,6 +207,25 @@ func (s *sender) file() string {
 	return rows
 }
 
+// upload makes a file of any format, or several, and the type of the body.
+func (s *sender) upload() (string, string) {
+	file := s.file()
+	switch s.rng.IntN(8) {
+	case 0:
+		return s.one([]string{`[{"day":"2026-10-01","fare":1,"route":"a"}]`, `{"day":"2026-10-01","fare":1}`, `[{"day":{}},7]`, "PAR1", "PK\x03\x04",
+			"\x1f\x8b\x08", "\x28\xb5\x2f\xfd"}) + s.one([]string{"", "\n", file}), "application/octet-stream"
+	case 1:
+		parts := ""
+		for range s.rng.IntN(3) {
+			parts += "--edge\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.csv\"\r\n\r\n" + file + "\r\n"
+		}
+		return parts + s.one([]string{"--edge--\r\n", "--edge", ""}), "multipart/form-data; boundary=edge"
+	case 2:
+		return file, "multipart/form-data"
+	}
+	return file, "text/csv"
+}
+
 // body makes the body of a request and its type.
 func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 	if o.RequestBody == nil {
@@ -214,6 +234,9 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 	content := o.RequestBody.Value.Content
 	if o.OperationID == "readLimits" && s.chance(80) {
 		return "crew,from,until\n" + s.one([]string{"a", ""}) + "," + s.one(randomDays) + "," + s.one(append(randomDays, "2026-10-19 22:00")), "text/csv"
+	}
+	if content["*/*"] != nil {
+		return s.upload()
 	}
 	if content["text/csv"] != nil {
 		return s.file(), "text/csv"
@@ -266,7 +289,7 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 			path = strings.ReplaceAll(path, "{"+p.Name+"}", url.PathEscape(text))
 			named = text
 		case openapi3.ParameterInQuery:
-			if p.Required || s.chance(30) {
+			if p.Required || s.chance(300/max(10, 2*len(op.parameters))) { // of many, each is rarer
 				query.Set(p.Name, text)
 			}
 		case openapi3.ParameterInHeader:

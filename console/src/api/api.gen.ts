@@ -650,7 +650,7 @@ export interface paths {
         put?: never;
         /**
          * Load a file of records; the dataset is created where there is none
-         * @description The file is loaded whole or not at all. Where any row is wrong, the problem lists up to twenty of them.
+         * @description The body is a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet, each also compressed by gzip, zstd or bzip2; or several, as the parts of multipart/form-data, which are loaded as one. All is loaded or nothing. Where values are wrong, the problem lists up to twenty kinds of fault, each with its count, its first lines and, where the file shows it, what to state.
          */
         post: operations["loadFile"];
         delete?: never;
@@ -954,13 +954,34 @@ export interface components {
             /** @description Whole expressions that may have been meant */
             offers?: string[];
         };
-        /** @description One wrong value of a file */
+        /** @description One kind of wrong value of a file: the first such value, and how many there are */
         Fault: {
+            /** @description Where there are several */
+            file?: string;
             /** @description Line 1 is the header */
             line: number;
             column?: string;
             value?: string;
             expected: string;
+            /** Format: int64 */
+            count: number;
+            /** @description The first of them */
+            lines: number[];
+            suggestion?: components["schemas"]["Suggestion"];
+        };
+        /** @description What to state about the file so that it can be read */
+        Suggestion: {
+            option: string;
+            value: string;
+        };
+        /** @description How a file is written: what was stated, and what was found out */
+        Written: {
+            format: string;
+            compression?: string;
+            delimiter?: string;
+            encoding?: string;
+            sheet?: string;
+            header_row?: number;
         };
         /** @description Lower-case letters, digits and hyphens, beginning with a letter */
         Name: string;
@@ -1669,6 +1690,9 @@ export interface components {
         Preview: {
             /** @description The dataset exists already, and its columns hold */
             exists: boolean;
+            written: components["schemas"]["Written"];
+            /** @description The unit that a record stands for; absent for the day */
+            grain?: string;
             zone: string;
             /** @description The time at which a day starts; absent for midnight */
             day_starts?: string;
@@ -2479,6 +2503,20 @@ export interface components {
         numbersParam: string;
         /** @description Accept records without a date */
         allowUndatedParam: boolean;
+        /** @description The unit that a record stands for; left out, it is told by how the dates are written */
+        grainParam: string;
+        /** @description Columns that are left out */
+        omitParam: components["schemas"]["ColumnNames"];
+        /** @description csv, json, xlsx or parquet; left out, it is told by the content */
+        formatParam: string;
+        /** @description comma, semicolon, tab or bar; left out, it is told by the content */
+        delimiterParam: string;
+        /** @description utf-8, utf-16 or windows-1252, which is never guessed */
+        encodingParam: string;
+        /** @description The sheet of an XLSX file; left out, the first */
+        sheetParam: string;
+        /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
+        headerRowParam: number;
         /** @description The name under which the file is listed */
         fileParam: string;
     };
@@ -3797,6 +3835,20 @@ export interface operations {
                 epoch?: components["parameters"]["epochParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
+                /** @description The unit that a record stands for; left out, it is told by how the dates are written */
+                grain?: components["parameters"]["grainParam"];
+                /** @description Columns that are left out */
+                omit?: components["parameters"]["omitParam"];
+                /** @description csv, json, xlsx or parquet; left out, it is told by the content */
+                format?: components["parameters"]["formatParam"];
+                /** @description comma, semicolon, tab or bar; left out, it is told by the content */
+                delimiter?: components["parameters"]["delimiterParam"];
+                /** @description utf-8, utf-16 or windows-1252, which is never guessed */
+                encoding?: components["parameters"]["encodingParam"];
+                /** @description The sheet of an XLSX file; left out, the first */
+                sheet?: components["parameters"]["sheetParam"];
+                /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
+                header_row?: components["parameters"]["headerRowParam"];
                 /** @description The name under which the file is listed */
                 file?: components["parameters"]["fileParam"];
             };
@@ -3808,7 +3860,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "*/*": string;
             };
         };
         responses: {
@@ -3877,6 +3929,20 @@ export interface operations {
                 epoch?: components["parameters"]["epochParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
+                /** @description The unit that a record stands for; left out, it is told by how the dates are written */
+                grain?: components["parameters"]["grainParam"];
+                /** @description Columns that are left out */
+                omit?: components["parameters"]["omitParam"];
+                /** @description csv, json, xlsx or parquet; left out, it is told by the content */
+                format?: components["parameters"]["formatParam"];
+                /** @description comma, semicolon, tab or bar; left out, it is told by the content */
+                delimiter?: components["parameters"]["delimiterParam"];
+                /** @description utf-8, utf-16 or windows-1252, which is never guessed */
+                encoding?: components["parameters"]["encodingParam"];
+                /** @description The sheet of an XLSX file; left out, the first */
+                sheet?: components["parameters"]["sheetParam"];
+                /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
+                header_row?: components["parameters"]["headerRowParam"];
                 /** @description The name under which the file is listed */
                 file?: components["parameters"]["fileParam"];
             };
@@ -3891,7 +3957,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "*/*": string;
             };
         };
         responses: {

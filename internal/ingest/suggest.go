@@ -1,0 +1,87 @@
+package ingest
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"vastspan/core/calendar"
+	"vastspan/core/dataset"
+)
+
+// suggest adds to each fault what would let the file be read, where its sample shows that: nothing is guessed, as all of
+// the sample has to go with it, and nothing else may.
+func (f *Faults) suggest(p *parser, sample []Row) {
+	for i := range f.Kinds {
+		k := &f.Kinds[i]
+		at := p.schema.Index(k.Column)
+		if at < 0 || k.Suggestion != nil {
+			continue
+		}
+		k.Suggestion = p.suggestion(at, k.Value, sample)
+	}
+}
+
+func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion {
+	c := &p.schema.Columns[column]
+	switch {
+	case value == "":
+		return &Suggestion{"allow_undated", "true"}
+	case !utf8.ValidString(value) || strings.ContainsRune(value, utf8.RuneError):
+		return &Suggestion{"encoding", "windows-1252"}
+	case c.Type == dataset.Number:
+		return only("numbers", p.styles(), func(style string) bool {
+			n, err := ParseNumberStyle(style)
+			return err == nil && every(sample, p.at[column], value, func(v string) bool { _, ok := n.reads(v, true); return ok })
+		})
+	case !c.Type.IsTime():
+		return nil
+	}
+	if form := formOf(value); column == p.day && p.grain == calendar.Day && (form == monthly || form == yearly) {
+		grain := calendarKind{form: form}
+		return &Suggestion{"grain", grain.grain()}
+	}
+	orders := []string{string(dataset.DayMonthYear), string(dataset.MonthDayYear)}
+	return only("date_order", orders, func(order string) bool {
+		return every(sample, p.at[column], value, func(v string) bool {
+			if date, _, ok := splitTime(v); ok {
+				v = date
+			}
+			_, err := readDate(v, dataset.DateOrder(order), p.grain)
+			return err == nil
+		})
+	})
+}
+
+// styles lists the ways of writing numbers other than the one that did not do.
+func (p *parser) styles() []string {
+	var other []string
+	for _, s := range numberStyles {
+		if s.style != p.numbers {
+			other = append(other, s.example)
+		}
+	}
+	return other
+}
+
+// only returns the one value of an option that fits; nil where none does, or several.
+func only(option string, values []string, fits func(string) bool) *Suggestion {
+	values = slices.DeleteFunc(slices.Clone(values), func(v string) bool { return !fits(v) })
+	if len(values) != 1 {
+		return nil
+	}
+	return &Suggestion{option, values[0]}
+}
+
+// every reports whether a value, and all of a column of the sample that are not blank, are of some kind.
+func every(sample []Row, column int, value string, is func(string) bool) bool {
+	if !is(value) {
+		return false
+	}
+	for v := range valuesOf(sample, column) {
+		if !is(v) {
+			return false
+		}
+	}
+	return true
+}
