@@ -27,7 +27,8 @@ type fileFlags struct {
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
-	f.readingFlags.add(c.Flags(), "of a file: ", "the IANA time zone in which an instant becomes a day and today is read (default: this machine's)")
+	zone := "the IANA time zone in which an instant becomes a day and today is read (default: this machine's)"
+	f.readingFlags.add(c.Flags(), "of a file: ", zone)
 }
 
 // addTotals adds what matters to totals of a file alone.

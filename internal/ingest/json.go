@@ -225,8 +225,8 @@ func objectsOf(head *bufio.Reader) (objects, error) {
 		return &array{decoder: decoder}, nil
 	}
 	// One object may also go over several lines, one after the other: then a line alone is no object.
-	line, _, _ := bytes.Cut(bytes.TrimLeft(start, " \t\r\n"), []byte{'\n'})
-	if !json.Valid(line) && len(start) < lookAhead || len(bytes.TrimSpace(line)) == 1 {
+	line, _, ended := bytes.Cut(bytes.TrimLeft(start, " \t\r\n"), []byte{'\n'})
+	if !json.Valid(line) && (ended || len(start) < lookAhead) {
 		return &array{decoder: json.NewDecoder(head), loose: true}, nil
 	}
 	return &lines{blocks{in: head, line: 1}}, nil
