@@ -41,6 +41,24 @@ func (c *Cell) AppendKey(key []byte) []byte {
 	return append(key, 0)
 }
 
+// Label returns the label of a cell of a column of text or numbers.
+func (c *Column) Label(cell *Cell) (Label, error) {
+	if c.Type != Number || !cell.Set {
+		return cell.Label(), nil
+	}
+	key, err := c.Key(cell)
+	return NumberLabel(key), err
+}
+
+// AppendGroupKey makes a cell of a column of text or numbers into a key that is the same for the same labels only.
+func (c *Column) AppendGroupKey(cell *Cell, key []byte) ([]byte, error) {
+	if c.Type != Number || !cell.Set {
+		return cell.AppendKey(key), nil
+	}
+	text, err := c.Key(cell)
+	return append(append(append(key, 1), text...), 0), err
+}
+
 // Label returns the text of a cell as a label, to be kept.
 func (c *Cell) Label() Label {
 	if !c.Set {

@@ -271,19 +271,14 @@ func (s *Schema) Dates() []string {
 	return names
 }
 
-// CheckCategory refuses a column that records cannot be broken down by.
+// CheckCategory refuses a column that records cannot be broken down by: any of text or numbers will do, whatever its role.
 func (s *Schema) CheckCategory(name string) error {
 	c, err := s.Find(name)
 	if err != nil {
 		return err
 	}
-	if c.Type != Text {
-		return fmt.Errorf(
-			"column %s holds %s and is not a category; the categories are %s",
-			name,
-			c.Type.plural(),
-			orNone(s.Names(Category)),
-		)
+	if c.Type.IsTime() || c.Length != nil {
+		return fmt.Errorf("column %s holds %s and is not a category; the categories are %s", name, c.Type.plural(), orNone(s.Names(Category)))
 	}
 	return nil
 }

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+
+	"vastspan/core/decimal"
 )
 
 // A Label is the value of a category; the zero value is blank, which is not the empty text. A label
@@ -14,6 +16,8 @@ type Label struct {
 	Set   bool
 	many  many
 	place int // among values that have an order of their own; 0 for those that go by their text
+	// number says that the text is a number in plain digits, by which the label goes.
+	number bool
 }
 
 // many says which values a label stands for.
@@ -35,6 +39,9 @@ var (
 // LabelOf returns the label of a text.
 func LabelOf(text string) Label { return Label{Text: text, Set: true} }
 
+// NumberLabel returns the label of a number in plain digits, in the form that equal numbers share (decimal.Key).
+func NumberLabel(text string) Label { return Label{Text: text, Set: true, number: true} }
+
 // PlacedLabel returns the label of a text at a place from 1 on: weekdays and months go by their place.
 func PlacedLabel(text string, place int) Label { return Label{Text: text, Set: true, place: place} }
 
@@ -44,8 +51,15 @@ func (l Label) IsOther() bool { return l.many == other }
 // IsAll reports whether a label stands for all values of a category.
 func (l Label) IsAll() bool { return l.many == all }
 
-// Compare orders labels: texts, by their place where they have one, blank, the others, all.
+// Compare orders labels: numbers, texts, by their place where they have one, blank, the others, all.
 func (l Label) Compare(m Label) int {
+	if l.number && m.number {
+		a, errA := decimal.Parse(l.Text)
+		b, errB := decimal.Parse(m.Text)
+		if errA == nil && errB == nil {
+			return a.Decimal.Cmp(&b.Decimal)
+		}
+	}
 	return cmp.Or(l.rank()-m.rank(), l.place-m.place, strings.Compare(l.Text, m.Text))
 }
 

@@ -142,6 +142,9 @@ func Midway(a, b *apd.Decimal) (Value, error) {
 
 // Key returns a number's plain digits such that equal numbers have the same text.
 func Key(d *apd.Decimal) string {
+	if d.IsZero() { // whatever its sign
+		return "0"
+	}
 	var reduced apd.Decimal
 	reduced.Reduce(d)
 	return reduced.Text('f')

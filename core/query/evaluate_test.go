@@ -355,7 +355,7 @@ func TestQueriesAreChecked(t *testing.T) {
 		{"open on its left", "/over/0", Query{Over: []string{"all dates"}, Against: []string{"1 year earlier"}}},
 		{"at most 9000", "/over/0", Query{Over: []string{"from 1990-01-01 through today"}, Each: "day"}},
 		{`there is no column "color"`, "/by/0", Query{Over: year, By: []string{"color"}}},
-		{"is not a category", "/by/0", Query{Over: year, By: []string{"amount"}}},
+		{"is not a category", "/by/0", Query{Over: year, By: []string{"day"}}},
 		{"at most 2", "", Query{Over: year, By: []string{"region", "region", "region"}}},
 		{"say what goes down", "/across", Query{Over: year, By: []string{"region"}, Across: "region"}},
 		{"expected one of the categories", "/across", Query{Over: year, By: []string{"region"}, Across: "zone"}},

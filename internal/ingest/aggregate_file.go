@@ -3,6 +3,7 @@ package ingest
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"slices"
 
 	"vastspan/core/civil"
@@ -162,11 +163,13 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 	if err := g.find(l, cells); err != nil {
 		return err
 	}
+	var wrong error
 	one := g.Group(g.key, len(l.plan.Cuts)+1, func() (labels []dataset.Label) {
 		for i, at := range l.by {
 			switch part := l.plan.Part(i); {
 			case part == nil:
-				labels = append(labels, cells[at].Label())
+				label, err := l.schema.Columns[at].Label(&cells[at])
+				labels, wrong = append(labels, label), errors.Join(wrong, err)
 			case g.parts[i] < 0:
 				labels = append(labels, dataset.Label{})
 			default:
@@ -175,6 +178,9 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 		}
 		return labels
 	})
+	if wrong != nil {
+		return wrong
+	}
 	if one.Parts[segment] == nil {
 		one.Parts[segment] = l.plan.NewPart()
 	}
@@ -186,11 +192,13 @@ func (g *gathering) find(l *layout, cells []dataset.Cell) error {
 	g.key = g.key[:0]
 	for i, at := range l.by {
 		part, c := l.plan.Part(i), &cells[at]
+		var err error
 		if part == nil {
-			g.key = c.AppendKey(g.key)
+			if g.key, err = l.schema.Columns[at].AppendGroupKey(c, g.key); err != nil {
+				return err
+			}
 			continue
 		}
-		var err error
 		if g.parts[i], err = g.place(l, i, part, c); err != nil {
 			return err
 		}

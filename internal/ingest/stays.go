@@ -56,7 +56,11 @@ func (f *StaySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 				one.From = civil.Moment(begin.Micros())
 			}
 			if by >= 0 {
-				one.Label = cells[by].Label()
+				label, err := s.Columns[by].Label(&cells[by])
+				if err != nil {
+					return err
+				}
+				one.Label = label
 			}
 			if amount >= 0 && cells[amount].Set {
 				d, err := cells[amount].Decimal()

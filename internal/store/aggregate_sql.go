@@ -143,12 +143,14 @@ type labels struct {
 	columns []string
 	args    []any
 	plan    *tally.Plan
+	numbers []bool // of each category: its values are numbers
 	top     bool
 }
 
 func (r *source) labels(ctx context.Context, g grain, p *tally.Plan, top *tally.Top) (labels, error) {
 	l := labels{plan: p, top: top != nil}
 	for i, name := range p.By {
+		l.numbers = append(l.numbers, p.Part(i) == nil && r.dataset.isNumber(name))
 		if p.Part(i) != nil {
 			place, err := r.partSQL(ctx, g, p, i)
 			if err != nil {
@@ -157,7 +159,7 @@ func (r *source) labels(ctx context.Context, g grain, p *tally.Plan, top *tally.
 			l.columns = append(l.columns, "("+place+")::text")
 			continue
 		}
-		c := r.dataset.column(name)
+		c := r.dataset.labelText(name)
 		if i > 0 || top == nil {
 			l.columns = append(l.columns, c)
 			continue
@@ -192,7 +194,7 @@ func (l *labels) scan() (into []any, read func() []dataset.Label) {
 			case part != nil && t.Valid && err == nil:
 				group = append(group, part.Values[place-1])
 			default:
-				group = append(group, dataset.Label{Text: t.String, Set: t.Valid})
+				group = append(group, labelOf(t, l.numbers[i]))
 			}
 		}
 		return group
@@ -328,13 +330,16 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 	f := p.Figures[by]
 	e, _ := measure.Lookup(f.Kind)
 	data := map[string]any{
-		"Label":   r.dataset.column(p.By[0]),
+		"Label":   r.dataset.labelText(p.By[0]),
 		"Axis":    g.axis,
 		"First":   segments(p, 0),
 		"Records": g.rowRecords,
 		"Table":   g.Table,
 		"Value":   rankParts.Replace(e.Rank),
 		"Top":     p.Top,
+	}
+	if data["Order"] = `label COLLATE "C"`; r.dataset.isNumber(p.By[0]) {
+		data["Order"] = "label::numeric"
 	}
 	if f.Column != "" {
 		data["Amount"] = g.parts(f.Column)
@@ -353,7 +358,7 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 		if err := rows.Scan(&label, &total); err != nil {
 			return nil, err
 		}
-		kept = append(kept, dataset.Label{Text: label.String, Set: label.Valid})
+		kept = append(kept, r.dataset.label(p.By[0], label))
 	}
 	return tally.NewTop(kept, total-len(kept)), rows.Err()
 }

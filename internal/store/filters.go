@@ -1,6 +1,7 @@
 package store
 
 import (
+	"database/sql"
 	"database/sql/driver"
 	"fmt"
 	"slices"
@@ -108,6 +109,31 @@ func among(expression, cast string, values []string) condition {
 	return condition{expression + " = ANY (?::text[]" + arrayOf(cast) + ")", []any{textArray(values)}}
 }
 
+// labelText is the SQL of a category's values as labels have them: numbers in the form that equal ones share.
+func (d *Dataset) labelText(name string) string {
+	if d.isNumber(name) {
+		return "trim_scale(" + d.column(name) + ")::text"
+	}
+	return d.column(name)
+}
+
+// label is the label that a category's text of labelText stands for.
+func (d *Dataset) label(name string, text sql.NullString) dataset.Label {
+	return labelOf(text, d.isNumber(name))
+}
+
+func labelOf(text sql.NullString, number bool) dataset.Label {
+	if number && text.Valid {
+		return dataset.NumberLabel(text.String)
+	}
+	return dataset.Label{Text: text.String, Set: text.Valid}
+}
+
+func (d *Dataset) isNumber(name string) bool {
+	c, err := d.Schema.Find(name)
+	return err == nil && c.Type == dataset.Number
+}
+
 // isLabel keeps the records of which a category has one of some labels.
 func (d *Dataset) isLabel(name string, labels []dataset.Label) condition {
 	var texts []string
@@ -116,10 +142,10 @@ func (d *Dataset) isLabel(name string, labels []dataset.Label) condition {
 		if l.Set {
 			texts = append(texts, l.Text)
 		} else {
-			blank = d.column(name) + " IS NULL"
+			blank = d.labelText(name) + " IS NULL"
 		}
 	}
-	c := among(d.column(name), "", texts)
+	c := among(d.labelText(name), "", texts)
 	return condition{"(" + blank + " OR " + c.sql + ")", c.args}
 }
 

@@ -192,6 +192,9 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 			return l.part(q.By[i], r.texts[cmp.Or(part.Column, date)])
 		}
 		text := r.texts[q.By[i]]
+		if c, err := l.schema.Find(q.By[i]); err == nil && c.Type == dataset.Number && text != "" {
+			return dataset.NumberLabel(strings.TrimSuffix(fmt.Sprintf("%.1f", float64(l.number(text))/1000), ".0"))
+		}
 		return dataset.Label{Text: text, Set: text != ""}
 	}
 	holds := func(p tally.Period, r naiveRecord) bool {
@@ -319,6 +322,11 @@ func (l *naiveList) tied(list []naiveRecord, f measure.Figure, date string) bool
 func compareNaive(a, b dataset.Label) int {
 	if a.Set != b.Set {
 		return map[bool]int{true: -1, false: 1}[a.Set]
+	}
+	x, errX := strconv.ParseFloat(a.Text, 64)
+	y, errY := strconv.ParseFloat(b.Text, 64)
+	if errX == nil && errY == nil {
+		return cmp.Compare(x, y)
 	}
 	return strings.Compare(a.Text, b.Text)
 }

@@ -223,7 +223,7 @@ type CategoryValue struct {
 
 // Values lists the values of a category, the most frequent first.
 func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int) ([]CategoryValue, error) {
-	c := d.column(column)
+	c := d.labelText(column)
 	var values []CategoryValue
 	err := s.reader(ctx).Raw(
 		"SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",

@@ -6,7 +6,6 @@ import (
 
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
-	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 )
 
@@ -26,8 +25,9 @@ func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 		micros := func(name string) string { return "(extract(epoch FROM " + d.column(name) + ") * 1000000)::bigint" }
 		begin, end = micros(q.From), micros(q.To)
 	}
+	number := q.By != "" && d.isNumber(q.By)
 	if q.By != "" {
-		label = d.column(q.By)
+		label = d.labelText(q.By)
 	}
 	if q.Amount != "" {
 		sum = "sum(" + d.column(q.Amount) + ")::text"
@@ -42,7 +42,7 @@ func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 		}
 		defer rows.Close()
 		for rows.Next() {
-			stay, err := scanStay(rows)
+			stay, err := scanStay(rows, number)
 			if err != nil {
 				return err
 			}
@@ -54,7 +54,7 @@ func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(age
 	})
 }
 
-func scanStay(rows *sql.Rows) (ageing.Stay, error) {
+func scanStay(rows *sql.Rows, number bool) (ageing.Stay, error) {
 	var from, to sql.NullTime
 	var label, sum sql.NullString
 	var begin, end sql.NullInt64
@@ -71,9 +71,7 @@ func scanStay(rows *sql.Rows) (ageing.Stay, error) {
 	if s.Ended = to.Valid; s.Ended {
 		s.End = DayOf(to.Time)
 	}
-	if label.Valid {
-		s.Label = dataset.LabelOf(label.String)
-	}
+	s.Label = labelOf(label, number)
 	if !sum.Valid {
 		return s, nil
 	}

@@ -59,7 +59,7 @@ func TestStaysOfStoreAndFile(t *testing.T) {
 		t.Fatal(err)
 	}
 	for round := range 60 {
-		q := &ageing.Request{From: "day", To: "seen_at", By: []string{"", "channel", "route"}[rng.IntN(3)], Amount: []string{"", "fare"}[rng.IntN(2)]}
+		q := &ageing.Request{From: "day", To: "seen_at", By: []string{"", "channel", "route", "people"}[rng.IntN(4)], Amount: []string{"", "fare"}[rng.IntN(2)]}
 		if rng.IntN(2) == 0 {
 			q.From, q.To = q.To, q.From
 		}

@@ -94,7 +94,7 @@ func randomCSV(rng *rand.Rand, rows int) string {
 			pick("Gull Rock", "Saltmarsh", `"a, ""b"""`, `back\slash`, "", "NULL"),
 			pick("web", "quay", ""),
 			pick(fare, fare, fare, ""),
-			pick("1", "2", "3.5", ""),
+			pick("1", "1.0", "2", "10", "-0", "0.00", "3.5", ""),
 			seen,
 		)
 	}
@@ -175,7 +175,11 @@ func randomRequest(rng *rand.Rand) tally.Request {
 		}
 		r.Periods = append(r.Periods, tally.OfDays(set))
 	}
-	switch rng.IntN(3) {
+	switch rng.IntN(5) {
+	case 3:
+		r.By = []string{"people"}
+	case 4:
+		r.By = []string{"people", "channel"}
 	case 1:
 		r.By = []string{"route"}
 	case 2:

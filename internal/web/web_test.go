@@ -287,7 +287,7 @@ func TestRecordsOverHTTP(t *testing.T) {
 		},
 		{"POST", "/api/v1/records", `{"dataset":"sales","where":["x"]}`, 422, `"pointer":"/where"`},
 		{"GET", "/api/v1/datasets/sales/values?column=region", "", 200, `"value":"North"|"records":3`},
-		{"GET", "/api/v1/datasets/sales/values?column=amount", "", 422, "is not a category"},
+		{"GET", "/api/v1/datasets/sales/values?column=day", "", 422, "is not a category"},
 		{"POST", "/api/v1/datasets/sales/verify", "", 200, `"records":4|"wrong":0`},
 		{
 			"POST",

@@ -157,7 +157,7 @@ export function useFigureKinds() {
       return derivations()
     },
     /** The kinds that a column can be put together by. */
-    of: (c: Column): FigureKind[] => all().filter((k) => k.of_column && !k.pair && (c.role === 'amount' || k.any_type)),
+    of: (c: Column): FigureKind[] => all().filter((k) => k.of_column && !k.pair && (c.type === 'number' || k.any_type)),
     /** The kinds that take two columns. */
     get pairs() {
       return pairs()

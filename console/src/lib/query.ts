@@ -37,6 +37,16 @@ export const timeParts = (timed: boolean): string[] => [
 const partForm = /^(hour|weekday|(day|week|month|quarter|half) of (week|month|quarter|half|year))( of .+)?$/
 export const isPart = (name: string): boolean => partForm.test(name)
 
+/** The columns that can be summed: the amounts, then any other numbers. */
+export const numbersOf = (dataset: Dataset): Column[] => {
+  const numbers = dataset.columns.filter((c) => c.type === 'number' && c.role !== 'day')
+  return [...numbers.filter((c) => c.role === 'amount'), ...numbers.filter((c) => c.role !== 'amount')]
+}
+
+/** The columns that records can be broken down by and that are no categories: numbers and texts of any role. */
+export const otherCategoriesOf = (dataset: Dataset): Column[] =>
+  dataset.columns.filter((c) => (c.type === 'number' || c.type === 'text') && c.role !== 'category' && c.role !== 'day')
+
 export const columnsOf = (dataset: Dataset, role: Column['role']): Column[] =>
   dataset.columns.filter((c) => c.role === role)
 export const datesOf = (dataset: Dataset): Column[] =>
@@ -45,7 +55,7 @@ export const datesOf = (dataset: Dataset): Column[] =>
 /** Reads the query from the address; what does not fit the dataset is left out. */
 export function parseQuery(dataset: Dataset) {
   const oneOf = (name: string, list: readonly string[]) => (list.includes(param(name) ?? '') ? (param(name) ?? '') : '')
-  const categories = columnsOf(dataset, 'category').map((c) => c.name)
+  const categories = [...columnsOf(dataset, 'category'), ...otherCategoriesOf(dataset)].map((c) => c.name)
   const date = param('date') ?? ''
   const each = oneOf('each', unitsOf(isTimed(dataset, date)))
   const stated = params('by').filter((c) => categories.includes(c) || isPart(c))

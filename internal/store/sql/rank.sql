@@ -7,5 +7,5 @@ FROM (
 	{{.Where}}
 ) AS looked
 GROUP BY label
-ORDER BY {{.Value}} DESC NULLS LAST, label COLLATE "C" NULLS LAST
+ORDER BY {{.Value}} DESC NULLS LAST, {{.Order}} NULLS LAST
 LIMIT {{.Top}}

@@ -5,7 +5,7 @@
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { param, params, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
-  import { columnsOf, compact, datesOf, pluralOf, units, wordsOf } from '../../lib/query'
+  import { columnsOf, compact, datesOf, numbersOf, otherCategoriesOf, pluralOf, units, wordsOf } from '../../lib/query'
   import DatasetHead from '../../ui/DatasetHead.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import NoRecords from '../../ui/NoRecords.svelte'
@@ -43,8 +43,10 @@
   const unit = $derived(choice('unit', lengthUnits, 'days'))
   const bands = $derived(param('bands') ?? '0-7, 8-30, 31-90, 91+')
   const each = $derived(choice('each', units, 'month'))
-  const categories = $derived(dataset ? columnsOf(dataset, 'category').map((c) => c.name) : [])
-  const amounts = $derived(dataset ? columnsOf(dataset, 'amount').map((c) => c.name) : [])
+  const categories = $derived(
+    dataset ? [...columnsOf(dataset, 'category'), ...otherCategoriesOf(dataset)].map((c) => c.name) : [],
+  )
+  const amounts = $derived(dataset ? numbersOf(dataset).map((c) => c.name) : [])
   const by = $derived(choice('by', categories))
   const amount = $derived(choice('amount', amounts))
   const only = $derived(choice('only', ['open', 'closed'], 'all'))

@@ -4,7 +4,7 @@
   import { Popover } from 'bits-ui'
   import type { Dataset } from '../../api/client'
   import { useFigureKinds } from '../../api/queries'
-  import { columnsOf, wordsOf } from '../../lib/query'
+  import { numbersOf, wordsOf } from '../../lib/query'
   import Select from '../../ui/Select.svelte'
 
   // The figures of a query: any way to put any amount together, two of them one by the other, how many different values
@@ -13,9 +13,9 @@
     $props()
 
   const kinds = useFigureKinds()
-  const amounts = $derived(columnsOf(dataset, 'amount'))
+  const amounts = $derived(numbersOf(dataset))
   const options = $derived(amounts.map((c) => ({ value: c.name, label: wordsOf(c.name) })))
-  const others = $derived(dataset.columns.filter((c) => c.role !== 'amount'))
+  const others = $derived(dataset.columns.filter((c) => c.type !== 'number'))
   let pair = $state({ column: '', over: '' })
   const base = $derived(figures.filter((f) => kinds.addsUp(f) && kinds.parse(f).derived === ''))
   const derivedOf = (f: string, derivation: string) => kinds.write({ ...kinds.parse(f), derived: derivation })

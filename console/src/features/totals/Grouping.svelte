@@ -1,7 +1,7 @@
 <script lang="ts">
   import { ToggleGroup } from 'bits-ui'
   import type { Dataset } from '../../api/client'
-  import { datesOf, isPart, isTimed, timeParts, wordsOf, type PageQuery } from '../../lib/query'
+  import { datesOf, isPart, isTimed, otherCategoriesOf, timeParts, wordsOf, type PageQuery } from '../../lib/query'
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
 
@@ -9,6 +9,7 @@
   let { dataset, query: q }: { dataset: Dataset; query: PageQuery } = $props()
 
   const categories = $derived(dataset.columns.filter((c) => c.role === 'category').map((c) => c.name))
+  const others = $derived(otherCategoriesOf(dataset).map((c) => c.name))
   // Parts of time: of the date of the query, and of every other one.
   const parts = $derived([
     ...timeParts(isTimed(dataset, q.date)),
@@ -35,8 +36,17 @@
       <ToggleGroup.Item value={c} class={['chip', q.by.includes(c) ? 'chip-on' : 'text-quiet']}
         >{wordsOf(c)}</ToggleGroup.Item
       >
-    {:else}<span class="text-quiet">no categories</span>{/each}
+    {/each}
   </ToggleGroup.Root>
+  {#if others.some((c) => !q.by.includes(c))}
+    <Select
+      label="Another column"
+      value=""
+      placeholder="another column…"
+      options={others.filter((c) => !q.by.includes(c)).map((c) => ({ value: c, label: wordsOf(c) }))}
+      onchoose={(v) => setParam('by', [...q.by, v].slice(-2))}
+    />
+  {/if}
   <Select
     label="Part of time"
     value=""
