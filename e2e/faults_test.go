@@ -110,7 +110,7 @@ func (s *siege) callers(seed uint64) []func() {
 			rows := 10 + rng.IntN(8000)
 			text := "day,kind,amount\n" + strings.Repeat("2026-09-0"+fmt.Sprint(1+rng.IntN(9))+",a,1\n", rows)
 			var load struct{ ID, Records int64 }
-			if s.call("POST", "/datasets/"+name+"/loads?date=day&amount=amount&category=kind", "text/csv", text, nil, &load) {
+			if s.call("POST", "/datasets/"+name+"/loads?date=day&amount=amount&category=kind&again=true", "text/csv", text, nil, &load) {
 				s.acknowledged(func() {
 					if s.loads[name] == nil {
 						s.loads[name] = map[int64]*besiegedLoad{}

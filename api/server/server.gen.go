@@ -1300,6 +1300,38 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "replace" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "replace", c.Request.URL.Query(), &params.Replace, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replace: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "as_of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "as_of", c.Request.URL.Query(), &params.AsOf, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter as_of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "again" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "again", c.Request.URL.Query(), &params.Again, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter again: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	headers := c.Request.Header
 
 	// ------------- Optional header parameter "Idempotency-Key" -------------

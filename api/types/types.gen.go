@@ -192,6 +192,27 @@ func (e FigureChangeState) Valid() bool {
 	}
 }
 
+// Defines values for LoadMode.
+const (
+	Append  LoadMode = "append"
+	Replace LoadMode = "replace"
+	Upsert  LoadMode = "upsert"
+)
+
+// Valid indicates whether the value is a known member of the LoadMode enum.
+func (e LoadMode) Valid() bool {
+	switch e {
+	case Append:
+		return true
+	case Replace:
+		return true
+	case Upsert:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReceiptSubject.
 const (
 	ReceiptSubjectBrief ReceiptSubject = "brief"
@@ -835,12 +856,19 @@ type Load struct {
 	File     string     `json:"file"`
 	Id       int64      `json:"id"`
 	LoadedAt time.Time  `json:"loaded_at"`
+	Mode     LoadMode   `json:"mode"`
 	Newest   *civil.Day `json:"newest,omitempty"`
 	Oldest   *civil.Day `json:"oldest,omitempty"`
 	Records  int64      `json:"records"`
+
+	// Replaced How many records it took the place of; undoing it brings them back
+	Replaced int64      `json:"replaced"`
 	Undated  int64      `json:"undated"`
 	UndoneAt *time.Time `json:"undone_at,omitempty"`
 }
+
+// LoadMode defines model for Load.Mode.
+type LoadMode string
 
 // LoadsPage defines model for LoadsPage.
 type LoadsPage struct {
@@ -1430,6 +1458,9 @@ type Zone = string
 // AfterParam defines model for afterParam.
 type AfterParam = string
 
+// AgainParam defines model for againParam.
+type AgainParam = bool
+
 // AllowUndatedParam defines model for allowUndatedParam.
 type AllowUndatedParam = bool
 
@@ -1484,6 +1515,9 @@ type IdempotencyKeyParam = string
 // IfMatchParam defines model for ifMatchParam.
 type IfMatchParam = string
 
+// KeyParam defines model for keyParam.
+type KeyParam = ColumnNames
+
 // LimitParam defines model for limitParam.
 type LimitParam = int
 
@@ -1501,6 +1535,14 @@ type NumbersParam = string
 
 // OmitParam defines model for omitParam.
 type OmitParam = ColumnNames
+
+// ReplaceAsOfParam A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+//
+// Example: 2026-10-19
+type ReplaceAsOfParam = AsOf
+
+// ReplaceParam defines model for replaceParam.
+type ReplaceParam = string
 
 // SheetParam defines model for sheetParam.
 type SheetParam = string
@@ -1689,6 +1731,18 @@ type LoadFileParams struct {
 
 	// File The name under which the file is listed
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`
+
+	// Replace Which records the file takes the place of: all, or those of the days of an expression, on which all of the file's records have to lie; left out, none
+	Replace *ReplaceParam `form:"replace,omitempty" json:"replace,omitempty"`
+
+	// AsOf As of when the expression is read; left out, today
+	AsOf *ReplaceAsOfParam `form:"as_of,omitempty" json:"as_of,omitempty"`
+
+	// Key Columns that tell records apart: those of the file take the place of those with the same values
+	Key *KeyParam `form:"key,omitempty" json:"key,omitempty"`
+
+	// Again Accept a file whose content was loaded before
+	Again *AgainParam `form:"again,omitempty" json:"again,omitempty"`
 
 	// IdempotencyKey A text of your own; a second request with the same key gives what the first one created
 	IdempotencyKey *IdempotencyKeyParam `json:"Idempotency-Key,omitempty"`

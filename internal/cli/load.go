@@ -21,9 +21,9 @@ import (
 // loadFlags are what is stated about a file.
 type loadFlags struct {
 	readingFlags
-	date, key                 string
-	amount, category, detail  []string
-	allowUndated, previewOnly bool
+	date, once, replace, asOf        string
+	amount, category, detail, key    []string
+	allowUndated, previewOnly, again bool
 }
 
 func (a *app) loadCommand() *cobra.Command {
@@ -73,6 +73,9 @@ nothing. The first load fixes them.`,
 		}
 		l := r.JSON201
 		line := fmt.Sprintf("loaded %s into %s %s, as load %d", print.Number(l.Records, "record"), args[0], a.at(), l.Id)
+		if l.Replaced > 0 {
+			line += fmt.Sprintf(" in the place of %s", print.Number(l.Replaced, "record"))
+		}
 		if l.Oldest != nil {
 			line += fmt.Sprintf(": from %s to %s", l.Oldest.Long(), l.Newest.Long())
 		}
@@ -92,7 +95,11 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.StringArrayVar(&f.amount, "amount", nil, "a column of amounts; may be given several times")
 	flags.StringArrayVar(&f.category, "category", nil, "a column of categories; may be given several times")
 	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only; may be given several times")
-	flags.StringVar(&f.key, "key", "", "a text of your own: a second load with the same key loads nothing and gives the first one")
+	flags.StringVar(&f.replace, "replace", "", "take the place of all records (all), or of those of a span, such as 'last full month'")
+	flags.StringVar(&f.asOf, "as-of", "", "as of when the span of --replace is read (default today)")
+	flags.StringArrayVar(&f.key, "key", nil, "take the place of records with the same value of this column; may be given several times")
+	flags.BoolVar(&f.again, "again", false, "accept a file whose content was loaded before")
+	flags.StringVar(&f.once, "once", "", "a text of your own: a second load with the same text loads nothing and gives the first one")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
 }
@@ -148,12 +155,15 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 		Sheet:          ptrOrNil(f.written.Sheet),
 		HeaderRow:      ptrOrNil(f.written.HeaderRow),
 		DateOrder:      ptrOrNil(types.DateOrder(f.dateOrder)),
-		IdempotencyKey: ptrOrNil(f.key),
+		IdempotencyKey: ptrOrNil(f.once),
+		Replace:        ptrOrNil(f.replace),
+		AsOf:           ptrOrNil(types.AsOf(f.asOf)),
+		Again:          ptrOrNil(f.again),
 	}
 	for _, list := range []struct {
 		from []string
 		to   **types.ColumnNames
-	}{{f.amount, &p.Amount}, {f.category, &p.Category}, {f.detail, &p.Detail}, {f.omit, &p.Omit}} {
+	}{{f.amount, &p.Amount}, {f.category, &p.Category}, {f.detail, &p.Detail}, {f.omit, &p.Omit}, {f.key, &p.Key}} {
 		if len(list.from) > 0 {
 			*list.to = &list.from
 		}

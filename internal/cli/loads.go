@@ -41,15 +41,17 @@ func (a *app) loadsCommand() *cobra.Command {
 }
 
 func (a *app) printLoads(loads []types.Load, out print.Output) error {
-	shown := shownCounts(0, 1, 2)
-	look := print.Look{Right: print.Right(0, 1, 2), Shown: func(column int, cell string) string {
-		if t, err := time.Parse(time.RFC3339, cell); err == nil && column >= 7 {
+	shown := shownCounts(0, 1, 2, 4)
+	look := print.Look{Right: print.Right(0, 1, 2, 4), Shown: func(column int, cell string) string {
+		if t, err := time.Parse(time.RFC3339, cell); err == nil && column >= 9 {
 			return t.Local().Format("2 Jan 2006 15:04")
 		}
 		return shown(column, cell)
 	}}
 	return a.print.Print(out, print.View{Data: loads, Look: look, Grid: func() *table.Grid {
-		g := &table.Grid{Header: []string{"load", "records", "undated", "oldest", "newest", "file", "author", "loaded_at", "undone_at"}}
+		g := &table.Grid{Header: []string{
+			"load", "records", "undated", "mode", "replaced", "oldest", "newest", "file", "author", "loaded_at", "undone_at",
+		}}
 		for _, l := range loads {
 			oldest, newest := coveredDays(l.Oldest, l.Newest)
 			undone := ""
@@ -62,6 +64,8 @@ func (a *app) printLoads(loads []types.Load, out print.Output) error {
 					fmt.Sprint(l.Id),
 					fmt.Sprint(l.Records),
 					fmt.Sprint(l.Undated),
+					string(l.Mode),
+					fmt.Sprint(l.Replaced),
 					oldest,
 					newest,
 					l.File,

@@ -1,6 +1,7 @@
 package ingest
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"iter"
@@ -27,6 +28,20 @@ type ColumnHints struct {
 	Epoch           dataset.Epoch
 	// Grain is the unit that a record stands for; empty is told by the dates.
 	Grain string
+}
+
+// Reading returns a schema by which a file is read whose hints say how it is written, where that differs from the schema.
+func (h *ColumnHints) Reading(s *dataset.Schema) (*dataset.Schema, error) {
+	read := *s
+	read.DateOrder = cmp.Or(h.DateOrder, s.DateOrder)
+	read.Numbers = cmp.Or(h.Numbers, s.Numbers)
+	read.Ambiguous = cmp.Or(h.Ambiguous, s.Ambiguous)
+	read.Epoch = cmp.Or(h.Epoch, s.Epoch)
+	if err := read.CheckTimes(); err != nil {
+		return nil, err
+	}
+	_, err := ParseNumberStyle(read.Numbers)
+	return &read, err
 }
 
 // maxColumnName is the longest name a column may have, in bytes.

@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"vastspan/core/calendar"
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 )
 
@@ -20,6 +21,8 @@ type ScanOptions struct {
 	Columns []int
 	// AllowUndated accepts records whose day is blank; else that is a fault.
 	AllowUndated bool
+	// Within, where it is set, are the days that all records have to lie on.
+	Within *civil.Set
 	// InOrder says that the file's columns are the schema's, in its order, whatever they are named.
 	InOrder bool
 }
@@ -171,6 +174,7 @@ type parser struct {
 	columns      []int // those wanted
 	day          int
 	allowUndated bool
+	within       *civil.Set // the days that all records have to lie on; nil for any
 	times        timeReader
 	grain        calendar.Unit // that a record stands for
 	numbers      NumberStyle
@@ -200,6 +204,7 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 		columns:      o.Columns,
 		day:          o.Schema.Day(),
 		allowUndated: o.AllowUndated,
+		within:       o.Within,
 		times:        times,
 	}
 	if p.columns == nil {
@@ -252,6 +257,9 @@ func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 			fault := p.cell(c, text, &p.cells[i])
 			if fault == "" && i == p.day && !p.cells[i].Set && !p.allowUndated {
 				fault = "expected a date; records without one are accepted only on request (allow undated)"
+			}
+			if i == p.day && fault == "" && p.within != nil && !(p.cells[i].Set && p.within.Contains(p.cells[i].Day)) {
+				fault = "expected a day of those that are replaced"
 			}
 			if fault != "" {
 				p.faults.add(Fault{File: file, Line: line, Column: c.Name, Value: shorten(text), Expected: fault})

@@ -29,6 +29,8 @@ const (
 	CodeHasChanged    = "has_changed"
 	CodeInUse         = "in_use"
 	CodeIsCurrent     = "is_current"
+	CodeAlreadyLoaded = "already_loaded"
+	CodeReplacedSince = "replaced_since"
 	CodeAlreadyUndone = "already_undone"
 	CodeIfMatch       = "if_match_required"
 	CodeUnavailable   = "unavailable"

@@ -38,8 +38,10 @@ type datasetStore interface {
 
 // Datasets are the datasets with their loads.
 type Datasets struct {
-	store datasetStore
-	turns turns // by dataset
+	store       datasetStore
+	definitions *Definitions
+	clock       Clock
+	turns       turns // by dataset
 }
 
 // A Dataset is a dataset with what it holds now.
@@ -120,12 +122,18 @@ type File struct {
 	Options      ingest.Options
 	Author       string
 	AllowUndated bool
-	Key          string // of idempotency; empty for none
+	Once         string // a text under which it is loaded once; empty for none
 	Hints        ingest.ColumnHints
 	NoRecords    string   // of a file that is totalled: zero or blank; empty is blank
 	Omit         []string // columns that are left out
-	Body         io.Reader
-	More         func() (ingest.Named, error) // gives further files, io.EOF after the last; nil where there are none
+	// Replace says which records are replaced: all, or those of the days of an expression; empty is none. It is read as of
+	// AsOf, empty for today.
+	Replace, AsOf string
+	// Key are the columns of an upsert by which records are told apart; nil is none.
+	Key   []string
+	Again bool // accept content that was loaded before
+	Body  io.Reader
+	More  func() (ingest.Named, error) // gives further files, io.EOF after the last; nil where there are none
 }
 
 // open reads the header and the sample of a file.
@@ -180,7 +188,11 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	default:
 		return nil, err
 	}
-	o := ingest.ScanOptions{Schema: &p.Schema, AllowUndated: f.AllowUndated}
+	read, err := f.Hints.Reading(&p.Schema)
+	if err != nil {
+		return nil, refused.Wrong(err)
+	}
+	o := ingest.ScanOptions{Schema: read, AllowUndated: f.AllowUndated}
 	err = ingest.Records(ingest.SampleOnly(reader), o, func([]dataset.Cell) error { return nil })
 	var faults *ingest.Faults
 	if errors.As(err, &faults) {
@@ -207,7 +219,7 @@ func dayStarts(stated string) string {
 }
 
 // checkHints refuses hints that an existing dataset does not share: its columns were fixed by its first
-// load.
+// load. How a file writes dates and numbers is its own matter.
 func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 	check := func(names []string, role dataset.Role) error {
 		for _, name := range names {
@@ -224,11 +236,7 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 	for _, fixed := range []struct{ what, stated, is string }{
 		{"the time zone", h.Zone, d.Schema.Zone},
 		{"days that start at", dayStarts(h.DayStarts), cmp.Or(d.Schema.DayStarts, "00:00")},
-		{"dates in the order", string(h.DateOrder), cmp.Or(string(d.Schema.DateOrder), "ISO 8601")},
-		{"ambiguous times being", string(h.Ambiguous), cmp.Or(string(d.Schema.Ambiguous), "refused")},
-		{"times counted in", string(h.Epoch), cmp.Or(string(d.Schema.Epoch), "no numbers")},
 		{"records that stand for a", h.Grain, cmp.Or(d.Schema.Grain, "day")},
-		{"numbers written like", h.Numbers, cmp.Or(d.Schema.Numbers, "1234.56")},
 	} {
 		if fixed.stated != "" && fixed.stated != fixed.is {
 			return refused.Wrongf("dataset %s is fixed on %s %s, not %s", d.Name, fixed.what, fixed.is, fixed.stated)
@@ -244,40 +252,6 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 		check(h.Categories, dataset.Category),
 		check(h.Details, dataset.Detail),
 	)
-}
-
-// Load loads a file into a dataset, whole or not at all.
-func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
-	if err := naming.Check(f.Dataset); err != nil {
-		return nil, refused.Wrong(err)
-	}
-	d, err := s.store.Dataset(ctx, f.Dataset)
-	switch {
-	case err == nil:
-		if err := checkHints(d, f.Hints); err != nil {
-			return nil, err
-		}
-	case !refused.IsMissing(err):
-		return nil, err
-	}
-	reader, err := f.open()
-	if err != nil {
-		return nil, fileError(err)
-	}
-	defer reader.Close()
-	done, err := s.turns.take(ctx, f.Dataset)
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	load, err := s.store.LoadFile(ctx, store.LoadInput{
-		Dataset: f.Dataset, File: f.Name, Author: f.Author, AllowUndated: f.AllowUndated, Key: f.Key, Reader: reader,
-		Describe: func() (*dataset.Schema, error) {
-			schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
-			return schema, refused.Wrong(err)
-		},
-	})
-	return load, Refused(err)
 }
 
 // Loads lists a dataset's loads, newest first.

@@ -49,7 +49,7 @@ func open(t *testing.T) *desk {
 
 func (d *desk) load(name, csv string) *store.Load {
 	d.t.Helper()
-	f := File{Dataset: name, Name: "test.csv", Author: "test", Body: strings.NewReader(csv),
+	f := File{Dataset: name, Name: "test.csv", Author: "test", Again: true, Body: strings.NewReader(csv),
 		Hints: ingest.ColumnHints{Date: "day", Amounts: []string{"amount"}, Categories: []string{"region"}}}
 	l, err := d.Datasets.Load(context.Background(), f)
 	if err != nil {

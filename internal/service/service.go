@@ -74,7 +74,7 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
-	s.Datasets = &Datasets{store: st}
+	s.Datasets = &Datasets{store: st, definitions: defs, clock: clock}
 	s.Expressions = &Expressions{defs, s.Datasets, clock}
 	s.Totals = &Totals{defs, st, clock}
 	s.Records = &Records{s.Totals, st}

@@ -47,6 +47,8 @@ type Load struct {
 	Newest    *time.Time `gorm:"type:date"`
 	LoadedAt  time.Time
 	UndoneAt  *time.Time
+	Mode      Mode
+	Replaced  int64 // records of other loads that it replaced
 	// Idempotency is the key that was given with the load, nil where none was.
 	Idempotency *string
 }
@@ -188,7 +190,7 @@ func (s *Store) sweep(ctx context.Context) {
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
 		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (
-			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
+			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'o_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
 		Scan(&tables).Error
 	for _, table := range tables {
 		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)
@@ -219,11 +221,14 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 			)
 		}
 		for _, t := range d.rollupTables() {
-			if err := t.mark(tx, id); err != nil {
+			if err := t.markLoad(tx, id); err != nil {
 				return err
 			}
 		}
 		if err := tx.Exec("DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ?", id).Error; err != nil {
+			return err
+		}
+		if err := d.restore(tx, load); err != nil {
 			return err
 		}
 		for _, t := range d.rollupTables() {

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -15,6 +16,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
@@ -32,6 +34,16 @@ type LoadInput struct {
 	// Key, where it is given, makes a second load with the same key give what the first one loaded.
 	Key    string
 	Reader ingest.Reader
+	// Mode is append where it is empty. Days are those that are replaced, nil for all; Columns are the key of an upsert.
+	Mode    Mode
+	Days    *civil.Set
+	Columns []string
+	// Contents returns the checksums of the files once they have been read; nil where they are not told apart.
+	Contents func() []string
+	// Again accepts files whose content was loaded before.
+	Again bool
+	// Reading returns the schema by which the file is read; nil is the dataset's own.
+	Reading func(*dataset.Schema) (*dataset.Schema, error)
 	// Describe returns the schema for a dataset that is not there yet.
 	Describe func() (*dataset.Schema, error)
 }
@@ -86,6 +98,11 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err != nil {
 		return nil, err
 	}
+	for _, name := range in.Columns {
+		if _, err := d.Schema.Find(name); err != nil {
+			return nil, refused.Wrong(err)
+		}
+	}
 	if in.Key != "" {
 		var have Load
 		err := tx.Where("dataset_id = ? AND idempotency = ?", d.ID, in.Key).Take(&have).Error
@@ -93,16 +110,34 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return &have, err
 		}
 	}
-	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc()}
+	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc(), Mode: cmp.Or(in.Mode, Append)}
 	if in.Key != "" {
 		load.Idempotency = &in.Key
 	}
 	if err := tx.Create(load).Error; err != nil {
 		return nil, err
 	}
+	if in.Mode == Replace {
+		if load.Replaced, err = d.replaceRecords(tx, load.ID, d.within(in.Days)); err != nil {
+			return nil, err
+		}
+	}
 	job, err := in.copy(ctx, conn, d, load.ID)
 	if err != nil {
 		return nil, err
+	}
+	if in.Contents != nil {
+		if err := d.keepContents(tx, load, in.Contents(), in.Again); err != nil {
+			return nil, err
+		}
+	}
+	if in.Mode == Upsert {
+		if err := d.checkKey(tx, load.ID, in.Columns); err != nil {
+			return nil, err
+		}
+		if load.Replaced, err = d.replaceRecords(tx, load.ID, d.sameKey(load.ID, in.Columns)); err != nil {
+			return nil, err
+		}
 	}
 	if d.Version == 0 {
 		if err := d.createIndexes(tx); err != nil {
@@ -116,6 +151,11 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 		}
 		if err := sums.sum(ctx, tx, conn, load.ID); err != nil {
 			return nil, err
+		}
+		if load.Replaced > 0 {
+			if err := sums.rebuild(tx); err != nil {
+				return nil, err
+			}
 		}
 	}
 	load.File = listed(in.File, ingest.Names(in.Reader))
@@ -183,12 +223,19 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, d.column(c.Name))
 	}
+	read := &d.Schema
+	if in.Reading != nil {
+		var err error
+		if read, err = in.Reading(read); err != nil {
+			return nil, err
+		}
+	}
 	var readError error
 	err := copyInto(ctx, conn, d.table(), columns, func(out io.Writer) error {
 		readError = ingest.Scan(
 			ctx,
 			in.Reader,
-			ingest.ScanOptions{Schema: &d.Schema, AllowUndated: in.AllowUndated},
+			ingest.ScanOptions{Schema: read, AllowUndated: in.AllowUndated, Within: in.Days},
 			l.encode,
 			func(b encoded) error {
 				l.coverage.Merge(b.coverage)

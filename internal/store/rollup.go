@@ -209,19 +209,23 @@ func (t rollupTable) uneven(tx *gorm.DB) (bool, error) {
 	return found, err
 }
 
-// mark notes the days or hours that a load's records lie in; they have to be there.
-func (t rollupTable) mark(tx *gorm.DB, load int64) error {
+// mark notes the days or hours that records lie in, beside those noted before in the transaction: those of a table named r,
+// with the clauses that choose them.
+func (t rollupTable) mark(tx *gorm.DB, from string, args ...any) error {
 	touched := t.temporary("touched")
-	for _, statement := range []string{
-		"CREATE TEMPORARY TABLE IF NOT EXISTS " + touched + " ON COMMIT DROP AS SELECT DISTINCT " + t.keyOf("") + " AS key FROM " + t.table() +
-			" WHERE " + quote(loadColumn) + fmt.Sprintf(" = %d", load),
-		"ANALYZE " + touched,
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
+	err := tx.Exec("CREATE TEMPORARY TABLE IF NOT EXISTS " + touched + " (key " + t.keyType() + ") ON COMMIT DROP").Error
+	if err != nil {
+		return err
 	}
-	return nil
+	if err := tx.Exec("INSERT INTO "+touched+" SELECT DISTINCT "+t.keyOf("r.")+" FROM "+from, args...).Error; err != nil {
+		return err
+	}
+	return tx.Exec("ANALYZE " + touched).Error
+}
+
+// markLoad notes the days or hours that a load's records lie in; they have to be there.
+func (t rollupTable) markLoad(tx *gorm.DB, load int64) error {
+	return t.mark(tx, t.table()+" AS r WHERE r."+quote(loadColumn)+" = ?", load)
 }
 
 // rebuild adds the records of the days or hours that were touched up anew: after a load has come, and after

@@ -255,7 +255,7 @@ func (f *loadRollup) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load 
 		if t.hours && !f.hours {
 			continue
 		}
-		if err := t.mark(tx, load); err != nil {
+		if err := t.markLoad(tx, load); err != nil {
 			return err
 		}
 	}

@@ -187,6 +187,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-asked-days", Migrate: createAskedDays},
 				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
 				{ID: "2026-11-hour-sums", Migrate: addHourSums},
+				{ID: "2026-11-load-modes", Migrate: addModes},
 			},
 		).Migrate()
 	})

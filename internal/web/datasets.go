@@ -165,13 +165,13 @@ func file(name string, p types.LoadFileParams) service.File {
 		Dataset:      name,
 		Name:         or(p.File),
 		AllowUndated: or(p.AllowUndated),
-		Key:          or(p.IdempotencyKey),
+		Once:         or(p.IdempotencyKey),
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
 			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain),
 		},
-		Omit: or(p.Omit),
+		Omit: or(p.Omit), Replace: or(p.Replace), AsOf: or(p.AsOf), Key: or(p.Key), Again: or(p.Again),
 		Options: service.FileOptions{
 			Format: or(p.Format), Delimiter: or(p.Delimiter), Encoding: or(p.Encoding), Sheet: or(p.Sheet), HeaderRow: or(p.HeaderRow),
 		},
@@ -272,6 +272,8 @@ func toLoad(l *service.Load) types.Load {
 		Author:   l.Author,
 		Records:  l.Records,
 		Undated:  l.Undated,
+		Mode:     types.LoadMode(l.Mode),
+		Replaced: l.Replaced,
 		LoadedAt: l.LoadedAt,
 		UndoneAt: l.UndoneAt,
 	}

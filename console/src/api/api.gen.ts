@@ -1710,6 +1710,13 @@ export interface components {
         Load: {
             /** Format: int64 */
             id: number;
+            /** @enum {string} */
+            mode: "append" | "replace" | "upsert";
+            /**
+             * Format: int64
+             * @description How many records it took the place of; undoing it brings them back
+             */
+            replaced: number;
             file: string;
             author: string;
             /** Format: int64 */
@@ -2517,6 +2524,14 @@ export interface components {
         sheetParam: string;
         /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
         headerRowParam: number;
+        /** @description Which records the file takes the place of: all, or those of the days of an expression, on which all of the file's records have to lie; left out, none */
+        replaceParam: string;
+        /** @description As of when the expression is read; left out, today */
+        replaceAsOfParam: components["schemas"]["AsOf"];
+        /** @description Columns that tell records apart: those of the file take the place of those with the same values */
+        keyParam: components["schemas"]["ColumnNames"];
+        /** @description Accept a file whose content was loaded before */
+        againParam: boolean;
         /** @description The name under which the file is listed */
         fileParam: string;
     };
@@ -3945,6 +3960,14 @@ export interface operations {
                 header_row?: components["parameters"]["headerRowParam"];
                 /** @description The name under which the file is listed */
                 file?: components["parameters"]["fileParam"];
+                /** @description Which records the file takes the place of: all, or those of the days of an expression, on which all of the file's records have to lie; left out, none */
+                replace?: components["parameters"]["replaceParam"];
+                /** @description As of when the expression is read; left out, today */
+                as_of?: components["parameters"]["replaceAsOfParam"];
+                /** @description Columns that tell records apart: those of the file take the place of those with the same values */
+                key?: components["parameters"]["keyParam"];
+                /** @description Accept a file whose content was loaded before */
+                again?: components["parameters"]["againParam"];
             };
             header?: {
                 /** @description A text of your own; a second request with the same key gives what the first one created */
