@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math/big"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -31,8 +32,8 @@ type parquetReader struct {
 	before  int // rows of the groups before
 }
 
-// toText writes a value; it may use the memory of the value, which stays as it is.
-type toText func(v *parquet.Value) string
+// toText writes a value behind a text; nil is for values that are texts themselves.
+type toText func(b []byte, v *parquet.Value) []byte
 
 // openParquet reads the columns and the sample of a file.
 func openParquet(w Written, file randomFile, size int64) (reader Reader, err error) {
@@ -147,6 +148,27 @@ type columnOfValues struct {
 	values parquet.ValueReader
 	buffer []parquet.Value
 	n, i   int
+	made   []byte // the text of the value at hand
+	days   []dayText
+}
+
+// A dayText is a day with its text: a column has the same ones again and again.
+type dayText struct {
+	day  int32
+	text string
+}
+
+// heldDays is how many days of a column are held with their texts.
+const heldDays = 2048
+
+// dayText returns the text of a day.
+func (c *columnOfValues) dayText(v *parquet.Value) string {
+	day := v.Int32()
+	held := &c.days[uint32(day)%heldDays]
+	if held.day != day || held.text == "" {
+		*held = dayText{day, string(c.text(nil, v))}
+	}
+	return held.text
 }
 
 // next returns the next value as text.
@@ -171,8 +193,18 @@ func (c *columnOfValues) next() (string, error) {
 	if v.IsNull() {
 		return "", nil
 	}
-	return c.text(v), nil
+	if c.days != nil {
+		return c.dayText(v), nil
+	}
+	if c.text == nil { // the memory of the value stays as it is
+		return textOver(v.ByteArray()), nil
+	}
+	c.made = c.text(c.made[:0], v)
+	return textOver(c.made), nil
 }
+
+// textOver is a text over the memory of some bytes.
+func textOver(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
 
 // Rows gives the rows of a group.
 func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) {
@@ -189,6 +221,11 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		}
 		c := &columnOfValues{at: i, text: p.texts[i], pages: chunk.Pages(), buffer: make([]parquet.Value, readAhead)}
 		defer c.pages.Close()
+		if l := chunk.Type().LogicalType(); l != nil {
+			if _, isDate := l.Value.(*format.DateType); isDate {
+				c.days = make([]dayText, heldDays)
+			}
+		}
 		columns = append(columns, c)
 	}
 	for n := range int(p.rows.NumRows()) {
@@ -212,102 +249,117 @@ func textOf(c *parquet.Column) (toText, error) {
 	if l := c.Type().LogicalType(); l != nil {
 		switch kind := l.Value.(type) {
 		case *format.DateType:
-			return func(v *parquet.Value) string { return (civil.Of(1970, 1, 1) + civil.Day(v.Int32())).String() }, nil
+			return func(b []byte, v *parquet.Value) []byte {
+				return (civil.Of(1970, 1, 1) + civil.Day(v.Int32())).AppendText(b)
+			}, nil
 		case *format.TimestampType:
 			return timestampText(kind), nil
 		case *format.DecimalType:
 			return decimalText(c, int(kind.Scale)), nil
 		case *format.TimeType:
-			return nil, errors.New("a time of day without a date is not read: write the file without it")
+			return nil, errors.New("a time of day without a date is not read: write the file without it, or leave it out (omit)")
 		case *format.UUIDType:
-			return func(v *parquet.Value) string { id, _ := uuid.FromBytes(v.ByteArray()); return id.String() }, nil
+			return func(b []byte, v *parquet.Value) []byte {
+				id, _ := uuid.FromBytes(v.ByteArray())
+				return append(b, id.String()...)
+			}, nil
 		case *format.Float16Type:
 			return nil, errors.New("numbers of 16 bits are not read: write them as 32 or 64")
 		case *format.IntType:
 			if !kind.IsSigned {
-				return func(v *parquet.Value) string {
+				return func(b []byte, v *parquet.Value) []byte {
 					if v.Kind() == parquet.Int32 {
-						return strconv.FormatUint(uint64(v.Uint32()), 10)
+						return strconv.AppendUint(b, uint64(v.Uint32()), 10)
 					}
-					return strconv.FormatUint(v.Uint64(), 10)
+					return strconv.AppendUint(b, v.Uint64(), 10)
 				}, nil
 			}
 		}
 	}
 	switch c.Type().Kind() {
 	case parquet.Boolean:
-		return func(v *parquet.Value) string { return strconv.FormatBool(v.Boolean()) }, nil
+		return func(b []byte, v *parquet.Value) []byte { return strconv.AppendBool(b, v.Boolean()) }, nil
 	case parquet.Int32:
-		return func(v *parquet.Value) string { return strconv.FormatInt(int64(v.Int32()), 10) }, nil
+		return func(b []byte, v *parquet.Value) []byte { return strconv.AppendInt(b, int64(v.Int32()), 10) }, nil
 	case parquet.Int64:
-		return func(v *parquet.Value) string { return strconv.FormatInt(v.Int64(), 10) }, nil
+		return func(b []byte, v *parquet.Value) []byte { return strconv.AppendInt(b, v.Int64(), 10) }, nil
 	case parquet.Int96:
-		return func(v *parquet.Value) string { // nanoseconds of a day, and its Julian number
+		return func(b []byte, v *parquet.Value) []byte { // nanoseconds of a day, and its Julian number
 			i := v.Int96()
 			day := int64(i[2]) - 2_440_588
-			at := time.Unix(day*86_400, int64(i[0])|int64(i[1])<<32).UTC()
-			return at.Format("2006-01-02T15:04:05.999999999")
+			return time.Unix(day*86_400, int64(i[0])|int64(i[1])<<32).UTC().AppendFormat(b, wallLayout)
 		}, nil
 	case parquet.Float:
-		return func(v *parquet.Value) string { return strconv.FormatFloat(float64(v.Float()), 'f', -1, 32) }, nil
-	case parquet.Double:
-		return func(v *parquet.Value) string { return strconv.FormatFloat(v.Double(), 'f', -1, 64) }, nil
-	case parquet.ByteArray:
-		return func(v *parquet.Value) string {
-			bytes := v.ByteArray()
-			return unsafe.String(unsafe.SliceData(bytes), len(bytes))
+		return func(b []byte, v *parquet.Value) []byte {
+			return strconv.AppendFloat(b, float64(v.Float()), 'f', -1, 32)
 		}, nil
+	case parquet.Double:
+		return func(b []byte, v *parquet.Value) []byte { return strconv.AppendFloat(b, v.Double(), 'f', -1, 64) }, nil
+	case parquet.ByteArray:
+		return nil, nil
 	}
-	return func(v *parquet.Value) string { return hex.EncodeToString(v.ByteArray()) }, nil
+	return func(b []byte, v *parquet.Value) []byte { return hex.AppendEncode(b, v.ByteArray()) }, nil
 }
+
+// wallLayout is how a time is written as a clock shows it.
+const wallLayout = "2006-01-02T15:04:05.999999999"
 
 // timestampText writes a time: with Z where it is one of Universal Time, else as a clock shows it.
 func timestampText(kind *format.TimestampType) toText {
-	layout := "2006-01-02T15:04:05.999999999"
+	layout := wallLayout
 	if kind.IsAdjustedToUTC {
 		layout += "Z"
 	}
+	var at func(int64) time.Time
 	switch kind.Unit.Value.(type) {
 	case *format.MilliSeconds:
-		return func(v *parquet.Value) string { return time.UnixMilli(v.Int64()).UTC().Format(layout) }
+		at = time.UnixMilli
 	case *format.NanoSeconds:
-		return func(v *parquet.Value) string { return time.Unix(0, v.Int64()).UTC().Format(layout) }
+		at = func(n int64) time.Time { return time.Unix(0, n) }
+	default:
+		at = time.UnixMicro
 	}
-	return func(v *parquet.Value) string { return time.UnixMicro(v.Int64()).UTC().Format(layout) }
+	return func(b []byte, v *parquet.Value) []byte { return at(v.Int64()).UTC().AppendFormat(b, layout) }
 }
 
 // decimalText writes a decimal of so many digits after the point.
 func decimalText(c *parquet.Column, scale int) toText {
 	switch c.Type().Kind() {
 	case parquet.Int32:
-		return func(v *parquet.Value) string { return fixedText(int64(v.Int32()), scale) }
+		return func(b []byte, v *parquet.Value) []byte {
+			return pointed(strconv.AppendInt(b, int64(v.Int32()), 10), scale)
+		}
 	case parquet.Int64:
-		return func(v *parquet.Value) string { return fixedText(v.Int64(), scale) }
+		return func(b []byte, v *parquet.Value) []byte { return pointed(strconv.AppendInt(b, v.Int64(), 10), scale) }
 	}
-	return func(v *parquet.Value) string { // two's complement, the highest byte first
+	return func(b []byte, v *parquet.Value) []byte { // two's complement, the highest byte first
 		bytes := v.ByteArray()
 		n := new(big.Int).SetBytes(bytes)
 		if len(bytes) > 0 && bytes[0]&0x80 != 0 {
 			n.Sub(n, new(big.Int).Lsh(big.NewInt(1), uint(len(bytes))*8))
 		}
-		return pointed(n.String(), scale)
+		return pointed(n.Append(b, 10), scale)
 	}
 }
 
-func fixedText(digits int64, scale int) string { return pointed(strconv.FormatInt(digits, 10), scale) }
-
 // pointed puts the point into a number that is written without, so many digits from its end.
-func pointed(digits string, scale int) string {
-	if scale <= 0 {
-		return digits + strings.Repeat("0", -scale)
+func pointed(digits []byte, scale int) []byte {
+	for ; scale < 0; scale++ {
+		digits = append(digits, '0')
 	}
-	digits, negative := strings.CutPrefix(digits, "-")
-	if missing := scale + 1 - len(digits); missing > 0 {
-		digits = strings.Repeat("0", missing) + digits
+	if scale == 0 {
+		return digits
 	}
-	text := digits[:len(digits)-scale] + "." + digits[len(digits)-scale:]
-	if negative {
-		return "-" + text
+	first := 0 // behind the sign
+	if digits[0] == '-' {
+		first = 1
 	}
-	return text
+	for len(digits)-first <= scale {
+		digits = slices.Insert(digits, first, '0')
+	}
+	digits = append(digits, 0)
+	point := len(digits) - 1 - scale
+	copy(digits[point+1:], digits[point:])
+	digits[point] = '.'
+	return digits
 }
