@@ -913,6 +913,9 @@ type Preview struct {
 	// Samples The first rows
 	Samples [][]string `json:"samples"`
 
+	// Suggestions By column, what could be stated so that its values are read as numbers
+	Suggestions *map[string]Suggestion `json:"suggestions,omitempty"`
+
 	// Written How a file is written: what was stated, and what was found out
 	Written Written `json:"written"`
 	Zone    string  `json:"zone"`

@@ -4,6 +4,7 @@ import Brief from './features/briefs/Brief.svelte'
 import Briefs from './features/briefs/Briefs.svelte'
 import Calendars from './features/calendars/Calendars.svelte'
 import Check from './features/spans/Check.svelte'
+import Data from './features/data/Data.svelte'
 import Lines from './features/lines/Lines.svelte'
 import NotFound from './ui/NotFound.svelte'
 import Receipt from './features/receipts/Receipt.svelte'
@@ -26,6 +27,7 @@ export const { navigate, route } = createRouter({
   '/receipts': Receipts,
   '/receipt/:id': Receipt,
   '/calendars': Calendars,
+  '/data': Data,
   '*': NotFound,
 })
 
@@ -49,5 +51,11 @@ export const pages = [
       { path: '/check', name: 'Check', key: 'k' },
     ],
   },
-  { title: 'Kept', pages: [{ path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' }] },
+  {
+    title: 'Kept',
+    pages: [
+      { path: '/data', name: 'Data', key: 'd' },
+      { path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' },
+    ],
+  },
 ] as { title: string; pages: { path: string; of?: string; name: string; key: string }[] }[]

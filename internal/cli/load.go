@@ -215,6 +215,11 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 			print.Number(p.Sampled, "row"),
 		)
 		w.Table(previewGrid(p), print.Look{Right: print.Right(3)})
+		for _, c := range p.Columns {
+			if s, ok := value(p.Suggestions)[c.Name]; ok {
+				w.Linef("column %s could be read as numbers: try %s", c.Name, suggestedFlag(s))
+			}
+		}
 	}})
 	if len(p.Faults) > 0 && err == nil && out != print.AsJSON {
 		return &problemError{Problem: types.Problem{Detail: "the file would be rejected", Faults: &p.Faults}}

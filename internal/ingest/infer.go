@@ -192,19 +192,6 @@ func describe(name string, i int, sample []Row, style NumberStyle) dataset.Colum
 // leadingZero reports whether a number begins with a zero that would be lost, as in a code.
 func leadingZero(v string) bool { return len(v) > 1 && v[0] == '0' && v[1] >= '0' && v[1] <= '9' }
 
-// styleOf says in which one way all values of a column could be read as numbers; empty where there is none, or several.
-func styleOf(sample []Row, column int) string {
-	p := parser{}
-	s := only("numbers", p.styles(), func(style string) bool {
-		n, err := ParseNumberStyle(style)
-		return err == nil && every(sample, column, "", func(v string) bool { _, ok := n.reads(v, true); return ok || v == "" })
-	})
-	if s == nil {
-		return ""
-	}
-	return ", and its values are written like " + s.Value + " (numbers)"
-}
-
 // applyHints applies what the caller states about columns other than the day. Values that do not fit are
 // left to be found row by row; a column with no fitting value at all is an error.
 func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyle) error {
@@ -217,7 +204,11 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 			}
 			if role == dataset.Amount {
 				if c.Type != dataset.Number && len(sample) > 0 && !anyValue(sample, s.Index(name), isNumber) {
-					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers%s", name, c.Type, styleOf(sample, s.Index(name)))
+					written := ""
+					if s := styleOf(sample, s.Index(name), "", style); s != nil {
+						written = ", and its values are written like " + s.Value + " (numbers)"
+					}
+					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers%s", name, c.Type, written)
 				}
 				c.Type = dataset.Number
 			}

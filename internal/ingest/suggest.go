@@ -30,10 +30,7 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 	case !utf8.ValidString(value) || strings.ContainsRune(value, utf8.RuneError):
 		return &Suggestion{"encoding", "windows-1252"}
 	case c.Type == dataset.Number:
-		return only("numbers", p.styles(), func(style string) bool {
-			n, err := ParseNumberStyle(style)
-			return err == nil && every(sample, p.at[column], value, func(v string) bool { _, ok := n.reads(v, true); return ok })
-		})
+		return styleOf(sample, p.at[column], value, p.numbers)
 	case !c.Type.IsTime():
 		return nil
 	}
@@ -53,15 +50,40 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 	})
 }
 
-// styles lists the ways of writing numbers other than the one that did not do.
-func (p *parser) styles() []string {
-	var other []string
+// styleOf returns how a value and all of a column of the sample that are not blank are written as numbers; nil where they are
+// none, or where two ways of writing read them as different ones. The way that did not do is left out.
+func styleOf(sample []Row, column int, value string, but NumberStyle) *Suggestion {
+	found, read := "", []string(nil)
 	for _, s := range numberStyles {
-		if s.style != p.numbers {
-			other = append(other, s.example)
+		if s.style == but {
+			continue
+		}
+		var numbers []string
+		fits := every(sample, column, value, func(v string) bool {
+			n, ok := s.style.reads(v, v != "")
+			numbers = append(numbers, n)
+			return ok || v == ""
+		})
+		switch {
+		case !fits || !slices.ContainsFunc(numbers, func(n string) bool { return n != "" }):
+		case found == "":
+			found, read = s.example, numbers
+		case !slices.Equal(read, numbers):
+			return nil
 		}
 	}
-	return other
+	if found == "" {
+		return nil
+	}
+	return &Suggestion{"numbers", found}
+}
+
+// SuggestNumbers returns how the values of a column of text are written, where they could be read as numbers.
+func SuggestNumbers(c *dataset.Column, column int, sample []Row) *Suggestion {
+	if c.Type != dataset.Text || anyValue(sample, column, leadingZero) {
+		return nil
+	}
+	return styleOf(sample, column, "", NumberStyle{})
 }
 
 // only returns the one value of an option that fits; nil where none does, or several.

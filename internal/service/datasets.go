@@ -153,6 +153,8 @@ type Preview struct {
 	Samples [][]string
 	Sampled int
 	Faults  []ingest.Fault
+	// Suggestions are what could be stated about columns, by their names.
+	Suggestions map[string]ingest.Suggestion
 }
 
 // previewRows is how many rows a preview shows.
@@ -185,6 +187,12 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 			return nil, refused.Wrong(err)
 		}
 		p.Schema = *schema
+		p.Suggestions = map[string]ingest.Suggestion{}
+		for i := range schema.Columns {
+			if s := ingest.SuggestNumbers(&schema.Columns[i], i, reader.Sample()); s != nil && f.Hints.Numbers == "" {
+				p.Suggestions[schema.Columns[i].Name] = *s
+			}
+		}
 	default:
 		return nil, err
 	}

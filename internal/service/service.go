@@ -48,6 +48,8 @@ type (
 	// Faults is the error of a file with wrong values, each of which is a Fault.
 	Faults = ingest.Faults
 	Fault  = ingest.Fault
+	// Suggestion is what to state about a file.
+	Suggestion = ingest.Suggestion
 	// FileOptions say how a file is written, and Written what was found out.
 	FileOptions = ingest.Options
 	Written     = ingest.Written

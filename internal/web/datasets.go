@@ -94,15 +94,16 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 		samples = [][]string{}
 	}
 	return server.PreviewLoad200JSONResponse{
-		Exists:    p.Exists,
-		Written:   toWritten(p.Written),
-		Grain:     optional(p.Schema.Grain),
-		Zone:      p.Schema.Zone,
-		DayStarts: optional(p.Schema.DayStarts),
-		Columns:   p.Schema.Columns,
-		Samples:   samples,
-		Sampled:   p.Sampled,
-		Faults:    each(p.Faults, toFault),
+		Exists:      p.Exists,
+		Written:     toWritten(p.Written),
+		Grain:       optional(p.Schema.Grain),
+		Zone:        p.Schema.Zone,
+		DayStarts:   optional(p.Schema.DayStarts),
+		Columns:     p.Schema.Columns,
+		Samples:     samples,
+		Sampled:     p.Sampled,
+		Faults:      each(p.Faults, toFault),
+		Suggestions: toSuggestions(p.Suggestions),
 	}, nil
 }
 
@@ -282,6 +283,17 @@ func toLoad(l *service.Load) types.Load {
 		out.Oldest, out.Newest = &oldest, &newest
 	}
 	return out
+}
+
+func toSuggestions(list map[string]service.Suggestion) *map[string]types.Suggestion {
+	if len(list) == 0 {
+		return nil
+	}
+	out := map[string]types.Suggestion{}
+	for column, s := range list {
+		out[column] = types.Suggestion(s)
+	}
+	return &out
 }
 
 func toFault(f *service.Fault) types.Fault {

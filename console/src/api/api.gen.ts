@@ -1702,6 +1702,10 @@ export interface components {
             /** @description The number of rows that were looked at */
             sampled: number;
             faults: components["schemas"]["Fault"][];
+            /** @description By column, what could be stated so that its values are read as numbers */
+            suggestions?: {
+                [key: string]: components["schemas"]["Suggestion"];
+            };
         };
         LoadsPage: {
             items: components["schemas"]["Load"][];

@@ -6,12 +6,13 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import Why from './Why.svelte'
   import type { Span } from '../../api/client'
-  import { useAsOf, useResolve, useTimelines, useSpans } from '../../api/queries'
+  import { useAsOf, useDatasets, useResolve, useTimelines, useSpans } from '../../api/queries'
   import { asOfTime, carried, moveAsOf, param, setAsOf, setParam } from '../../lib/address.svelte'
 
   const spans = useSpans()
   const asOf = useAsOf()
 
+  const datasets = useDatasets()
   const names = $derived(spans.data?.map((s) => s.definition.name) ?? [])
   const timelines = useTimelines(
     () => [...names.map((n) => '@' + n), ...names.map((n) => `@${n}, 1 year earlier`)],
@@ -81,6 +82,15 @@
   >
 </div>
 
+{#if datasets.data?.length === 0}
+  <section class="card mb-3 flex flex-wrap items-center gap-3 px-4 py-3">
+    <span class="min-w-0 flex-1"
+      ><b>There are no records yet.</b>
+      <span class="text-quiet">Bring in a file of yours, of CSV, JSON, XLSX or Parquet.</span></span
+    >
+    <a class="button button-strong" href={'/data' + carried()} data-first-file>Load a file</a>
+  </section>
+{/if}
 {#if spans.isError}
   <ErrorPanel error={spans.error} retry={() => void spans.refetch()} />
 {:else if spans.isPending || asOf.day === null}

@@ -1,0 +1,64 @@
+<script lang="ts">
+  import Upload from '@lucide/svelte/icons/upload'
+  import { useDatasets } from '../../api/queries'
+  import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import DatasetCard from './DatasetCard.svelte'
+  import LoadFiles from './LoadFiles.svelte'
+
+  // Files come in here, and datasets are looked after.
+  const datasets = useDatasets()
+  let files = $state<File[]>([])
+  let over = $state(false)
+  let turn = $state(0)
+
+  function take(list: FileList | null | undefined) {
+    over = false
+    if (list && list.length > 0) {
+      files = [...list]
+      turn++
+    }
+  }
+  const empty = $derived(datasets.data?.length === 0)
+</script>
+
+<svelte:head><title>Data · Vast Span</title></svelte:head>
+
+<div class="mb-2.5 flex flex-wrap items-center gap-3">
+  <h1 class="text-xl font-semibold tracking-tight">Data</h1>
+  <span class="text-quiet">files come in here; every load can be undone</span>
+</div>
+
+{#if files.length > 0}
+  {#key turn}
+    <LoadFiles {files} datasets={datasets.data ?? []} onclose={() => (files = [])} />
+  {/key}
+{:else}
+  <label
+    class={[
+      'card flex cursor-pointer flex-col items-center justify-center gap-2 border-dashed text-center focus-within:border-inside hover:border-inside',
+      empty ? 'min-h-72 p-10' : 'p-6',
+      over && 'border-inside! bg-inside-wash!',
+    ]}
+    ondragover={(e) => (e.preventDefault(), (over = true))}
+    ondragleave={() => (over = false)}
+    ondrop={(e) => (e.preventDefault(), take(e.dataTransfer?.files))}
+  >
+    <Upload class="size-6 text-inside" aria-hidden="true" />
+    <span class="text-[0.9375rem] font-semibold"
+      >{empty ? 'Drop your first file here' : 'Drop files here'}, or choose them</span
+    >
+    <span class="text-quiet"
+      >CSV, JSON, XLSX or Parquet, also compressed; one column holds the day. Several are loaded as one. Nothing is
+      loaded before you have seen its columns.</span
+    >
+    <input type="file" multiple class="sr-only" data-file onchange={(e) => take(e.currentTarget.files)} />
+  </label>
+{/if}
+
+<div class="mt-4 space-y-2.5">
+  {#if datasets.isError}
+    <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />
+  {:else}
+    {#each datasets.data ?? [] as d (d.name)}<DatasetCard dataset={d} />{/each}
+  {/if}
+</div>

@@ -1,0 +1,164 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query'
+  import { api, ifMatch, succeed, type Dataset } from '../../api/client'
+  import { carried } from '../../lib/address.svelte'
+  import { long } from '../../lib/days'
+  import { numbersOf, wordsOf } from '../../lib/query'
+  import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import { useBriefs } from '../briefs/briefs'
+  import Loads from './Loads.svelte'
+
+  // A dataset: its extent, what its amounts are, its loads, and its removal.
+  let { dataset: d }: { dataset: Dataset } = $props()
+
+  const client = useQueryClient()
+  const briefs = useBriefs()
+  let open = $state(false)
+  let removing = $state(false)
+  let problem = $state<Error | null>(null)
+  const usedBy = $derived(
+    (briefs.data ?? [])
+      .filter((b) =>
+        b.definition.items.some(
+          (it) => it.dataset === d.name || (it.lines ?? []).some((line) => line.dataset === d.name),
+        ),
+      )
+      .map((b) => b.definition.title),
+  )
+
+  async function change(work: () => Promise<void>) {
+    problem = null
+    try {
+      await work()
+      await client.invalidateQueries()
+    } catch (e) {
+      problem = e as Error
+    }
+  }
+  const describe = (body: Parameters<typeof send>[0]) => change(() => send(body))
+  async function send(body: {
+    grain?: 'day' | 'week' | 'month' | 'quarter' | 'half' | 'year'
+    no_records?: 'zero' | 'blank'
+    columns?: { name: string; unit?: string; decimals?: number; better?: 'higher' | 'lower' | 'neither' }[]
+  }) {
+    succeed(
+      await api.PATCH('/datasets/{name}', {
+        params: { path: { name: d.name }, header: ifMatch(d.version) },
+        body,
+      }),
+    )
+  }
+  const remove = () =>
+    change(async () =>
+      succeed(
+        await api.DELETE('/datasets/{name}', { params: { path: { name: d.name }, header: { 'If-Match': '*' } } }),
+      ),
+    )
+  const link = (page: string) => `${page}${carried() ? carried() + '&' : '?'}dataset=${encodeURIComponent(d.name)}`
+</script>
+
+<section class="card" data-dataset={d.name}>
+  <div class="flex flex-wrap items-center gap-3 px-4 py-2.5">
+    <button class="font-semibold hover:text-inside" aria-expanded={open} onclick={() => (open = !open)}>{d.name}</button
+    >
+    <span>{d.records.toLocaleString('en')} records</span>
+    <span class="text-quiet"
+      >{#if d.oldest && d.newest}{long(d.oldest)} to {long(d.newest)}{:else}no days yet{/if}</span
+    >
+    {#if d.undated > 0}<span class="text-quiet">{d.undated.toLocaleString('en')} without a day</span>{/if}
+    <span class="text-quiet">{d.zone}{d.day_starts ? `, days start at ${d.day_starts}` : ''}</span>
+    <span class="ml-auto flex gap-2">
+      <a class="button" href={link('/totals')}>Totals</a>
+      <a class="button" href={link('/records')}>Records</a>
+      <button class="button" onclick={() => (open = !open)}>{open ? 'Less' : 'More'}</button>
+    </span>
+  </div>
+  {#if problem}<div class="px-4 pb-3"><ErrorPanel error={problem} /></div>{/if}
+  {#if open}
+    <div class="border-t border-line px-4 py-3">
+      <div class="flex flex-wrap items-center gap-4">
+        <label class="flex items-center gap-2"
+          ><span class="text-quiet">A record stands for a</span>
+          <select
+            class="field w-auto!"
+            value={d.grain ?? 'day'}
+            onchange={(e) => void describe({ grain: e.currentTarget.value as 'day' })}
+          >
+            {#each ['day', 'week', 'month', 'quarter', 'half', 'year'] as u (u)}<option>{u}</option>{/each}
+          </select></label
+        >
+        <label class="flex items-center gap-2"
+          ><span class="text-quiet">No record means</span>
+          <select
+            class="field w-auto!"
+            value={d.no_records}
+            onchange={(e) => void describe({ no_records: e.currentTarget.value as 'zero' })}
+          >
+            <option value="blank">not known</option><option value="zero">zero</option>
+          </select></label
+        >
+      </div>
+      <table class="mt-3">
+        <thead
+          ><tr class="h-8 text-left text-quiet"
+            ><th class="pr-4 font-normal">number</th><th class="px-3 font-normal">unit</th><th class="px-3 font-normal"
+              >decimals</th
+            ><th class="px-3 font-normal">better</th></tr
+          ></thead
+        >
+        <tbody>
+          {#each numbersOf(d) as c (c.name)}
+            <tr class="h-10 border-t border-line/60">
+              <td class="pr-4">{wordsOf(c.name)}</td>
+              <td class="px-3"
+                ><input
+                  class="field w-24!"
+                  aria-label={`Unit of ${c.name}`}
+                  value={c.unit ?? ''}
+                  onchange={(e) => void describe({ columns: [{ name: c.name, unit: e.currentTarget.value }] })}
+                /></td
+              >
+              <td class="px-3"
+                ><input
+                  class="field w-20!"
+                  type="number"
+                  min="0"
+                  max="18"
+                  aria-label={`Decimals of ${c.name}`}
+                  value={c.decimals ?? 0}
+                  onchange={(e) =>
+                    void describe({ columns: [{ name: c.name, decimals: e.currentTarget.valueAsNumber }] })}
+                /></td
+              >
+              <td class="px-3"
+                ><select
+                  class="field w-28!"
+                  aria-label={`Better of ${c.name}`}
+                  value={c.better || 'neither'}
+                  onchange={(e) =>
+                    void describe({ columns: [{ name: c.name, better: e.currentTarget.value as 'higher' }] })}
+                >
+                  {#each ['neither', 'higher', 'lower'] as b (b)}<option>{b}</option>{/each}
+                </select></td
+              >
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+      <h3 class="mt-4 mb-1 font-semibold">Loads</h3>
+      <Loads dataset={d.name} />
+      <div class="mt-4 flex flex-wrap items-center gap-2">
+        {#if removing}
+          <span
+            >Remove {d.name} with its {d.records.toLocaleString('en')} records?
+            {#if usedBy.length > 0}<b>These briefs use it: {usedBy.join(', ')}.</b>{/if}</span
+          >
+          <button class="button border-worse! text-worse" onclick={() => void remove()}>Remove</button>
+          <button class="button" onclick={() => (removing = false)}>Keep it</button>
+        {:else}
+          <button class="button" onclick={() => (removing = true)}>Remove the dataset…</button>
+        {/if}
+      </div>
+    </div>
+  {/if}
+</section>

@@ -1,0 +1,52 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// From an empty service to a first own total, in the browser alone: a file whose dates and numbers are not written plainly
+// is dropped, put right by what the page suggests, loaded, totalled, loaded once more, and undone.
+func TestAFirstTotalOfOnesOwn(t *testing.T) {
+	s := start(t)
+	file := filepath.Join(s.folder, "Bay Sales 2026.csv")
+	text := "sold on;zip;pier;revenue\n03/14/2026;00501;North;1.234,50\n03/15/2026;10001;South;65,5\n03/15/2026;00501;;\n"
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	ctx := browser(t)
+	begun := time.Now()
+	do(t, ctx, "the first page of an empty service", chromedp.Navigate(s.address), chromedp.WaitVisible("[data-first-file]"),
+		chromedp.Click("[data-first-file]"), shows("main", "Drop your first file here"))
+	do(t, ctx, "a file is chosen", chromedp.SetUploadFiles("[data-file]", []string{file}, chromedp.ByQuery),
+		shows("[data-load-files]", "CSV, semicolon, utf-8"), shows("[data-faults]", "line 2, column sold on"))
+	do(t, ctx, "the order of dates is set", chromedp.Click(`//button[.="Set date order to mdy"]`, chromedp.BySearch),
+		chromedp.WaitNotPresent("[data-faults]"))
+	do(t, ctx, "the way numbers are written", chromedp.Click(`//button[.="numbers like 1.234,56?"]`, chromedp.BySearch),
+		shows("[data-columns] tr:nth-child(4)", "number"), shows("[data-columns] tr:nth-child(2)", "text"))
+	do(t, ctx, "it is loaded", chromedp.Click(`//button[.="Load"]`, chromedp.BySearch),
+		shows("[data-load-files]", "3 records are in bay-sales-2026"), shows("[data-load-files]", "Sat 14 Mar 2026 to Sun 15 Mar 2026"))
+	do(t, ctx, "its first total", chromedp.Click(`//a[.="Total them"]`, chromedp.BySearch),
+		shows("[data-table]", "1,300.0"))
+	if spent := time.Since(begun); spent > 2*time.Minute {
+		t.Errorf("the first total took %s", spent)
+	}
+
+	do(t, ctx, "the same file again", chromedp.Click(`//nav//a[contains(., "Data")]`, chromedp.BySearch), chromedp.WaitVisible("[data-dataset]"),
+		chromedp.SetUploadFiles("[data-file]", []string{file}, chromedp.ByQuery), shows("[data-load-files]", "There are 3 records"),
+		chromedp.Click(`//button[.="Load"]`, chromedp.BySearch), shows("[data-load-files]", "the same content was loaded"),
+		chromedp.Click(`//button[.="Load it again"]`, chromedp.BySearch), shows("[data-load-files]", "3 records are in"),
+		chromedp.Click(`//button[.="Done"]`, chromedp.BySearch), shows("[data-dataset]", "6 records"))
+	do(t, ctx, "it is undone", chromedp.Click(`//button[.="More"]`, chromedp.BySearch), shows("[data-loads]", "Bay Sales 2026.csv"),
+		chromedp.Click(`//button[.="Undo"]`, chromedp.BySearch), shows("[data-dataset]", "3 records"), shows("[data-loads]", "undone"))
+	do(t, ctx, "the dataset goes", chromedp.Click(`//button[contains(., "Remove the dataset")]`, chromedp.BySearch),
+		chromedp.Click(`//button[.="Remove"]`, chromedp.BySearch), shows("main", "Drop your first file here"))
+	if list := s.must("dataset", "list", "--output", "csv"); strings.Contains(list, "bay-sales") {
+		t.Errorf("the client lists %s", list)
+	}
+}
