@@ -71,6 +71,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			"/receipts",
 			"[data-receipts] tbody tr",
 		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
+		{"/data", "[data-dataset]"},
 	}
 	for _, p := range pages {
 		look(p.address, p.address, p.ready)
@@ -82,6 +83,13 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	for _, p := range []int{0, 2, 5, 10, 13} {
 		look(pages[p].address+" by night", pages[p].address, pages[p].ready)
 	}
+	chosen := `const list = new DataTransfer()
+		list.items.add(new File(["sold on;pier\n03/14/2026;North\n"], "sales.csv"))
+		const input = document.querySelector("[data-file]")
+		input.files = list.files
+		input.dispatchEvent(new Event("change", {bubbles: true}))`
+	look("a file about to be loaded, by night", "/data", "[data-dataset]", chromedp.Evaluate(chosen, nil), chromedp.WaitVisible("[data-faults] button"),
+		chromedp.Click("[data-load-files] summary"), chromedp.Click(`[data-dataset="crossings"] button[aria-expanded]`), shows("[data-loads]", "Undo"))
 	do(t, ctx, "day, on a phone", scheme("light"), chromedp.EmulateViewport(390, 844))
 	for i, p := range pages {
 		ready := strings.ReplaceAll(p.ready, "[data-reads]", "[data-dayline]")

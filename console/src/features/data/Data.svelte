@@ -35,7 +35,8 @@
 {:else}
   <label
     class={[
-      'card flex cursor-pointer flex-col items-center justify-center gap-2 border-dashed text-center focus-within:border-inside hover:border-inside',
+      'card flex cursor-pointer flex-col items-center justify-center gap-2 border-dashed text-center',
+      'focus-within:border-inside hover:border-inside',
       empty ? 'min-h-72 p-10' : 'p-6',
       over && 'border-inside! bg-inside-wash!',
     ]}

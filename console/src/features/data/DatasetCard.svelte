@@ -145,7 +145,7 @@
           {/each}
         </tbody>
       </table>
-      <h3 class="mt-4 mb-1 font-semibold">Loads</h3>
+      <h2 class="mt-4 mb-1 font-semibold">Loads</h2>
       <Loads dataset={d.name} />
       <div class="mt-4 flex flex-wrap items-center gap-2">
         {#if removing}

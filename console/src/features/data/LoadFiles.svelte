@@ -83,6 +83,12 @@
   ]
   const omitted = $derived(Object.entries(uses).flatMap(([column, use]) => (use === 'omit' ? [column] : [])))
 
+  const readAs = $derived.by(() => {
+    if (!look.data) return ''
+    const grain = look.data.grain ? `; a record stands for a ${look.data.grain}` : ''
+    return `${writtenText(look.data.written)}; from the first ${look.data.sampled.toLocaleString('en')} rows${grain}`
+  })
+
   function use(column: string, chosen: Use) {
     problem = null
     // One column alone holds the day.
@@ -150,8 +156,7 @@
       <div class="min-w-0 flex-1 pb-1">
         <div class="truncate font-semibold">{files.map((f) => f.name).join(', ')}</div>
         <div class="text-quiet">
-          {#if look.data}{writtenText(look.data.written)}; from the first {look.data.sampled.toLocaleString('en')} rows{#if look.data.grain};
-              a record stands for a {look.data.grain}{/if}{:else}reading…{/if}
+          {#if look.data}{readAs}{:else}reading…{/if}
         </div>
       </div>
       <button
