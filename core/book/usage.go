@@ -19,6 +19,40 @@ func (l *Library) AllUsers() map[string][]string {
 	return users
 }
 
+// BriefsWithSpan lists the briefs that name a span, in an item, a filter or a prompt.
+func (l *Library) BriefsWithSpan(name string) []string {
+	return l.briefsWith(func(_ *Brief, n span.Node) bool { return n != nil && slices.Contains(span.Names(n), name) })
+}
+
+// BriefsWithCalendar lists the briefs that are read in a calendar, or name it in an expression.
+func (l *Library) BriefsWithCalendar(name string) []string {
+	return l.briefsWith(func(b *Brief, n span.Node) bool {
+		return n == nil && b.Calendar == name || n != nil && slices.Contains(span.Calendars(n), name)
+	})
+}
+
+// briefsWith lists the briefs for which something holds, of themselves or of one of their expressions.
+func (l *Library) briefsWith(holds func(*Brief, span.Node) bool) []string {
+	var users []string
+	for i := range l.book.Briefs {
+		b := &l.book.Briefs[i]
+		var texts []string
+		for _, p := range b.Prompts {
+			texts = append(texts, p.Default)
+		}
+		for j := range b.Items {
+			texts = append(append(texts, b.Items[j].Expressions()...), b.Items[j].FilterSpans()...)
+		}
+		if holds(b, nil) || slices.ContainsFunc(texts, func(text string) bool {
+			n, err := span.Parse(text)
+			return err == nil && holds(b, n) // a prompt is no expression, nor is every value of a filter
+		}) {
+			users = append(users, b.Name)
+		}
+	}
+	return users
+}
+
 // CalendarUsers lists the spans that name a calendar, as theirs or with in.
 func (l *Library) CalendarUsers(name string) []string {
 	var users []string

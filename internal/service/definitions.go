@@ -16,6 +16,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/query"
+	"vastspan/core/span"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -295,23 +296,62 @@ type rules[T any] struct {
 	what func(name string) string
 }
 
-// spanRules are those of named spans.
-var spanRules = rules[book.Span]{
-	name:      func(d *book.Span) *string { return &d.Name },
-	canonical: canonicalSpan,
-	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
-		return l.AllUsers()[name], nil
-	},
-	what: func(name string) string { return "span @" + name },
+// spanRules are those of named spans, which spans, briefs and schedules refer to.
+func spanRules(st scheduleLister) rules[book.Span] {
+	return rules[book.Span]{
+		name:      func(d *book.Span) *string { return &d.Name },
+		canonical: canonicalSpan,
+		users: func(ctx context.Context, l *book.Library, name string) ([]string, error) {
+			schedules, err := schedulesWith(ctx, st, func(sc *store.Schedule) bool {
+				n, err := span.Parse(sc.On)
+				return err == nil && slices.Contains(span.Names(n), name)
+			})
+			return slices.Concat(l.AllUsers()[name], named("brief ", l.BriefsWithSpan(name)), schedules), err
+		},
+		what: func(name string) string { return "span @" + name },
+	}
 }
 
-var calendarRules = rules[calendar.Spec]{
-	name:      func(d *calendar.Spec) *string { return &d.Name },
-	canonical: func(*calendar.Spec) {},
-	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
-		return l.CalendarUsers(name), nil
-	},
-	what: func(name string) string { return "calendar " + name },
+// calendarRules are those of calendars, which spans, briefs and schedules refer to.
+func calendarRules(st scheduleLister) rules[calendar.Spec] {
+	return rules[calendar.Spec]{
+		name:      func(d *calendar.Spec) *string { return &d.Name },
+		canonical: func(*calendar.Spec) {},
+		users: func(ctx context.Context, l *book.Library, name string) ([]string, error) {
+			schedules, err := schedulesWith(ctx, st, func(sc *store.Schedule) bool {
+				n, err := span.Parse(sc.On)
+				return sc.Calendar == name || err == nil && slices.Contains(span.Calendars(n), name)
+			})
+			return slices.Concat(l.CalendarUsers(name), named("brief ", l.BriefsWithCalendar(name)), schedules), err
+		},
+		what: func(name string) string { return "calendar " + name },
+	}
+}
+
+// A scheduleLister lists the schedules that there are.
+type scheduleLister interface {
+	Schedules(ctx context.Context) ([]store.Schedule, error)
+}
+
+// schedulesWith lists the schedules for which something holds.
+func schedulesWith(ctx context.Context, st scheduleLister, holds func(*store.Schedule) bool) ([]string, error) {
+	list, err := st.Schedules(ctx)
+	var names []string
+	for i := range list {
+		if holds(&list[i]) {
+			names = append(names, list[i].Name)
+		}
+	}
+	return named("schedule ", names), err
+}
+
+// named says of what kind names are.
+func named(kind string, names []string) []string {
+	list := make([]string, len(names))
+	for i, name := range names {
+		list[i] = kind + name
+	}
+	return list
 }
 
 var holidaysRules = rules[book.Holidays]{
@@ -324,19 +364,12 @@ var holidaysRules = rules[book.Holidays]{
 }
 
 // briefRules are those of briefs, which schedules refer to.
-func briefRules(st scheduleStore) rules[book.Brief] {
+func briefRules(st scheduleLister) rules[book.Brief] {
 	return rules[book.Brief]{
 		name:      func(d *book.Brief) *string { return &d.Name },
 		canonical: canonicalBrief,
 		users: func(ctx context.Context, _ *book.Library, name string) ([]string, error) {
-			stored, err := st.Schedules(ctx)
-			var users []string
-			for _, sc := range stored {
-				if sc.Brief == name {
-					users = append(users, "schedule "+sc.Name)
-				}
-			}
-			return users, err
+			return schedulesWith(ctx, st, func(sc *store.Schedule) bool { return sc.Brief == name })
 		},
 		what: func(name string) string { return "brief " + name },
 	}

@@ -11,6 +11,9 @@ import (
 	"testing"
 
 	"vastspan/core/book"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+	"vastspan/core/query"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -86,11 +89,16 @@ func (m *memory) Versions(_ context.Context, kind, name string) ([]store.Definit
 	return list, nil
 }
 
+// noSchedules is a store without schedules.
+type noSchedules struct{}
+
+func (noSchedules) Schedules(context.Context) ([]store.Schedule, error) { return nil, nil }
+
 // nouns returns spans and definitions without a database.
 func nouns() (*memory, *Definitions, *Noun[book.Span]) {
 	m := &memory{}
 	d := NewDefinitions(m)
-	return m, d, &Noun[book.Span]{d, book.SpanKind, spanRules}
+	return m, d, &Noun[book.Span]{d, book.SpanKind, spanRules(noSchedules{})}
 }
 
 func TestSpansWithoutADatabase(t *testing.T) {
@@ -115,6 +123,20 @@ func TestSpansWithoutADatabase(t *testing.T) {
 		refusal.Code != refused.CodeHasChanged {
 		t.Errorf("a change of another version ends with %v", err)
 	}
+	briefs := &Noun[book.Brief]{definitions, book.BriefKind, briefRules(noSchedules{})}
+	table := book.Item{Kind: book.TableItem, Title: "By filter", Query: query.Query{
+		Dataset: "d", Over: []string{"today"}, Figures: []measure.Figure{{Kind: "count"}},
+		Where: dataset.Filters{{{Column: "day", Op: dataset.In, Values: []string{"@back, 1 month earlier"}}}},
+	}}
+	if _, err := briefs.Put(ctx, book.Brief{Name: "weekly", Title: "Weekly", Items: []book.Item{table}}, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	if err := spans.Remove(ctx, "back", AnyVersion, "test"); !errors.As(err, &refusal) || !slices.Equal(refusal.Names, []string{"brief weekly"}) {
+		t.Errorf("removing what a brief uses ends with %v", err)
+	}
+	if err := briefs.Remove(ctx, "weekly", AnyVersion, "test"); err != nil {
+		t.Fatal(err)
+	}
 	changed, err := spans.Put(ctx, book.Span{Name: "closed", Is: "last 2 full months"}, 1, "test", "")
 	if err != nil || changed.Version != 2 {
 		t.Fatalf("%+v, %v", changed, err)
@@ -124,7 +146,7 @@ func TestSpansWithoutADatabase(t *testing.T) {
 		t.Errorf("restored is %+v, %v", restored, err)
 	}
 	l, err := definitions.Library(ctx)
-	if err != nil || l.Revision() != 4 {
+	if err != nil || l.Revision() != 6 {
 		t.Errorf("the library is of revision %d, %v", l.Revision(), err)
 	}
 }

@@ -72,8 +72,8 @@ func DayOf(t time.Time) civil.Day { return store.DayOf(t) }
 func New(st *store.Store, clock Clock) *Service {
 	defs := NewDefinitions(st)
 	s := &Service{Clock: clock, store: st, Definitions: defs}
-	s.Spans = &Noun[book.Span]{defs, book.SpanKind, spanRules}
-	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules}
+	s.Spans = &Noun[book.Span]{defs, book.SpanKind, spanRules(st)}
+	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules(st)}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
 	s.Datasets = &Datasets{store: st, definitions: defs, clock: clock}
