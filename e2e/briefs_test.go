@@ -205,7 +205,7 @@ func TestTwoChangeOneBrief(t *testing.T) {
 		"two meanings":                     func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
 		"takes one span":                   func(b *book.Brief) { b.Items[0].Over = nil },
 		"the brief has no prompt window":   func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
-		"expected latest, today or a date": func(b *book.Brief) { b.AsOf = "noon" },
+		"expected latest, today, now or a date": func(b *book.Brief) { b.AsOf = "noon" },
 	} {
 		bad := book.Brief{Name: "shared", Title: "Shared", Items: []book.Item{item("one")}}
 		change(&bad)

@@ -56,6 +56,9 @@ func TestBatchGivesTheVectors(t *testing.T) {
 		"--batch",
 		"-",
 	)
+	if r.code != 1 || !strings.Contains(r.err, "2 of 3 rows refused") {
+		t.Errorf("rows that are refused end with %d: %s", r.code, r.err)
+	}
 	rows := csvRows(t, r.out)
 	if len(rows) != 3 || !strings.Contains(rows[0]["error"], "two meanings") || !strings.Contains(rows[1]["error"], "someday") ||
 		rows[2]["days"] != "1" {

@@ -17,7 +17,7 @@ import (
 
 func (a *app) resolveCommand() *cobra.Command {
 	var explain bool
-	var batch string
+	var batch, column string
 	c := &cobra.Command{
 		Use:   "resolve EXPR...",
 		Short: "Show which days expressions give as of a day",
@@ -27,13 +27,16 @@ says otherwise.`,
 		Example: `  vastspan resolve 'last full month' 'trailing 90 days excluding today' --as-of 2026-10-19
   vastspan resolve 'month to date excluding today, 1 year earlier' --as-of 2026-10-19 --explain
   vastspan resolve '@closed-month' --book book.yaml --output json
+  vastspan resolve 'last full month' --output sql --column sold_on
+  eval "$(vastspan resolve 'last full month' --output env)"
   vastspan resolve --batch questions.csv > answers.csv`,
 		ValidArgsFunction: a.completeExpressions,
 	}
-	out := a.outputFlag(c)
+	out := a.outputFlag(c, scriptOutputs...)
 	f := addContextFlags(c, "a date, a date with a time (2026-10-19T14:30), today or now")
 	f.definitionFlags(c)
 	c.Flags().BoolVar(&explain, "explain", false, "show the steps, in the order in which they were done")
+	c.Flags().StringVar(&column, "column", "day", "the column that --output sql tells of, as SQL writes it")
 	c.Flags().StringVar(&batch, "batch", "",
 		"read rows of expression,calendar,as_of,at_close from a CSV file (- is standard input); with zone or day_starts, moments")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -45,12 +48,12 @@ says otherwise.`,
 		case len(args) == 0:
 			return usagef("resolve: expected an expression, such as 'last full month'; see vastspan resolve --help")
 		}
-		return a.resolve(cmd.Context(), args, f, explain, *out)
+		return a.resolve(cmd.Context(), args, f, explain, column, *out)
 	}
 	return c
 }
 
-func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, explain bool, out print.Output) error {
+func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, explain bool, column string, out print.Output) error {
 	d, err := a.definitions(ctx, f)
 	if err != nil {
 		return err
@@ -62,6 +65,12 @@ func (a *app) resolve(ctx context.Context, texts []string, f *contextFlags, expl
 	r, err := d.library.Resolve(ctx, texts, asOf, f.Context, explain)
 	if err != nil {
 		return err
+	}
+	if slices.Contains(scriptOutputs, out) {
+		if err := a.refusedOf(texts, r.Resolutions); err != nil {
+			return err
+		}
+		return writeScript(a.out, out, column, r.Resolutions)
 	}
 	timed := slices.ContainsFunc(r.Resolutions, func(one span.Result) bool { return one.Moments != nil })
 	d.showsTimes = timed || asOf.Timed

@@ -12,6 +12,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/internal/cli/print"
 	"vastspan/internal/service"
 )
 
@@ -23,7 +24,8 @@ var batchNames = []string{"expression", "calendar", "as_of", "at_close", "zone",
 type rowAnswer func(row []string) []string
 
 // answerRows answers rows of a CSV file as they come, in constant memory. begin looks at the header, and returns the columns
-// that are added and what answers a row; a row that is refused carries its error and does not stop the others.
+// that are added, the error last, and what answers a row; a row that is refused carries its error and does not stop the others,
+// but in the end it is an error that there are such.
 func (a *app) answerRows(
 	ctx context.Context,
 	file, expected string,
@@ -57,6 +59,7 @@ func (a *app) answerRows(
 		return err
 	}
 	var out []string
+	rows, refused := 0, 0
 	for {
 		row, err := reader.Read()
 		if errors.Is(err, io.EOF) {
@@ -70,11 +73,17 @@ func (a *app) answerRows(
 		for len(out) < len(header) {
 			out = append(out, "")
 		}
-		if err := w.Write(append(out, answer(out[:len(header):len(header)])...)); err != nil {
+		cells := answer(out[:len(header):len(header)])
+		if rows++; cells[len(cells)-1] != "" { // the last one is the error
+			refused++
+		}
+		if err := w.Write(append(out, cells...)); err != nil {
 			return err
 		}
 	}
-	w.Flush()
+	if w.Flush(); w.Error() == nil && refused > 0 {
+		return fmt.Errorf("%s: %s of %s refused: the column error says why", file, print.Count(refused), print.Number(rows, "row"))
+	}
 	return w.Error()
 }
 

@@ -120,12 +120,12 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 	return c
 }
 
-func (a *app) outputFlag(c *cobra.Command) *print.Output {
-	o := print.AsTable
+func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
+	o := &print.Choice{Output: print.AsTable, More: more}
 	c.Flags().BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
-	c.Flags().Var(&o, "output", "form of the output")
-	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(print.Outputs, cobra.ShellCompDirectiveNoFileComp))
-	return &o
+	c.Flags().Var(o, "output", "form of the output")
+	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
+	return &o.Output
 }
 
 // open opens a file for reading; - is standard input.

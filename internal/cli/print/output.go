@@ -2,6 +2,8 @@ package print
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"vastspan/core/table"
 )
@@ -18,6 +20,36 @@ const (
 
 // Outputs lists the forms of output.
 var Outputs = []string{string(AsTable), string(AsCSV), string(AsJSON)}
+
+// A Choice is the flag that says which form is wanted, of those that a command has.
+type Choice struct {
+	Output
+	More []Output // beside table, csv and json
+}
+
+// Set reads the flag.
+func (c *Choice) Set(s string) error {
+	if slices.Contains(c.More, Output(s)) {
+		c.Output = Output(s)
+		return nil
+	}
+	if err := c.Output.Set(s); err != nil {
+		return fmt.Errorf("expected %s", strings.ReplaceAll(c.Type(), "|", ", "))
+	}
+	return nil
+}
+
+// Type names the values of the flag.
+func (c *Choice) Type() string { return strings.Join(c.All(), "|") }
+
+// All lists the values of the flag.
+func (c *Choice) All() []string {
+	all := slices.Clone(Outputs)
+	for _, o := range c.More {
+		all = append(all, string(o))
+	}
+	return all
+}
 
 func (o *Output) String() string { return string(*o) }
 
