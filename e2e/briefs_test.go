@@ -199,12 +199,12 @@ func TestTwoChangeOneBrief(t *testing.T) {
 		t.Errorf("the second change: %d %s", code, why)
 	}
 	for want, change := range map[string]func(*book.Brief){
-		"a definition is not renamed":      func(b *book.Brief) { b.Name = "Shared" },
-		"maximum string length is 400":     func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
-		"not one of the allowed values":    func(b *book.Brief) { b.Items[0].Kind = "pie" },
-		"two meanings":                     func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
-		"takes one span":                   func(b *book.Brief) { b.Items[0].Over = nil },
-		"the brief has no prompt window":   func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
+		"a definition is not renamed":           func(b *book.Brief) { b.Name = "Shared" },
+		"maximum string length is 400":          func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
+		"not one of the allowed values":         func(b *book.Brief) { b.Items[0].Kind = "pie" },
+		"two meanings":                          func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
+		"takes one span":                        func(b *book.Brief) { b.Items[0].Over = nil },
+		"the brief has no prompt window":        func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
 		"expected latest, today, now or a date": func(b *book.Brief) { b.AsOf = "noon" },
 	} {
 		bad := book.Brief{Name: "shared", Title: "Shared", Items: []book.Item{item("one")}}
