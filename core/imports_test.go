@@ -91,8 +91,9 @@ var allowed = map[string][]string{
 
 		"internal/web",
 	},
-	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table"},
+	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table", "internal/export"},
 	"internal/demo":            {"core/civil", "core/dataset", "internal/ingest"},
+	"internal/export":          {"core/decimal", "core/table"},
 	"internal/holidays":        {"core/civil"},
 	"internal/ingest":          {"core/ageing", "core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
 	"internal/legacy":          {"core/dataset"},

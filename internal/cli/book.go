@@ -31,7 +31,8 @@ func (a *app) bookSave() *cobra.Command {
 				return err
 			}
 			if len(args) == 0 || args[0] == "-" {
-				return a.writeBody(r.Body)
+				_, err = a.out.Write(r.Body)
+				return err
 			}
 			return os.WriteFile(args[0], r.Body, 0o644)
 		},

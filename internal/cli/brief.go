@@ -120,7 +120,7 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 			return err
 		}
 		var editors []client.RequestEditorFn
-		if *out == print.AsCSV {
+		if out.IsGrid() {
 			editors = append(editors, a.acceptCSV)
 		}
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
@@ -129,8 +129,8 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		switch {
 		case err != nil:
 			return err
-		case *out == print.AsCSV:
-			return a.writeBody(r.Body)
+		case out.IsGrid():
+			return a.writeBody(r.Body, *out)
 		case *out == print.AsJSON:
 			return a.print.JSON(r.JSON200)
 		}

@@ -72,7 +72,7 @@ func readLine(text string) (query.Line, error) {
 
 func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error {
 	var editors []client.RequestEditorFn
-	if out == print.AsCSV {
+	if out.IsGrid() {
 		editors = append(editors, a.acceptCSV)
 	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.LineUpResponse, error) {
@@ -81,8 +81,8 @@ func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error 
 	switch {
 	case err != nil:
 		return err
-	case out == print.AsCSV:
-		return a.writeBody(r.Body)
+	case out.IsGrid():
+		return a.writeBody(r.Body, out)
 	case out == print.AsJSON:
 		return a.print.JSON(r.JSON200)
 	}

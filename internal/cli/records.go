@@ -97,7 +97,7 @@ func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, whe
 		return err
 	}
 	p := r.JSON200
-	if p.Next != nil && out == print.AsCSV {
+	if p.Next != nil && out.IsGrid() {
 		fmt.Fprintf(a.err, "vastspan: %d of %d records; for the next page add --after %s\n", len(p.Records), p.Count, *p.Next)
 	}
 	of := &table.Answer{

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"bytes"
 	"context"
-	"fmt"
+	"encoding/csv"
+	"errors"
 	"maps"
 	"slices"
 	"strconv"
@@ -294,15 +296,14 @@ func readWhere(texts []string) (dataset.Filters, error) {
 
 // total asks the service; limits are the list that the spans came from, nil where they came from none.
 func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, out print.Output) error {
-	if out == print.AsCSV && limits == nil {
+	if out.IsGrid() && limits == nil {
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) {
 			return c.TotalWithResponse(ctx, q, a.acceptCSV)
 		})
 		if err != nil {
 			return err
 		}
-		_, err = a.out.Write(r.Body)
-		return err
+		return a.writeBody(r.Body, out)
 	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) { return c.TotalWithResponse(ctx, q) })
 	if err != nil {
@@ -323,8 +324,15 @@ func (a *app) printAnswer(answer *query.Answer, out print.Output, source string)
 	}})
 }
 
-// writeBody copies an answer that is CSV to the output.
-func (a *app) writeBody(body []byte) error {
-	_, err := fmt.Fprint(a.out, string(body))
-	return err
+// writeBody writes an answer that is CSV in a form that shows a grid.
+func (a *app) writeBody(body []byte, out print.Output) error {
+	if out == print.AsCSV {
+		_, err := a.out.Write(body)
+		return err
+	}
+	rows, err := csv.NewReader(bytes.NewReader(body)).ReadAll()
+	if err != nil || len(rows) == 0 {
+		return errors.Join(errors.New("the service did not answer in CSV"), err)
+	}
+	return a.print.Grid(out, &table.Grid{Header: rows[0], Rows: rows[1:]})
 }

@@ -1,11 +1,13 @@
 package print
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"vastspan/core/table"
+	"vastspan/internal/export"
 )
 
 // Output is the value of --output.
@@ -16,10 +18,17 @@ const (
 	AsTable Output = "table"
 	AsCSV   Output = "csv"
 	AsJSON  Output = "json"
+	// What export writes of the same grid as CSV.
+	AsMarkdown  Output = "markdown"
+	AsJSONLines Output = "json-lines"
+	AsXLSX      Output = "xlsx"
 )
 
 // Outputs lists the forms of output.
-var Outputs = []string{string(AsTable), string(AsCSV), string(AsJSON)}
+var Outputs = []string{string(AsTable), string(AsCSV), string(AsJSON), string(AsMarkdown), string(AsJSONLines), string(AsXLSX)}
+
+// IsGrid reports whether a form shows a grid, and not what people read or what programs take apart.
+func (o Output) IsGrid() bool { return o != AsTable && o != AsJSON }
 
 // A Choice is the flag that says which form is wanted, of those that a command has.
 type Choice struct {
@@ -54,16 +63,15 @@ func (c *Choice) All() []string {
 func (o *Output) String() string { return string(*o) }
 
 // Type names the values of the flag.
-func (o *Output) Type() string { return "table|csv|json" }
+func (o *Output) Type() string { return strings.Join(Outputs, "|") }
 
 // Set reads the flag.
 func (o *Output) Set(s string) error {
-	switch Output(s) {
-	case AsTable, AsCSV, AsJSON:
+	if slices.Contains(Outputs, s) {
 		*o = Output(s)
 		return nil
 	}
-	return fmt.Errorf("expected table, csv or json")
+	return fmt.Errorf("expected %s", strings.Join(Outputs, ", "))
 }
 
 // A View is one thing in every form of output: a new form is one more case of Print.
@@ -80,12 +88,8 @@ func (p *Printer) Print(out Output, v View) error {
 	switch {
 	case out == AsJSON:
 		return p.JSON(v.Data)
-	case out == AsCSV:
-		g := v.Grid()
-		if p.SafeCells {
-			g = g.Safe()
-		}
-		return g.WriteCSV(p.Out)
+	case out.IsGrid():
+		return p.Grid(out, v.Grid())
 	case v.Draw != nil:
 		v.Draw(p)
 		return nil
@@ -97,4 +101,17 @@ func (p *Printer) Print(out Output, v View) error {
 	}
 	p.Table(g, v.Look)
 	return nil
+}
+
+// Grid writes a grid in a form that shows one. A workbook is not written to a terminal.
+func (p *Printer) Grid(out Output, g *table.Grid) error {
+	switch {
+	case out == AsXLSX && IsTerminal(p.Out):
+		return errors.New("a workbook is no text: add > FILE.xlsx")
+	case out != AsCSV:
+		return export.Write(p.Out, string(out), "Vast Span", g)
+	case p.SafeCells:
+		g = g.Safe()
+	}
+	return g.WriteCSV(p.Out)
 }
