@@ -16,7 +16,12 @@ import (
 type Grid struct {
 	Header []string
 	Rows   [][]string
+	// Labels are the columns that hold names, also where they look like numbers, such as the span 2026.
+	Labels []string
 }
+
+// AnswerLabels are the columns of names that answers have beside their categories.
+var AnswerLabels = []string{"span", "unit", "figure", "row", "item", "line", "group", "flags", "error"}
 
 // WriteCSV writes the grid: the header, then the rows.
 func (g *Grid) WriteCSV(w io.Writer) error {
@@ -29,7 +34,7 @@ func (g *Grid) WriteCSV(w io.Writer) error {
 
 // Safe returns the grid with its cells as SafeCell has them.
 func (g *Grid) Safe() *Grid {
-	safe := &Grid{Header: safeCells(g.Header)}
+	safe := &Grid{Header: safeCells(g.Header), Labels: g.Labels}
 	for _, row := range g.Rows {
 		safe.Rows = append(safe.Rows, safeCells(row))
 	}
@@ -61,7 +66,9 @@ func (a *Answer) Grid() *Grid {
 	}
 	timed := a.Timed()
 	g := &Grid{Header: slices.Concat(a.Beside.Names(), []string{"span"}, extentHeader("", timed), []string{"covered_days"})}
+	g.Labels = slices.Concat(AnswerLabels, a.Beside.Names())
 	for i := range a.Tables {
+		g.Labels = append(g.Labels, a.Tables[i].By...)
 		a.rows(g, &a.Tables[i], timed)
 	}
 	return g
@@ -132,6 +139,7 @@ func (a *Answer) pivotGrid() *Grid {
 	}
 	timed := a.Timed()
 	g := &Grid{Header: slices.Concat([]string{"span"}, extentHeader("", timed), []string{"figure", "row", down})}
+	g.Labels = append(slices.Clone(AnswerLabels), down)
 	lead := len(g.Header)
 	at := map[dataset.Label]int{}
 	for i := range a.Tables {

@@ -296,14 +296,15 @@ func readWhere(texts []string) (dataset.Filters, error) {
 
 // total asks the service; limits are the list that the spans came from, nil where they came from none.
 func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, out print.Output) error {
-	if out.IsGrid() && limits == nil {
+	if out == print.AsCSV && limits == nil {
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) {
 			return c.TotalWithResponse(ctx, q, a.acceptCSV)
 		})
 		if err != nil {
 			return err
 		}
-		return a.writeBody(r.Body, out)
+		_, err = a.out.Write(r.Body)
+		return err
 	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) { return c.TotalWithResponse(ctx, q) })
 	if err != nil {
@@ -334,5 +335,5 @@ func (a *app) writeBody(body []byte, out print.Output) error {
 	if err != nil || len(rows) == 0 {
 		return errors.Join(errors.New("the service did not answer in CSV"), err)
 	}
-	return a.print.Grid(out, &table.Grid{Header: rows[0], Rows: rows[1:]})
+	return a.print.Grid(out, &table.Grid{Header: rows[0], Rows: rows[1:], Labels: table.AnswerLabels})
 }

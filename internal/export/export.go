@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -26,10 +27,13 @@ const (
 	day
 )
 
-// kinds tells what the columns of a grid hold.
+// kinds tells what the columns of a grid hold; those of labels hold text.
 func kinds(g *table.Grid) []kind {
 	list := make([]kind, len(g.Header))
-	for i := range g.Header {
+	for i, name := range g.Header {
+		if slices.Contains(g.Labels, name) {
+			continue
+		}
 		numbers, days, filled := true, true, false
 		for _, row := range g.Rows {
 			if i >= len(row) || row[i] == "" {

@@ -51,6 +51,15 @@ func TestJSONLines(t *testing.T) {
 	}
 }
 
+// What is a name stays one, whatever it looks like.
+func TestLabelsAreTexts(t *testing.T) {
+	var b bytes.Buffer
+	g := &table.Grid{Header: []string{"span", "n"}, Rows: [][]string{{"2026", "5"}}, Labels: table.AnswerLabels}
+	if err := Write(&b, "json-lines", "", g); err != nil || b.String() != `{"span":"2026","n":5}`+"\n" {
+		t.Errorf("the line is %s, %v", b.String(), err)
+	}
+}
+
 func TestXLSX(t *testing.T) {
 	var b bytes.Buffer
 	if err := Write(&b, "xlsx", "Sums: by [route]", sample); err != nil {
