@@ -89,10 +89,18 @@ func TestABriefRollsOver(t *testing.T) {
 	}
 	s.refused(1, "has no prompt moon", "brief", "show", "board-season", "--prompt", "moon=2026")
 	s.refused(1, "the interval ends before it starts", "brief", "show", "board-season", "--prompt", "window=2026-03-31/2026-01-01")
-	// A span that is gone is told where it stood; the rest of the page stands.
-	s.must("span", "remove", "trailing-ninety")
-	text := s.must("brief", "show", "monday-crossings")
-	if !strings.Contains(text, "Refunds, trailing ninety: cannot be shown") || !strings.Contains(text, "Fares, month so far") {
+	s.refused(1, "still in use by brief monday-crossings", "span", "remove", "trailing-ninety")
+	// A span that is not there is told where it stands; the rest of the page stands.
+	s.must("book", "load", s.write(`book: 1
+briefs:
+  - name: half-page
+    title: Half a page
+    items:
+      - {kind: figure, title: Gone, dataset: crossings, over: ["@gone"], figures: [count]}
+      - {kind: figure, title: Here, dataset: crossings, over: [last full month], figures: [count]}
+`))
+	text := s.must("brief", "show", "half-page")
+	if !strings.Contains(text, "Gone: cannot be shown") || !strings.Contains(text, "Here") {
 		t.Errorf("without one of its spans:\n%s", text)
 	}
 }
