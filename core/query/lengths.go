@@ -81,7 +81,7 @@ func (p *plan) length(l dataset.Length, s *dataset.Schema) (dataset.Column, erro
 	return dataset.Column{Name: l.String(), Type: dataset.Number, Role: dataset.Detail, Unit: unit.Name, Length: column}, nil
 }
 
-// lengthNotes tells how lengths of what is open are counted.
+// lengthNotes says how lengths of what is open are counted.
 func (p *plan) lengthNotes(add func(table.Code, table.Level, string, ...any)) {
 	for _, c := range p.inputs[0].request.Lengths {
 		add(table.Lengthened, table.Info, "%s: what is open counts up to %s; what begins later, or ends before it begins, has none",

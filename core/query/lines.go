@@ -56,7 +56,7 @@ type position struct {
 	rows   []int
 }
 
-// ReadClock gives the moments of a lineup that was read from JSON their clock.
+// ReadClock sets the clock of the moments of a lineup that was read from JSON.
 func (up *Lineup) ReadClock() error {
 	for i := range up.Lines {
 		if err := up.Lines[i].ReadClock(); err != nil {

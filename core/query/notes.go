@@ -25,7 +25,7 @@ func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 	}
 }
 
-// clockNotes tells where records that are compared become days by different clocks.
+// clockNotes says where records that are compared become days by different clocks.
 func (p *plan) clockNotes(add func(table.Code, table.Level, string, ...any)) {
 	clocked := func(in *input) (string, bool) {
 		at, err := in.Schema.DateColumn(in.request.Date)

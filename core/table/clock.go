@@ -9,7 +9,7 @@ func (a *Answer) SetClock(c civil.Clock) {
 	}
 }
 
-// ReadClock gives the moments of an answer that was read from JSON their clock.
+// ReadClock sets the clock of the moments of an answer that was read from JSON.
 func (a *Answer) ReadClock() error {
 	if a.Zone == "" {
 		return nil

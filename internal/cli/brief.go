@@ -193,7 +193,7 @@ func (a *app) printBrief(v *types.BriefView) {
 	}
 }
 
-// readClocks gives the moments of an item their clock.
+// readClocks sets the clock of the moments of an item.
 func readClocks(it *types.BriefItemView) error {
 	switch {
 	case it.Lineup != nil:

@@ -132,7 +132,7 @@ func (a *app) printExpressionError(text string, e *span.Error) {
 	}
 }
 
-// printFaults tells each kind of fault with its count and, where the file shows it, what to state.
+// printFaults prints each kind of fault with its count and, where the file shows it, what to state.
 func (a *app) printFaults(faults []types.Fault) {
 	fmt.Fprintln(a.told(), "vastspan: the file is rejected; nothing was loaded")
 	for _, f := range faults {

@@ -104,7 +104,7 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
 }
 
-// clockText tells by which clock a dataset's times become days.
+// clockText says by which clock a dataset's times become days.
 func clockText(zone string, starts *string) string {
 	if starts == nil {
 		return "zone " + zone
@@ -112,7 +112,7 @@ func clockText(zone string, starts *string) string {
 	return "zone " + zone + ", days start at " + *starts
 }
 
-// grainText tells for how long a record stands, where that is more than its day.
+// grainText says for how long a record stands, where that is more than its day.
 func grainText(grain *string) string {
 	if grain == nil {
 		return ""
@@ -120,7 +120,7 @@ func grainText(grain *string) string {
 	return "; a record stands for a " + *grain
 }
 
-// writtenText tells how a file is written.
+// writtenText says how a file is written.
 func writtenText(w types.Written) string {
 	name := map[string]string{"csv": "CSV", "json": "JSON", "xlsx": "XLSX", "parquet": "Parquet"}[w.Format]
 	for _, one := range []struct {

@@ -27,7 +27,7 @@ const (
 	day
 )
 
-// kinds tells what the columns of a grid hold; those of labels hold text.
+// kinds returns what the columns of a grid hold; those of labels hold text.
 func kinds(g *table.Grid) []kind {
 	list := make([]kind, len(g.Header))
 	for i, name := range g.Header {

@@ -23,7 +23,7 @@ const (
 	yearly           // 2026
 )
 
-// formOf tells in which form a text is a date; it may still be one that does not exist.
+// formOf returns the form in which a text is a date; it may still be one that does not exist.
 func formOf(s string) dateForm {
 	if dataset.LooksLikeDate(s) {
 		return ordered

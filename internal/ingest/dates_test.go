@@ -129,7 +129,7 @@ func TestWhatToDoIsSuggested(t *testing.T) {
 	}
 }
 
-// fromNames gives files by their texts.
+// fromNames returns files by their texts.
 func fromNames(texts ...string) func() (Named, error) {
 	n := 1
 	return func() (Named, error) {

@@ -117,7 +117,7 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	return s, chooseDay(s, h, sample)
 }
 
-// valuesOf gives the values of a column of the sample that are not blank.
+// valuesOf yields the values of a column of the sample that are not blank.
 func valuesOf(sample []Row, column int) iter.Seq[string] {
 	return func(yield func(string) bool) {
 		for _, row := range sample {
@@ -130,7 +130,7 @@ func valuesOf(sample []Row, column int) iter.Seq[string] {
 	}
 }
 
-// datesOf tells as what kind of date the values of a column can be read; false where one of them cannot.
+// datesOf returns the form of date that all values of a column have; false where one of them has another, or none.
 func datesOf(sample []Row, column int) (calendarKind, bool) {
 	var k calendarKind
 	for v := range valuesOf(sample, column) {

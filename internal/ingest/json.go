@@ -24,7 +24,7 @@ type jsonReader struct {
 	ready   []*jsonPart // read already, for the sample
 }
 
-// objects gives the texts of objects, some at a time; io.EOF at the end.
+// objects returns the texts of objects, some at a time; io.EOF at the end.
 type objects interface {
 	next() (*jsonPart, error)
 }
@@ -156,7 +156,7 @@ func (t *jsonReader) Next() (Part, error) {
 // Valid reports whether the texts are UTF-8: JSON is read as that.
 func (p *jsonPart) Valid() bool { return false }
 
-// Rows gives the objects as rows.
+// Rows yields the objects as rows.
 func (p *jsonPart) Rows(take func(line int, row []string) error) error {
 	var parser fastjson.Parser
 	row := make([]string, len(p.index))
@@ -211,7 +211,7 @@ func jsonText(v *fastjson.Value, scratch []byte) (string, []byte) {
 	return text, scratch
 }
 
-// objectsOf tells lines of objects from an array of them.
+// objectsOf distinguishes lines of objects from an array of them.
 func objectsOf(head *bufio.Reader) (objects, error) {
 	start, err := peek(head, lookAhead)
 	if err != nil {

@@ -165,7 +165,7 @@ var (
 	oldOffice   = []byte{0xd0, 0xcf, 0x11, 0xe0}
 )
 
-// formatOf tells the format of a file by how it begins.
+// formatOf returns the format of a file by how it begins.
 func formatOf(start []byte) (string, error) {
 	switch {
 	case bytes.HasPrefix(start, zipMark):
@@ -264,7 +264,7 @@ func readError(err error) error {
 	return &ReadError{err}
 }
 
-// isWorkbook tells an XLSX file from other archives.
+// isWorkbook distinguishes an XLSX file from other archives.
 func isWorkbook(z *zip.Reader) bool {
 	for _, f := range z.File {
 		if f.Name == "xl/workbook.xml" {

@@ -206,7 +206,7 @@ func (c *columnOfValues) next() (string, error) {
 // textOver is a text over the memory of some bytes.
 func textOver(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
 
-// Rows gives the rows of a group.
+// Rows yields the rows of a group.
 func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) {
 	defer func() { // the library panics on some files that are damaged
 		if broken := recover(); broken != nil {

@@ -79,7 +79,7 @@ type viewPart struct {
 	fields int
 }
 
-// Rows gives the rows; one of another length than the header stays so.
+// Rows yields the rows; one of another length than the header stays so.
 func (p *viewPart) Rows(take func(line int, row []string) error) error {
 	picked := make([]string, len(p.at))
 	return p.Part.Rows(func(line int, row []string) error {

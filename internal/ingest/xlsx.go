@@ -29,7 +29,7 @@ type xlsxReader struct {
 	ended   bool
 }
 
-// sheetRows gives the rows of a sheet. The sheet is read twice in step: with the styles, by which dates are told, and
+// sheetRows yields the rows of a sheet. The sheet is read twice in step: with the styles, by which dates are told, and
 // without, as what the library makes of a date is cut to the second.
 type sheetRows struct {
 	styled, plain *xlsxreader.XlsxFileCloser

@@ -216,13 +216,6 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 	for _, t := range d.rollupTables() {
 		l.sums = append(l.sums, newLoadRollup(t))
 	}
-	columns := []string{quote(recordColumn), quote(loadColumn)}
-	if l.withDay {
-		columns = append(columns, quote(dayColumn))
-	}
-	for _, c := range d.Schema.Columns {
-		columns = append(columns, d.column(c.Name))
-	}
 	read := &d.Schema
 	if in.Reading != nil {
 		var err error
@@ -231,7 +224,7 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 		}
 	}
 	var readError error
-	err := copyInto(ctx, conn, d.table(), columns, func(out io.Writer) error {
+	err := copyInto(ctx, conn, d.table(), d.recordColumns(), func(out io.Writer) error {
 		readError = ingest.Scan(
 			ctx,
 			in.Reader,

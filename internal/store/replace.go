@@ -28,8 +28,11 @@ const replacedColumn = "_replaced_by"
 
 func (d *Dataset) replacedTable() string { return quote("stored", fmt.Sprintf("o_%d", d.ID)) }
 
-// columnList lists the columns of the table of records.
-func (d *Dataset) columnList() string {
+// columnList is the columns of the table of records as SQL lists them.
+func (d *Dataset) columnList() string { return strings.Join(d.recordColumns(), ", ") }
+
+// recordColumns lists the columns of the table of records, those of the service first.
+func (d *Dataset) recordColumns() []string {
 	columns := []string{quote(recordColumn), quote(loadColumn)}
 	if d.day() == quote(dayColumn) {
 		columns = append(columns, quote(dayColumn))
@@ -37,7 +40,7 @@ func (d *Dataset) columnList() string {
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, d.column(c.Name))
 	}
-	return strings.Join(columns, ", ")
+	return columns
 }
 
 // createReplaced makes the table of replaced records where there is none yet.

@@ -183,7 +183,7 @@ func file(name string, p types.LoadFileParams) service.File {
 	return f
 }
 
-// body gives the bytes of the file of a request, or of several that are sent as parts.
+// body sets the contents of the file of a request, or of several that are sent as parts.
 func body(ctx context.Context, plain io.Reader, f *service.File) error {
 	f.Body = plain
 	c, ok := ctx.(*gin.Context)
