@@ -33,22 +33,25 @@ type page struct {
 	name, path, ready string
 	width, height     int64
 	dark              bool
-	print             bool // as it is printed
-	late              bool // after the commands have run
+	before            string // what is done on the page first, in JavaScript
+	late              bool   // after the commands have run
 }
 
 // rowOf selects a row of the first table that answers a query.
 func rowOf(n int) string { return fmt.Sprintf("[data-table] tbody tr:nth-child(%d)", n) }
 
 const (
-	twoMonths  = "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figures=count%3Bsum%20fare%3Bmean%20fare"
-	ofTheYear  = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
-	across     = "/totals?dataset=gates&over=last%2013%20full%20weeks&figures=sum%20people&by=hour%3Bweekday&across=weekday"
-	atNight    = "/span/night-shift?as_of=" + asOf + "&time=14%3A30"
-	atTheEnds  = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
-	ofJobs     = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
-	monday     = "/brief/monday-crossings"
-	rehearsed  = "/brief/board-season?rehearse=yes&as_of=2026-10-01"
+	twoMonths = "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figures=count%3Bsum%20fare%3Bmean%20fare"
+	ofTheYear = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
+	across    = "/totals?dataset=gates&over=last%2013%20full%20weeks&figures=sum%20people&by=hour%3Bweekday&across=weekday"
+	atNight   = "/span/night-shift?as_of=" + asOf + "&time=14%3A30"
+	atTheEnds = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
+	ofJobs    = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
+	monday    = "/brief/monday-crossings"
+	rehearsed = "/brief/board-season?rehearse=yes&as_of=2026-10-01"
+	aFile     = "const list = new DataTransfer(); list.items.add(new File(['sold on;zip;pier;revenue\\n03/14/2026;00501;North;1.234,50\\n" +
+		"03/15/2026;10001;South;65,5\\n'], 'Bay sales 2026.csv')); const input = document.querySelector('[data-file]'); " +
+		"input.files = list.files; input.dispatchEvent(new Event('change', {bubbles: true}))"
 	eighthItem = "[data-brief] [data-item='7'] tbody tr"
 )
 
@@ -64,7 +67,7 @@ var pages = []page{
 	{name: "console-records", path: atTheEnds, ready: "[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)", height: 960},
 	{name: "console-brief", path: monday, ready: eighthItem, height: 1010},
 	{name: "console-brief-dark", path: rehearsed, ready: "[data-item='6'] canvas", height: 1180, dark: true},
-	{name: "console-brief-printed", path: monday, ready: eighthItem, width: 760, height: 560, print: true},
+	{name: "console-data", path: "/data", ready: "[data-dataset]", height: 860, before: aFile},
 	{name: "console-receipt", path: "/receipt/1", ready: "[data-receipt] [data-changed]", height: 800, late: true},
 	{name: "console-phone", path: "/brief/board-season", ready: "[data-brief] [data-item='3']", width: 390, height: 844},
 }
@@ -189,23 +192,16 @@ func take(ctx context.Context, p page, address string) error {
 	if width == 0 {
 		width = defaultWidth
 	}
-	medium := "screen"
-	if p.print {
-		medium = "print"
-	}
 	var png []byte
 	err := chromedp.Run(
 		ctx,
 		chromedp.EmulateViewport(width, p.height),
-		emulation.SetEmulatedMedia().WithMedia(
-			medium,
-		).WithFeatures(
-			[]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}},
-		),
+		emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}),
 		chromedp.Navigate(
 			address,
 		),
 		chromedp.WaitVisible(p.ready, chromedp.ByQuery),
+		chromedp.Evaluate(p.before, nil),
 		chromedp.Sleep(700*time.Millisecond),
 		chromedp.CaptureScreenshot(&png),
 	)
