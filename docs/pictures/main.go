@@ -107,7 +107,7 @@ var commands = []command{
 			"vastspan schedule run; vastspan receipt list",
 	}},
 	{"command-records", []string{
-		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 8",
+		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 4",
 		"vastspan records crossings --over @closed-month --boundary 2 --as-of latest", "vastspan loads crossings",
 		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",
 	}},
