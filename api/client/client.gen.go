@@ -531,14 +531,14 @@ type ClientInterface interface {
 	// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
 	CompareReceipt(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListRecordsWithBody The records of a span with what they add up to; as CSV all of them, the oldest first
+	// ListRecordsWithBody The records of a span with what they add up to; taken away all of them, the oldest first
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /records (the `ListRecords` operationId).
 	ListRecordsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListRecords The records of a span with what they add up to; as CSV all of them, the oldest first
+	// ListRecords The records of a span with what they add up to; taken away all of them, the oldest first
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1839,7 +1839,7 @@ func (c *Client) CompareReceipt(ctx context.Context, id IdParam, reqEditors ...R
 	return c.Client.Do(req)
 }
 
-// ListRecordsWithBody The records of a span with what they add up to; as CSV all of them, the oldest first
+// ListRecordsWithBody The records of a span with what they add up to; taken away all of them, the oldest first
 //
 // Takes any type of body and a specified content type.
 //
@@ -1856,7 +1856,7 @@ func (c *Client) ListRecordsWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// ListRecords The records of a span with what they add up to; as CSV all of them, the oldest first
+// ListRecords The records of a span with what they add up to; taken away all of them, the oldest first
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6840,14 +6840,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /receipts/{id}/comparison (the `CompareReceipt` operationId).
 	CompareReceiptWithResponse(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*CompareReceiptResponse, error)
 
-	// ListRecordsWithBodyWithResponse The records of a span with what they add up to; as CSV all of them, the oldest first
+	// ListRecordsWithBodyWithResponse The records of a span with what they add up to; taken away all of them, the oldest first
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /records (the `ListRecords` operationId).
 	ListRecordsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ListRecordsResponse, error)
 
-	// ListRecordsWithResponse The records of a span with what they add up to; as CSV all of them, the oldest first
+	// ListRecordsWithResponse The records of a span with what they add up to; taken away all of them, the oldest first
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -11319,7 +11319,7 @@ func (c *ClientWithResponses) CompareReceiptWithResponse(ctx context.Context, id
 	return ParseCompareReceiptResponse(rsp)
 }
 
-// ListRecordsWithBodyWithResponse The records of a span with what they add up to; as CSV all of them, the oldest first
+// ListRecordsWithBodyWithResponse The records of a span with what they add up to; taken away all of them, the oldest first
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -11332,7 +11332,7 @@ func (c *ClientWithResponses) ListRecordsWithBodyWithResponse(ctx context.Contex
 	return ParseListRecordsResponse(rsp)
 }
 
-// ListRecordsWithResponse The records of a span with what they add up to; as CSV all of them, the oldest first
+// ListRecordsWithResponse The records of a span with what they add up to; taken away all of them, the oldest first
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -11731,7 +11731,7 @@ func ParseAgeResponse(rsp *http.Response) (*AgeResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -12152,7 +12152,7 @@ func ParseViewBriefResponse(rsp *http.Response) (*ViewBriefResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -12938,7 +12938,7 @@ func ParseListDaysResponse(rsp *http.Response) (*ListDaysResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13038,6 +13038,9 @@ func ParseElapseResponse(rsp *http.Response) (*ElapseResponse, error) {
 			return nil, err
 		}
 		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13392,7 +13395,7 @@ func ParseLineUpResponse(rsp *http.Response) (*LineUpResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13507,7 +13510,7 @@ func ParseGetReceiptResponse(rsp *http.Response) (*GetReceiptResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13543,7 +13546,7 @@ func ParseCompareReceiptResponse(rsp *http.Response) (*CompareReceiptResponse, e
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13579,7 +13582,7 @@ func ParseListRecordsResponse(rsp *http.Response) (*ListRecordsResponse, error) 
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -13615,7 +13618,7 @@ func ParseListBoundariesResponse(rsp *http.Response) (*ListBoundariesResponse, e
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 
@@ -14243,7 +14246,7 @@ func ParseTotalResponse(rsp *http.Response) (*TotalResponse, error) {
 		response.ApplicationproblemJSONDefault = &dest
 
 	case rsp.StatusCode == 200:
-		// Content-type (text/csv) unsupported
+		// Content-type (text/markdown) unsupported
 
 	}
 

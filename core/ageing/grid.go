@@ -86,3 +86,41 @@ func (a *Answer) label(l dataset.Label) []string {
 func count(n int64) string { return strconv.FormatInt(n, 10) }
 
 func cell(v decimal.Value) string { return v.String() }
+
+// Document returns the answer as it is taken away: the figures, the bands and the course, those that were asked for.
+func (a *Answer) Document() *table.Document {
+	d := &table.Document{Name: a.Dataset + "-ageing", Title: a.Title(), All: a.Grid(), About: a.About()}
+	d.Apart = append(d.Apart, table.Sheet{Title: "figures", Grid: a.Figures()})
+	if a.Bands != "" {
+		d.Apart = append(d.Apart, table.Sheet{Title: "bands", Grid: a.BandRows()})
+	}
+	if a.Each != "" {
+		d.Apart = append(d.Apart, table.Sheet{Title: "course", Grid: a.CourseRows()})
+	}
+	return d
+}
+
+// About returns what the answer rests on.
+func (a *Answer) About() []table.Fact {
+	facts := []table.Fact{{Name: "dataset", Text: a.Dataset}, {Name: "as of", Text: a.Question.AsOf}, {Name: "calendar", Text: a.Calendar}}
+	facts = append(facts, table.Fact{Name: "lengths", Text: "from " + a.From + " to " + a.To})
+	if a.Over != "" {
+		extent := table.Extent{Intervals: a.OverDays, Days: table.Days(a.OverDays)}
+		facts = append(facts, table.Fact{Name: "span", Of: a.Over, Text: extent.Text()})
+	}
+	for _, f := range a.Where {
+		facts = append(facts, table.Fact{Name: "filter", Text: f.String()})
+	}
+	for _, text := range a.Cautions {
+		facts = append(facts, table.Fact{Name: "caution", Text: text})
+	}
+	leftOut := func(n int64, why string) {
+		if n > 0 {
+			facts = append(facts, table.Fact{Name: "left out", Text: count(n) + " records: " + why})
+		}
+	}
+	leftOut(a.Undated, "no date in "+a.From)
+	leftOut(a.NotBegun, a.From+" lies after the as-of day")
+	leftOut(a.FaultRecords, a.To+" comes before "+a.From)
+	return facts
+}

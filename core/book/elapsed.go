@@ -2,10 +2,12 @@ package book
 
 import (
 	"errors"
+	"strconv"
 
 	"vastspan/core/civil"
 	"vastspan/core/elapsed"
 	"vastspan/core/query"
+	"vastspan/core/table"
 )
 
 // Elapsed is what lies between two days or moments.
@@ -35,4 +37,28 @@ func (l *Library) Elapsed(from, to civil.AsOf, c query.Context, bothEnds bool) (
 		f.Seconds = &seconds
 	}
 	return &Elapsed{from, to, s.Calendar.Name(), f}, nil
+}
+
+// ElapsedNames are the columns of what lies between two days or moments.
+var ElapsedNames = []string{"days", "business_days", "months", "years", "period", "year_fraction"}
+
+// ElapsedCells are its cells.
+func ElapsedCells(f *elapsed.Figures) []string {
+	return []string{
+		strconv.Itoa(f.Days), strconv.Itoa(f.BusinessDays), strconv.Itoa(f.Months), strconv.Itoa(f.Years), f.Period, f.YearFraction.String(),
+	}
+}
+
+// ElapsedDocument returns what lies between pairs as it is taken away: a row for each.
+func ElapsedDocument(list []Elapsed) *table.Document {
+	g := &table.Grid{Header: append([]string{"from", "to"}, ElapsedNames...)}
+	d := table.Plain("elapsed", g)
+	for i := range list {
+		e := &list[i]
+		g.Rows = append(g.Rows, append([]string{e.From.String(), e.To.String()}, ElapsedCells(&e.Figures)...))
+	}
+	if len(list) > 0 {
+		d.About = []table.Fact{{Name: "calendar", Text: list[0].Calendar}}
+	}
+	return d
 }

@@ -11,6 +11,7 @@ import (
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/core/table"
 )
 
 // Position says where a day lies.
@@ -142,6 +143,13 @@ type Table struct {
 	Calendar string     `json:"calendar"`
 	Columns  []string   `json:"columns"`
 	Rows     [][]string `json:"rows"`
+}
+
+// Document returns the table as it is taken away.
+func (t *Table) Document() *table.Document {
+	return &table.Document{
+		Name: "days", Title: "days", All: &table.Grid{Header: t.Columns, Rows: t.Rows}, About: table.AsOfFacts(t.AsOf, false, t.Calendar),
+	}
 }
 
 // MaxDays is how many days a table may have.

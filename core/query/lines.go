@@ -308,3 +308,52 @@ func (up *Lineup) Grid() *table.Grid {
 	}
 	return g
 }
+
+// Document returns lines as they are taken away.
+func (up *Lineup) Document() *table.Document {
+	d := &table.Document{Name: "lines", Title: "lines", All: up.Grid(), Shown: []table.Shown{up.Shown()}}
+	d.About = table.AsOfFacts(up.AsOf, up.AtClose, up.Calendar)
+	for i := range up.Lines {
+		d.About = append(d.About, up.Lines[i].about()...)
+	}
+	return d
+}
+
+// about returns what a line rests on, as facts of the line.
+func (l *LineAnswer) about() []table.Fact {
+	facts := []table.Fact{{Name: "line", Of: l.Label, Text: l.Query.Figures[0].Words() + " of " + l.Dataset + " by " + l.Date}}
+	sp := &l.Spans[0]
+	facts = append(facts, table.Fact{Name: "span", Of: l.Label, Text: sp.Expression + ": " + sp.Text()})
+	for _, c := range sp.Comparisons {
+		facts = append(facts, table.Fact{Name: "compared with", Of: l.Label, Text: c.Name + ": " + c.Text()})
+	}
+	for _, f := range table.NoteFacts(l.Notes) {
+		f.Of = l.Label
+		facts = append(facts, f)
+	}
+	return facts
+}
+
+// Shown returns the lines as people read them: positions down, lines across. A flag stands behind its cell.
+func (up *Lineup) Shown() table.Shown {
+	s := table.NewShown(nil, up.Each)
+	t := &up.Table
+	for i := range t.Columns {
+		s.Column(t.Columns[i].Title, &t.Columns[i], t.Columns[i].Figure+1)
+	}
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		texts := make([]string, len(t.Columns))
+		for j := range t.Columns {
+			c, v := &t.Columns[j], r.Cells[j]
+			if v.Set || len(r.CellFlags[j]) > 0 {
+				texts[j] = c.Format(v)
+			}
+			if c.Role != table.Change && len(r.CellFlags[j]) > 0 {
+				texts[j] += " (" + table.FlagText(r.CellFlags[j]) + ")"
+			}
+		}
+		s.Row([]string{r.UnitText()}, texts, r.Cells)
+	}
+	return s
+}

@@ -134,7 +134,7 @@ func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string
 	if err != nil {
 		return err
 	}
-	return a.print.Print(out, print.View{Data: answer, Grid: answer.Grid, Draw: func(p *print.Printer) {
+	return a.print.Print(out, print.View{Data: answer, Document: answer.Document, Draw: func(p *print.Printer) {
 		p.Linef("%s from %s to %s in %s, %s", answer.Dataset, answer.From, answer.To, answer.Unit,
 			print.AsOf(asOf, false, answer.Calendar))
 		p.Linef("%s\n", source)

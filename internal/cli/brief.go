@@ -119,17 +119,13 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		if err != nil {
 			return err
 		}
-		var editors []client.RequestEditorFn
-		if out.IsGrid() {
-			editors = append(editors, a.acceptCSV)
-		}
 		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
-			return c.ViewBriefWithResponse(cmd.Context(), args[0], q, editors...)
+			return c.ViewBriefWithResponse(cmd.Context(), args[0], q, a.accept(*out))
 		})
 		switch {
 		case err != nil:
 			return err
-		case out.IsGrid():
+		case out.IsFile():
 			return a.writeBody(r.Body, *out)
 		case *out == print.AsJSON:
 			return a.print.JSON(r.JSON200)
@@ -153,7 +149,7 @@ func (a *app) printBrief(v *types.BriefView) {
 		p.Linef("%s: %s", name, is)
 	}
 	figures := &table.Grid{
-		Header: []string{"figure", "first_day", "last_day", "days", "value", "unit", "compared_with", "value", "change", "trend"},
+		Header: []string{"figure", "value", "unit", "compared_with", "value", "change", "trend", "days"},
 	}
 	var notes []table.Note
 	for i := range v.Items {
@@ -171,7 +167,7 @@ func (a *app) printBrief(v *types.BriefView) {
 	}
 	if len(figures.Rows) > 0 {
 		p.Linef("")
-		p.Table(figures, print.Look{Right: print.Right(3, 4, 7, 8)})
+		p.Table(figures, print.Look{Right: print.Right(1, 4, 5), Groups: []int{0, 1, 1, 2, 2, 2, 3, 4}})
 		p.Notes(notes)
 	}
 	for i := range v.Items {
@@ -204,29 +200,19 @@ func readClocks(it *types.BriefItemView) error {
 	return nil
 }
 
-// figureCard returns the cells of a figure: value and unit, what it is compared with, change and trend.
+// figureCard returns the cells of a figure: value and unit, what it is compared with, change, trend and days.
 func figureCard(it *types.BriefItemView) []string {
 	sp, t := &it.Answer.Spans[0], &it.Answer.Tables[0]
-	days := print.ExtentCells(&sp.Extent, false)
 	cells := []string{
-		it.Item.Title,
-		days[0],
-		days[1],
-		days[2],
-		t.Columns[0].Format(t.Rows[0].Cells[0]),
-		t.Columns[0].Unit,
-		"",
-		"",
-		"",
-		"",
+		it.Item.Title, t.Columns[0].Format(t.Rows[0].Cells[0]), t.Columns[0].Unit, "", "", "", "", sp.Long(),
 	}
 	if at := slices.IndexFunc(t.Columns, func(c table.Column) bool { return c.Role == table.Change }); at > 0 {
-		cells[6] = sp.Comparisons[0].Name
-		cells[7] = t.Columns[at-2].Format(t.Rows[0].Cells[at-2])
-		cells[8] = t.Columns[at].Format(t.Rows[0].Cells[at])
+		cells[3] = sp.Comparisons[0].Name
+		cells[4] = t.Columns[at-2].Format(t.Rows[0].Cells[at-2])
+		cells[5] = t.Columns[at].Format(t.Rows[0].Cells[at])
 	}
 	if it.Spark != nil {
-		cells[9] = print.Spark(it.Spark.Tables[0].Rows)
+		cells[6] = print.Spark(it.Spark.Tables[0].Rows)
 	}
 	return cells
 }

@@ -12,6 +12,8 @@ import (
 	"syscall"
 
 	"vastspan/api/client"
+	"vastspan/internal/cli/print"
+	"vastspan/internal/export"
 )
 
 const (
@@ -104,13 +106,28 @@ func checkResponse(code int, status string, body []byte, request any) error {
 	return p
 }
 
-// a.acceptCSV asks for an answer as CSV.
-func (a *app) acceptCSV(_ context.Context, r *http.Request) error {
-	r.Header.Set("Accept", "text/csv")
-	if a.print.SafeCells {
-		r.Header.Set("Accept", "text/csv; cells=safe")
+// accept asks for an answer in a form that is taken away; other forms are made of JSON.
+func (a *app) accept(out print.Output) client.RequestEditorFn {
+	return func(_ context.Context, r *http.Request) error {
+		f, ok := export.Lookup(string(out))
+		switch {
+		case !ok:
+		case out == print.AsCSV && a.print.SafeCells:
+			r.Header.Set("Accept", f.Type+"; cells=safe")
+		default:
+			r.Header.Set("Accept", f.Type)
+		}
+		return nil
 	}
-	return nil
+}
+
+// writeBody writes an answer that is a file already.
+func (a *app) writeBody(body []byte, out print.Output) error {
+	if _, err := a.print.Format(out); err != nil {
+		return err
+	}
+	_, err := a.out.Write(body)
+	return err
 }
 
 // ifMatch says which version is changed.

@@ -55,7 +55,7 @@ same in the tables days.calendar_days and days.span_days of its database, for ot
 			return err
 		}
 		a.headed(*out, d, "%s", print.AsOf(t.AsOf, false, t.Calendar))
-		return a.print.Print(*out, print.View{Data: t, Grid: func() *table.Grid { return &table.Grid{Header: t.Columns, Rows: t.Rows} },
+		return a.print.Print(*out, print.View{Data: t, Document: t.Document,
 			Draw: func(p *print.Printer) { printDays(p, t, len(args)) }})
 	}
 	c.AddCommand(a.publishDaysCommand())

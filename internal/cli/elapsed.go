@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -35,7 +34,7 @@ second date is blank, or later, is open, and its age is counted to the as-of day
   vastspan elapsed jobs --from opened_on --to closed_on --bands '0-7,8-30,31-90,91+' --by kind --as-of latest
   vastspan elapsed jobs.csv --from opened_on --to closed_on --each month --as-of 2026-06-30`,
 	}
-	out := a.outputFlag(c)
+	out := a.outputFlagTo(c, "to-file")
 	records := &ageingFlags{}
 	records.add(c)
 	f := &contextFlags{}
@@ -76,10 +75,8 @@ func (a *app) elapsed(ctx context.Context, from, to string, f *contextFlags, bot
 	d.isToday = from == query.Today || to == query.Today
 	d.showsTimes = e.From.Timed || e.To.Timed
 	a.headed(out, d, "from %s to %s, calendar %s", e.From.Long(), e.To.Long(), e.Calendar)
-	return a.print.Print(out, print.View{Data: e, Grid: func() *table.Grid {
-		return &table.Grid{
-			Header: append([]string{"from", "to"}, elapsedNames...), Rows: [][]string{append([]string{from, to}, elapsedCells(&e.Figures)...)},
-		}
+	return a.print.Print(out, print.View{Data: e, Document: func() *table.Document {
+		return book.ElapsedDocument([]book.Elapsed{*e})
 	}, Draw: func(p *print.Printer) { printElapsed(p, &e.Figures, bothEnds) }})
 }
 
@@ -94,15 +91,6 @@ func (d *definitions) elapsed(from, to string, f *contextFlags, bothEnds bool) (
 		return nil, fmt.Errorf("to: %w", err)
 	}
 	return d.library.Elapsed(first, last, f.Context, bothEnds)
-}
-
-// elapsedNames are the columns that a batch adds, before the error.
-var elapsedNames = []string{"days", "business_days", "months", "years", "period", "year_fraction"}
-
-func elapsedCells(f *elapsed.Figures) []string {
-	return []string{
-		strconv.Itoa(f.Days), strconv.Itoa(f.BusinessDays), strconv.Itoa(f.Months), strconv.Itoa(f.Years), f.Period, f.YearFraction.String(),
-	}
 }
 
 func printElapsed(p *print.Printer, f *elapsed.Figures, bothEnds bool) {
@@ -140,12 +128,12 @@ func (a *app) elapsedBatch(ctx context.Context, file string, f *contextFlags, bo
 		if from < 0 || to < 0 {
 			return nil, nil, fmt.Errorf("the header has the columns %s; expected from and to among them", strings.Join(header, ","))
 		}
-		return slices.Concat(elapsedNames, []string{"error"}), func(row []string) []string {
+		return slices.Concat(book.ElapsedNames, []string{"error"}), func(row []string) []string {
 			e, err := d.elapsed(row[from], row[to], f, bothEnds)
 			if err != nil {
-				return append(make([]string, len(elapsedNames)), err.Error())
+				return append(make([]string, len(book.ElapsedNames)), err.Error())
 			}
-			return append(elapsedCells(&e.Figures), "")
+			return append(book.ElapsedCells(&e.Figures), "")
 		}, nil
 	})
 }

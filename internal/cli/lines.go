@@ -71,17 +71,13 @@ func readLine(text string) (query.Line, error) {
 }
 
 func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error {
-	var editors []client.RequestEditorFn
-	if out.IsGrid() {
-		editors = append(editors, a.acceptCSV)
-	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.LineUpResponse, error) {
-		return c.LineUpWithResponse(ctx, q, editors...)
+		return c.LineUpWithResponse(ctx, q, a.accept(out))
 	})
 	switch {
 	case err != nil:
 		return err
-	case out.IsGrid():
+	case out.IsFile():
 		return a.writeBody(r.Body, out)
 	case out == print.AsJSON:
 		return a.print.JSON(r.JSON200)

@@ -143,10 +143,13 @@ func (a *app) receiptShow() *cobra.Command {
 			return err
 		}
 		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetReceiptResponse, error) {
-			return c.GetReceiptWithResponse(cmd.Context(), id)
+			return c.GetReceiptWithResponse(cmd.Context(), id, a.accept(*out))
 		})
-		if err != nil {
+		switch {
+		case err != nil:
 			return err
+		case out.IsFile():
+			return a.writeBody(r.Body, *out)
 		}
 		m := r.JSON200
 		return a.print.Print(
@@ -214,10 +217,13 @@ func (a *app) receiptCompare() *cobra.Command {
 			return err
 		}
 		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.CompareReceiptResponse, error) {
-			return c.CompareReceiptWithResponse(cmd.Context(), id)
+			return c.CompareReceiptWithResponse(cmd.Context(), id, a.accept(*out))
 		})
-		if err != nil {
+		switch {
+		case err != nil:
 			return err
+		case out.IsFile():
+			return a.writeBody(r.Body, *out)
 		}
 		return a.print.Print(
 			*out,

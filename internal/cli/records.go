@@ -61,7 +61,7 @@ what is just out. With --all every record comes, as CSV.`,
 		where := filters.Texts()
 		switch {
 		case f.all:
-			return a.allRecords(cmd.Context(), args[0], &f, where)
+			return a.allRecords(cmd.Context(), args[0], &f, where, *out)
 		case f.boundary != 0:
 			return a.boundaries(cmd.Context(), args[0], &f, where, *out)
 		}
@@ -97,7 +97,7 @@ func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, whe
 		return err
 	}
 	p := r.JSON200
-	if p.Next != nil && out.IsGrid() {
+	if p.Next != nil && out.IsFile() {
 		fmt.Fprintf(a.err, "vastspan: %d of %d records; for the next page add --after %s\n", len(p.Records), p.Count, *p.Next)
 	}
 	of := &table.Answer{
@@ -171,7 +171,7 @@ func (a *app) printSpanHead(of *table.Answer) {
 	days := "no days"
 	switch {
 	case sp.Moments != nil:
-		days = print.Runs(*sp.Moments)
+		days = table.LongRuns(*sp.Moments)
 	case !sp.Intervals.Empty():
 		b := sp.Intervals.Bounds()
 		days = b.First().Long() + " to " + b.Last().Long()
@@ -208,13 +208,22 @@ func (a *app) printRecords(w *print.Printer, of *table.Answer, p *types.RecordsP
 }
 
 // allRecords copies all records to the output as they come.
-func (a *app) allRecords(ctx context.Context, name string, f *recordsFlags, where []string) error {
+func (a *app) allRecords(ctx context.Context, name string, f *recordsFlags, where []string, out print.Output) error {
+	if out == print.AsTable {
+		out = print.AsCSV
+	}
+	if !out.IsFile() {
+		return usagef("--all writes records as they come: --output %s does not; take csv or json-lines", out)
+	}
+	if _, err := a.print.Format(out); err != nil {
+		return err
+	}
 	c, err := a.client()
 	if err != nil {
 		return err
 	}
 	q := f.request(name, where)
-	r, err := c.ListRecords(ctx, q, a.acceptCSV)
+	r, err := c.ListRecords(ctx, q, a.accept(out))
 	if err != nil {
 		return a.callError(err)
 	}

@@ -268,7 +268,7 @@ func printSteps(p *print.Printer, r *span.Result) {
 		switch {
 		case s.Note != "":
 		case s.Moments != nil:
-			row[1], row[2] = print.Runs(*s.Moments), ""
+			row[1], row[2] = table.LongRuns(*s.Moments), ""
 			if !s.Moments.Open() {
 				row[2] = table.Length(int64(s.Moments.Length() / civil.Second))
 			}

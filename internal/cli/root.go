@@ -39,6 +39,7 @@ type app struct {
 	out, err io.Writer
 	print    *print.Printer
 	server   string // the service's address, from --server
+	file     outFile
 }
 
 // usageError is the error of words that make no command.
@@ -57,6 +58,7 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errOut)
 	err := root.ExecuteContext(ctx)
+	err = errors.Join(err, a.file.close(err == nil))
 	if err == nil {
 		return exitFine
 	}
@@ -118,14 +120,6 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 	}
 	c.AddCommand(commands...)
 	return c
-}
-
-func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
-	o := &print.Choice{Output: print.AsTable, More: more}
-	c.Flags().BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
-	c.Flags().Var(o, "output", "form of the output")
-	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
-	return &o.Output
 }
 
 // open opens a file for reading; - is standard input.

@@ -128,7 +128,7 @@ func (a *app) spanList() *cobra.Command {
 				for i := range spans {
 					days := table.DayCells(r.Resolutions[i].Intervals)
 					if z := r.Resolutions[i].Moments; z != nil {
-						days = []string{print.Runs(*z), "", ""}
+						days = []string{table.LongRuns(*z), "", ""}
 					}
 					switch e := r.Resolutions[i].Error; {
 					case e != nil:

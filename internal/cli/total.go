@@ -1,10 +1,7 @@
 package cli
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
-	"errors"
 	"maps"
 	"slices"
 	"strconv"
@@ -19,7 +16,6 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/query"
-	"vastspan/core/table"
 	"vastspan/internal/cli/print"
 )
 
@@ -296,16 +292,6 @@ func readWhere(texts []string) (dataset.Filters, error) {
 
 // total asks the service; limits are the list that the spans came from, nil where they came from none.
 func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, out print.Output) error {
-	if out == print.AsCSV && limits == nil {
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) {
-			return c.TotalWithResponse(ctx, q, a.acceptCSV)
-		})
-		if err != nil {
-			return err
-		}
-		_, err = a.out.Write(r.Body)
-		return err
-	}
 	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) { return c.TotalWithResponse(ctx, q) })
 	if err != nil {
 		return err
@@ -318,22 +304,9 @@ func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, ou
 
 // printAnswer prints an answer; source says whose definitions it uses.
 func (a *app) printAnswer(answer *query.Answer, out print.Output, source string) error {
-	return a.print.Print(out, print.View{Data: answer, Grid: func() *table.Grid { return answer.Grid() }, Draw: func(p *print.Printer) {
+	return a.print.Print(out, print.View{Data: answer, Document: answer.Document, Draw: func(p *print.Printer) {
 		p.Linef("%s by %s, %s", answer.Dataset, answer.Date, print.AnswerAsOf(&answer.Answer))
 		p.Linef("%s\n", source)
 		p.Answer(answer)
 	}})
-}
-
-// writeBody writes an answer that is CSV in a form that shows a grid.
-func (a *app) writeBody(body []byte, out print.Output) error {
-	if out == print.AsCSV {
-		_, err := a.out.Write(body)
-		return err
-	}
-	rows, err := csv.NewReader(bytes.NewReader(body)).ReadAll()
-	if err != nil || len(rows) == 0 {
-		return errors.Join(errors.New("the service did not answer in CSV"), err)
-	}
-	return a.print.Grid(out, &table.Grid{Header: rows[0], Rows: rows[1:], Labels: table.AnswerLabels})
 }

@@ -1,251 +1,110 @@
-// Package export writes tables of texts in open formats that others read: Markdown, lines of JSON and XLSX. What a column
-// holds is told by its cells: numbers are written as numbers, days as days.
+// Package export writes what is taken away in open formats that others read: CSV, Markdown, lines of JSON, XLSX and
+// Parquet. Numbers are written as numbers with all of their digits, days as days; what a column holds is said by who
+// knows it, else told by its cells.
 package export
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
 
-	"github.com/xuri/excelize/v2"
-
-	"vastspan/core/decimal"
 	"vastspan/core/table"
 )
 
-// A kind is what all cells of a column hold that are not empty.
-type kind int
+// A Format is one in which something is taken away.
+type Format struct {
+	Name string // for --output
+	Type string // the media type
+	// Endings are those of files, the usual one first.
+	Endings []string
+	write   func(w io.Writer, sheets []Sheet, about []table.Fact) error
+}
 
-const (
-	text kind = iota
-	number
-	day
+// The formats.
+var (
+	CSV       = Format{"csv", "text/csv", []string{".csv"}, writeCSV}
+	Markdown  = Format{"markdown", "text/markdown", []string{".md"}, writeMarkdown}
+	JSONLines = Format{"json-lines", "application/x-ndjson", []string{".jsonl", ".ndjson"}, writeJSONLines}
+	XLSX      = Format{
+		"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", []string{".xlsx"}, writeXLSX,
+	}
+	Parquet = Format{"parquet", "application/vnd.apache.parquet", []string{".parquet"}, writeParquet}
 )
 
-// kinds returns what the columns of a grid hold; those of labels hold text.
-func kinds(g *table.Grid) []kind {
-	list := make([]kind, len(g.Header))
-	for i, name := range g.Header {
-		if slices.Contains(g.Labels, name) {
-			continue
-		}
-		numbers, days, filled := true, true, false
-		for _, row := range g.Rows {
-			if i >= len(row) || row[i] == "" {
-				continue
-			}
-			filled = true
-			numbers = numbers && isNumber(row[i])
-			days = days && isDay(row[i])
-		}
-		switch {
-		case filled && numbers:
-			list[i] = number
-		case filled && days:
-			list[i] = day
-		}
-	}
-	return list
+// Formats lists them.
+var Formats = []Format{CSV, Markdown, JSONLines, XLSX, Parquet}
+
+// Lookup finds a format by its name.
+func Lookup(name string) (Format, bool) {
+	return find(func(f Format) bool { return f.Name == name })
 }
 
-// isNumber reports whether a text is a number in plain digits, and no code that begins with a zero.
-func isNumber(s string) bool {
-	digits := strings.TrimPrefix(s, "-")
-	return decimal.IsPlain(s) && s[0] != '+' && (len(digits) == 1 || digits[0] != '0' || digits[1] == '.')
+// OfType finds a format by its media type.
+func OfType(media string) (Format, bool) {
+	return find(func(f Format) bool { return f.Type == media })
 }
 
-func isDay(s string) bool {
-	_, err := time.Parse(time.DateOnly, s)
-	return err == nil
+// OfFile finds the format that the ending of a file names.
+func OfFile(name string) (Format, bool) {
+	return find(func(f Format) bool {
+		return slices.ContainsFunc(f.Endings, func(e string) bool { return strings.HasSuffix(strings.ToLower(name), e) })
+	})
 }
 
-// Markdown writes a grid as a table of Markdown; numbers stand to the right.
-func Markdown(w io.Writer, g *table.Grid) error {
-	var b strings.Builder
-	line := func(cells []string) {
-		b.WriteByte('|')
-		for _, c := range cells {
-			b.WriteString(" " + escaped.Replace(c) + " |")
-		}
-		b.WriteByte('\n')
+func find(is func(Format) bool) (Format, bool) {
+	at := slices.IndexFunc(Formats, is)
+	if at < 0 {
+		return Format{}, false
 	}
-	line(g.Header)
-	b.WriteByte('|')
-	for _, k := range kinds(g) {
-		if k == number {
-			b.WriteString(" ---: |")
-		} else {
-			b.WriteString(" --- |")
-		}
-	}
-	b.WriteByte('\n')
-	for _, row := range g.Rows {
-		line(row)
-	}
-	_, err := io.WriteString(w, b.String())
-	return err
+	return Formats[at], true
 }
 
-// escaped writes what Markdown would take for the edge of a cell, or for markup.
-var escaped = strings.NewReplacer(`\`, `\\`, "|", `\|`, "\n", "<br>", "\r", "", "<", "&lt;", "*", `\*`, "_", `\_`, "`", "\\`")
+// Ending is the usual ending of files of a format.
+func (f Format) Ending() string { return f.Endings[0] }
 
-// JSONLines writes each row of a grid as an object on a line of its own, with the columns in their order. Numbers are
-// numbers with all of their digits; an empty cell is null.
-func JSONLines(w io.Writer, g *table.Grid) error {
-	kinds := kinds(g)
-	var b strings.Builder
-	for _, row := range g.Rows {
-		b.WriteByte('{')
-		for i, name := range g.Header {
-			if i > 0 {
-				b.WriteByte(',')
-			}
-			b.WriteString(quoted(name) + ":")
-			switch {
-			case i >= len(row) || row[i] == "":
-				b.WriteString("null")
-			case kinds[i] == number:
-				b.WriteString(row[i])
-			default:
-				b.WriteString(quoted(row[i]))
-			}
-		}
-		b.WriteString("}\n")
-	}
-	_, err := io.WriteString(w, b.String())
-	return err
-}
+// Binary reports whether a format is no text.
+func (f Format) Binary() bool { return f.Name == XLSX.Name || f.Name == Parquet.Name }
 
-func quoted(s string) string {
-	var b strings.Builder
-	e := json.NewEncoder(&b)
-	e.SetEscapeHTML(false)
-	if err := e.Encode(s); err != nil {
-		panic(err) // a text can always be encoded
-	}
-	return strings.TrimSuffix(b.String(), "\n")
-}
-
-// maxDigits is how many digits of a number a workbook keeps; one with more is written as text.
-const maxDigits = 15
-
-// workbookDay is the form in which a workbook shows a day.
-var workbookDay = "yyyy-mm-dd"
-
-// XLSX writes a grid as a workbook of one sheet, with the header frozen. Cells that begin like a formula are texts.
-func XLSX(w io.Writer, sheet string, g *table.Grid) (err error) {
-	book := excelize.NewFile()
-	defer func() {
-		if closing := book.Close(); err == nil {
-			err = closing
-		}
-	}()
-	if sheet = sheetName(sheet); sheet != "Sheet1" {
-		if err := book.SetSheetName("Sheet1", sheet); err != nil {
-			return err
-		}
-	}
-	bold, err := book.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
-	if err != nil {
-		return err
-	}
-	days, err := book.NewStyle(&excelize.Style{CustomNumFmt: &workbookDay})
-	if err != nil {
-		return err
-	}
-	out, err := book.NewStreamWriter(sheet)
-	if err != nil {
-		return err
-	}
-	kinds := kinds(g)
-	for i := range g.Header {
-		if err := out.SetColWidth(i+1, i+1, float64(width(g, i))); err != nil {
-			return err
-		}
-	}
-	if err := out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	header := make([]any, len(g.Header))
-	for i, name := range g.Header {
-		header[i] = excelize.Cell{Value: name, StyleID: bold}
-	}
-	if err := out.SetRow("A1", header); err != nil {
-		return err
-	}
-	for n, row := range g.Rows {
-		cells := make([]any, len(row))
-		for i, c := range row {
-			cells[i] = cell(c, kinds[i], days)
-		}
-		if err := out.SetRow("A"+strconv.Itoa(n+2), cells); err != nil {
-			return err
-		}
-	}
-	if err := out.Flush(); err != nil {
-		return err
-	}
-	return book.Write(w)
-}
-
-// cell is the value of a cell of a workbook.
-func cell(s string, k kind, days int) any {
+// Write writes a document. With safe, cells of CSV are as table.SafeCell has them.
+func (f Format) Write(w io.Writer, d *table.Document, safe bool) error {
+	var sheets []Sheet
 	switch {
-	case s == "":
-		return nil
-	case k == number && len(strings.Trim(s, "-.")) <= maxDigits:
-		f, err := strconv.ParseFloat(s, 64)
-		if err == nil {
-			return f
+	case f.Name == Markdown.Name:
+		for _, s := range d.Readable() {
+			sheets = append(sheets, shownSheet(&s))
 		}
-	case k == day:
-		if at, err := time.Parse(time.DateOnly, s); err == nil && at.Year() >= 1900 {
-			return excelize.Cell{Value: at, StyleID: days}
+	case f.Name == XLSX.Name:
+		for _, s := range d.Sheets() {
+			sheets = append(sheets, SheetOf(s.Title, s.Grid))
 		}
+	default:
+		return f.WriteSheet(w, SheetOf(d.Title, d.All), safe)
 	}
-	return s
+	return f.write(w, sheets, d.About)
 }
 
-// width is how wide a column is shown, in characters.
-func width(g *table.Grid, column int) int {
-	widest := len(g.Header[column])
-	for _, row := range g.Rows[:min(len(g.Rows), 200)] {
-		if column < len(row) {
-			widest = max(widest, len(row[column]))
-		}
+// WriteSheet writes one table, a row at a time.
+func (f Format) WriteSheet(w io.Writer, s Sheet, safe bool, about ...table.Fact) error {
+	if safe && f.Name == CSV.Name {
+		s = s.safe()
 	}
-	return min(widest+2, 60)
+	return f.write(w, []Sheet{s}, about)
 }
 
-// unnamed are the signs that the name of a sheet cannot have.
-var unnamed = regexp.MustCompile(`[\[\]:*?/\\']`)
-
-// sheetName makes a name of a sheet: at most 31 characters.
-func sheetName(name string) string {
-	runes := []rune(strings.TrimSpace(unnamed.ReplaceAllString(name, " ")))
-	if len(runes) == 0 {
-		return "Sheet1"
+// aboutSheet is what a document rests on, as a sheet.
+func aboutSheet(facts []table.Fact) Sheet {
+	g := &table.Grid{Header: []string{"what", "of", "is"}, Labels: []string{"what", "of", "is"}}
+	for _, f := range facts {
+		g.Rows = append(g.Rows, []string{f.Name, f.Of, f.Text})
 	}
-	return strings.TrimSpace(string(runes[:min(len(runes), 31)]))
+	return SheetOf("About", g)
 }
 
-// Formats lists what Write knows.
-var Formats = []string{"markdown", "json-lines", "xlsx"}
-
-// Write writes a grid in one of the formats; title names the sheet of a workbook.
-func Write(w io.Writer, format, title string, g *table.Grid) error {
-	switch format {
-	case "markdown":
-		return Markdown(w, g)
-	case "json-lines":
-		return JSONLines(w, g)
-	case "xlsx":
-		return XLSX(w, title, g)
+// errOneTable is what a format says that has room for one table only: Write never gives it more.
+func onlySheet(sheets []Sheet) (Sheet, error) {
+	if len(sheets) != 1 {
+		return Sheet{}, fmt.Errorf("%d tables are no single one", len(sheets))
 	}
-	return fmt.Errorf("format %q: expected %s", format, strings.Join(Formats, ", "))
+	return sheets[0], nil
 }

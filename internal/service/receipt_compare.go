@@ -368,3 +368,13 @@ func (c *ReceiptComparison) Grid() *table.Grid {
 	}
 	return g
 }
+
+// Document returns a comparison as it is taken away.
+func (c *ReceiptComparison) Document() *table.Document {
+	d := c.Receipt.Document()
+	since := d.About
+	for _, reason := range c.Since {
+		since = append(since, table.Fact{Name: "since then", Text: reason.Text})
+	}
+	return &table.Document{Name: d.Name + "-comparison", Title: d.Title, All: c.Grid(), About: since}
+}

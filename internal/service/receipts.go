@@ -496,3 +496,45 @@ func (r *Receipt) Grid() *table.Grid {
 	}
 	return g
 }
+
+// Document returns a receipt as it is taken away: a sheet for each item of its brief.
+func (r *Receipt) Document() *table.Document {
+	b := &r.Body
+	d := &table.Document{Name: fmt.Sprintf("receipt-%d", r.ID), Title: r.Title, All: r.Grid()}
+	if b.Brief != nil {
+		d.Apart = r.items(d.All)
+	}
+	d.About = []table.Fact{
+		{Name: "receipt", Text: fmt.Sprintf("%d: %s", r.ID, r.Title)},
+		{Name: "as of", Text: b.AsOf},
+		{Name: "calendar", Text: b.Calendar},
+		{Name: "created", Text: r.CreatedAt.UTC().Format(time.RFC3339) + " by " + r.Author},
+		{Name: "checksum", Text: r.Checksum},
+	}
+	for _, u := range b.Definitions {
+		d.About = append(d.About, table.Fact{Name: string(u.Kind), Of: u.Name, Text: fmt.Sprintf("version %d", u.Version)})
+	}
+	for _, l := range b.Loads {
+		d.About = append(d.About, table.Fact{Name: "dataset", Of: l.Dataset, Text: fmt.Sprintf("through load %d", l.Newest)})
+	}
+	for _, text := range b.Missing {
+		d.About = append(d.About, table.Fact{Name: "missing", Text: text})
+	}
+	return d
+}
+
+// items returns the rows of the items of a brief apart from each other, in their order.
+func (r *Receipt) items(all *table.Grid) (sheets []table.Sheet) {
+	at := map[string]int{}
+	for _, row := range all.Rows {
+		title := row[0]
+		i, ok := at[title]
+		if !ok {
+			i = len(sheets)
+			at[title] = i
+			sheets = append(sheets, table.Sheet{Title: title, Grid: &table.Grid{Header: all.Header[1:], Labels: all.Labels}})
+		}
+		sheets[i].Rows = append(sheets[i].Rows, row[1:])
+	}
+	return sheets
+}

@@ -2,8 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/csv"
-	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -16,6 +14,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/table"
 	"vastspan/core/tally"
+	"vastspan/internal/export"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -25,6 +24,7 @@ type recordStore interface {
 	snapshots
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Records(ctx context.Context, d *store.Dataset, l store.Listing) (list []store.Record, more bool, err error)
+	LongSnapshot(ctx context.Context, work func(context.Context) error) error
 	EachRecord(ctx context.Context, d *store.Dataset, l store.Listing, take func(store.Record) error) error
 	SumThrough(ctx context.Context, d *store.Dataset, l store.Listing, amount string) (decimal.Value, error)
 	Around(ctx context.Context, d *store.Dataset, l store.Listing, past, future tally.Period) (before, from []store.Record, err error)
@@ -241,51 +241,45 @@ func edgesOf(p tally.Period) []edge {
 	return list
 }
 
-// Download returns a function that writes all records of a span, oldest first, as CSV: the header, then a
-// row for each. The query is checked at once. With safe, cells are as table.SafeCell has them.
-func (s *Records) Download(ctx context.Context, q RecordsQuery, safe bool) (func(io.Writer) error, error) {
+// Download returns a function that writes all records of a span in a format, oldest first. The query is checked at once.
+// With safe, cells of CSV are as table.SafeCell has them.
+func (s *Records) Download(ctx context.Context, q RecordsQuery, f export.Format, safe bool) (func(io.Writer) error, error) {
 	q.OldestFirst = true
 	l, err := s.listed(ctx, &q)
 	if err != nil {
 		return nil, err
 	}
+	sheet := export.Sheet{Title: q.Dataset}
+	for _, c := range l.Dataset.Schema.Columns {
+		sheet.Columns = append(sheet.Columns, export.Column{Name: c.Name, Kind: exportKind(c.Type)})
+	}
 	return func(w io.Writer) error {
-		out := csv.NewWriter(w)
-		begun := false
-		begin := func() error { // once the records are there: until then nothing has gone out, and an error can be told
-			if begun {
-				return nil
+		return s.store.LongSnapshot(ctx, func(ctx context.Context) error { // a format may read the records several times
+			row := make([]string, len(sheet.Columns))
+			sheet.Rows = func(yield func([]string) error) error {
+				return s.store.EachRecord(ctx, l.Dataset, l.listing, func(r store.Record) error {
+					for i, c := range r.Cells {
+						if row[i] = ""; c != nil {
+							row[i] = *c
+						}
+					}
+					return yield(row)
+				})
 			}
-			begun = true
-			header := l.Dataset.Schema.Names()
-			for i := range header {
-				if safe {
-					header[i] = table.SafeCell(header[i])
-				}
-			}
-			return out.Write(header)
-		}
-		row := make([]string, len(l.Dataset.Schema.Columns))
-		err := s.store.EachRecord(ctx, l.Dataset, l.listing, func(r store.Record) error {
-			if err := begin(); err != nil {
-				return err
-			}
-			for i, c := range r.Cells {
-				if row[i] = ""; c != nil {
-					row[i] = *c
-				}
-				if safe {
-					row[i] = table.SafeCell(row[i])
-				}
-			}
-			return out.Write(row)
+			return f.WriteSheet(w, sheet, safe, l.Answer.About()...)
 		})
-		if err == nil {
-			err = begin()
-		}
-		out.Flush()
-		return errors.Join(err, out.Error())
 	}, nil
+}
+
+// exportKind says what a column of a type holds where it is taken away.
+func exportKind(t dataset.Type) export.Kind {
+	switch t {
+	case dataset.Number:
+		return export.Number
+	case dataset.Date:
+		return export.Day
+	}
+	return export.Text
 }
 
 func cursor(r store.Record) string { return fmt.Sprintf("%s.%d.%d", r.Day, r.Moment, r.ID) }

@@ -210,6 +210,45 @@ func (v *BriefView) Grid() *table.Grid {
 	return g
 }
 
+// Document returns the brief as it is taken away: a sheet for each item.
+func (v *BriefView) Document() *table.Document {
+	d := &table.Document{Name: v.Brief.Name, Title: v.Brief.Title, All: v.Grid()}
+	d.About = append([]table.Fact{{Name: "brief", Text: v.Brief.Title}}, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
+	for _, p := range v.Brief.Prompts {
+		d.About = append(d.About, table.Fact{Name: "prompt", Of: p.Name, Text: v.Prompts[p.Name]})
+	}
+	for i := range v.Items {
+		it := &v.Items[i]
+		var part *table.Document
+		switch {
+		case it.Err != nil:
+			part = table.Plain("", &table.Grid{Header: []string{"error"}, Rows: [][]string{{it.Err.Error()}}})
+		case it.Lineup != nil:
+			part = it.Lineup.Document()
+		case it.Ageing != nil:
+			part = it.Ageing.Document()
+		default:
+			part = it.Answer.Document()
+		}
+		for _, sheet := range part.Sheets() {
+			title := it.Item.Title
+			if len(part.Apart) > 1 {
+				title += ", " + sheet.Title
+			}
+			d.Apart = append(d.Apart, table.Sheet{Title: title, Grid: sheet.Grid})
+		}
+		for j, shown := range part.Readable() {
+			if j == 0 {
+				shown.Title = it.Item.Title
+			}
+			d.Shown = append(d.Shown, shown)
+		}
+		d.About = append(d.About, table.Fact{Name: "item", Text: it.Item.Title})
+		d.About = append(d.About, part.About...)
+	}
+	return d
+}
+
 // A BriefTurn is an as-of day on which items of a brief change: roll over, become empty.
 type BriefTurn struct {
 	Day     civil.Day

@@ -90,7 +90,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 	clauses, args := where(conditions)
 	through := s.Snapshot
 	if l.Limit == 0 {
-		through = s.longSnapshot
+		through = s.LongSnapshot
 	}
 	query := statement(
 		"records",

@@ -240,8 +240,11 @@ func (s *Store) Snapshot(ctx context.Context, work func(context.Context) error) 
 	return snapshot(ctx, s.db, work)
 }
 
-// longSnapshot is Snapshot for what is handed on at the caller's speed.
-func (s *Store) longSnapshot(ctx context.Context, work func(context.Context) error) error {
+// LongSnapshot is Snapshot for what is handed on at the caller's speed.
+func (s *Store) LongSnapshot(ctx context.Context, work func(context.Context) error) error {
+	if InSnapshot(ctx) {
+		return work(ctx)
+	}
 	return snapshot(ctx, s.long, work)
 }
 

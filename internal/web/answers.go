@@ -1,10 +1,8 @@
 package web
 
 import (
-	"bytes"
 	"context"
 	"fmt"
-	"io"
 	"mime"
 	"strconv"
 	"strings"
@@ -14,7 +12,6 @@ import (
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/measure"
-	"vastspan/core/table"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
@@ -93,12 +90,6 @@ func matched(tag *types.IfMatchParam, optional bool) (int64, error) {
 	return version, nil
 }
 
-// wantsCSV reports whether a request asks for CSV.
-func wantsCSV(ctx context.Context) bool {
-	c, ok := ctx.(*gin.Context)
-	return ok && c.NegotiateFormat("application/json", "text/csv") == "text/csv"
-}
-
 // wantsSafeCells reports whether a request asks for CSV whose cells no spreadsheet takes for formulas.
 func wantsSafeCells(ctx context.Context) bool {
 	c, ok := ctx.(*gin.Context)
@@ -112,31 +103,6 @@ func wantsSafeCells(ctx context.Context) bool {
 		}
 	}
 	return false
-}
-
-// attach names the file that an answer is saved as.
-func attach(ctx context.Context, name string) {
-	if c, ok := ctx.(*gin.Context); ok {
-		c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
-	}
-}
-
-// csv returns a grid as the body of an answer, and names it.
-func csv(ctx context.Context, name string, g *table.Grid) (io.Reader, error) {
-	attach(ctx, name+".csv")
-	if wantsSafeCells(ctx) {
-		g = g.Safe()
-	}
-	var b bytes.Buffer
-	err := g.WriteCSV(&b)
-	return &b, err
-}
-
-// stream returns what a function writes as the body of an answer, while it is written.
-func stream(write func(io.Writer) error) io.Reader {
-	body, out := io.Pipe()
-	go func() { out.CloseWithError(write(out)) }()
-	return body
 }
 
 func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObject) (server.GetStatusResponseObject, error) {

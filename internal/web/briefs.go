@@ -19,9 +19,8 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, r.Name, v.Grid())
-		return server.ViewBrief200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, v.Document()), nil
 	}
 	out := server.ViewBrief200JSONResponse{
 		Name:     v.Brief.Name,
@@ -106,9 +105,8 @@ func (h *handlers) GetReceipt(ctx context.Context, r server.GetReceiptRequestObj
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, fmt.Sprintf("receipt-%d", receipt.ID), receipt.Grid())
-		return server.GetReceipt200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, receipt.Document()), nil
 	}
 	body, err := toReceipt(receipt, true)
 	return server.GetReceipt200JSONResponse(body), err
@@ -119,9 +117,8 @@ func (h *handlers) CompareReceipt(ctx context.Context, r server.CompareReceiptRe
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, fmt.Sprintf("receipt-%d-comparison", c.Receipt.ID), c.Grid())
-		return server.CompareReceipt200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, c.Document()), nil
 	}
 	head, err := toReceipt(c.Receipt, false)
 	out := server.CompareReceipt200JSONResponse{

@@ -5,9 +5,9 @@ import (
 
 	"vastspan/api/server"
 	"vastspan/api/types"
+	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/query"
-	"vastspan/core/table"
 	"vastspan/internal/service"
 )
 
@@ -84,6 +84,9 @@ func (h *handlers) Elapse(ctx context.Context, r server.ElapseRequestObject) (se
 	if err != nil {
 		return nil, err
 	}
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, book.ElapsedDocument(list)), nil
+	}
 	return server.Elapse200JSONResponse{Items: list}, nil
 }
 
@@ -93,9 +96,8 @@ func (h *handlers) ListDays(ctx context.Context, r server.ListDaysRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, "days", &table.Grid{Header: t.Columns, Rows: t.Rows})
-		return server.ListDays200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, t.Document()), nil
 	}
 	return server.ListDays200JSONResponse(*t), nil
 }

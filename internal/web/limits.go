@@ -34,7 +34,7 @@ var stall = stallSeconds * time.Second
 type limits struct {
 	body    int64         // in bytes, 0 for any number
 	time    time.Duration // 0 for any
-	streams bool          // its CSV is handed on as it is taken: no bound of time holds for it
+	streams bool          // what is taken away of it is handed on as it is taken: no bound of time holds for it
 }
 
 func limitsOf(o *openapi3.Operation) (limits, error) {
@@ -68,7 +68,8 @@ func (l limits) bound(c *gin.Context) (end func()) {
 		body.until = time.Now().Add(min(bodySeconds*time.Second, stall))
 		c.Request.Body = http.MaxBytesReader(c.Writer, body, l.body)
 	}
-	streams := l.streams && wantsCSV(c)
+	_, file := wanted(c)
+	streams := l.streams && file
 	if w, ok := c.Writer.(*taken); ok && streams {
 		w.left = math.MaxInt64
 	}

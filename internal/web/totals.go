@@ -18,9 +18,8 @@ func (h *handlers) Total(ctx context.Context, r server.TotalRequestObject) (serv
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, a.Dataset+"-total", a.Grid())
-		return server.Total200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, a.Document()), nil
 	}
 	return server.Total200JSONResponse(*a), nil
 }
@@ -30,9 +29,8 @@ func (h *handlers) LineUp(ctx context.Context, r server.LineUpRequestObject) (se
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, "lines", up.Grid())
-		return server.LineUp200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, up.Document()), nil
 	}
 	return server.LineUp200JSONResponse(*up), nil
 }
@@ -48,13 +46,12 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 	}
 	q := service.RecordsQuery{Dataset: b.Dataset, Over: or(b.Over), Where: where, Date: or(b.Date), Running: or(b.Running),
 		OldestFirst: or(b.Order) == types.Oldest, Context: reading(b.AsOf, b.AtClose, b.Calendar)}
-	if wantsCSV(ctx) {
-		write, err := h.service.Records.Download(ctx, q, wantsSafeCells(ctx))
+	if f, ok := wanted(ctx); ok {
+		write, err := h.service.Records.Download(ctx, q, f, wantsSafeCells(ctx))
 		if err != nil {
 			return nil, err
 		}
-		attach(ctx, b.Dataset+"-records.csv")
-		return server.ListRecords200TextcsvResponse{Body: stream(write)}, nil
+		return download{b.Dataset + "-records", f, write}, nil
 	}
 	p := service.Paging{Limit: defaultRecords, After: or(b.After)}
 	if b.Limit != nil {
@@ -108,9 +105,10 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, b.Dataset+"-boundaries", boundaryGrid(l, list))
-		return server.ListBoundaries200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, &table.Document{
+			Name: b.Dataset + "-boundaries", Title: "boundaries", All: boundaryGrid(l, list), About: l.Answer.About(),
+		}), nil
 	}
 	a := l.Answer
 	return server.ListBoundaries200JSONResponse{
@@ -177,9 +175,8 @@ func (h *handlers) Age(ctx context.Context, r server.AgeRequestObject) (server.A
 	if err != nil {
 		return nil, err
 	}
-	if wantsCSV(ctx) {
-		body, err := csv(ctx, answer.Dataset+"-ageing", answer.Grid())
-		return server.Age200TextcsvResponse{Body: body}, err
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, answer.Document()), nil
 	}
 	return server.Age200JSONResponse(*answer), nil
 }

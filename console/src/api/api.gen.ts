@@ -780,7 +780,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The records of a span with what they add up to; as CSV all of them, the oldest first */
+        /** The records of a span with what they add up to; taken away all of them, the oldest first */
         post: operations["listRecords"];
         delete?: never;
         options?: never;
@@ -2686,6 +2686,11 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ElapsedAnswers"];
+                    "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -2729,7 +2734,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description As CSV the course where one was asked for, else the bands, else the figures */
+            /** @description As one table the course where one was asked for, else the bands, else the figures */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2737,6 +2742,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AgeingAnswer"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -2763,6 +2772,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DayTable"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -3692,6 +3705,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BriefView"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4118,6 +4135,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Answer"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4144,6 +4165,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Lineup"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4170,6 +4195,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordsPage"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4196,6 +4225,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Boundaries"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4275,6 +4308,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Receipt"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];
@@ -4299,6 +4336,10 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReceiptComparison"];
                     "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,8 +1,8 @@
 package print
 
 import (
-	"errors"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -13,22 +13,41 @@ import (
 // Output is the value of --output.
 type Output string
 
-// The forms of output.
+// The forms of output that have a name here; the others are the formats of package export.
 const (
 	AsTable Output = "table"
 	AsCSV   Output = "csv"
 	AsJSON  Output = "json"
-	// What export writes of the same grid as CSV.
-	AsMarkdown  Output = "markdown"
-	AsJSONLines Output = "json-lines"
-	AsXLSX      Output = "xlsx"
 )
 
 // Outputs lists the forms of output.
-var Outputs = []string{string(AsTable), string(AsCSV), string(AsJSON), string(AsMarkdown), string(AsJSONLines), string(AsXLSX)}
+var Outputs = outputs()
 
-// IsGrid reports whether a form shows a grid, and not what people read or what programs take apart.
-func (o Output) IsGrid() bool { return o != AsTable && o != AsJSON }
+func outputs() []string {
+	list := []string{string(AsTable), string(AsJSON)}
+	for _, f := range export.Formats {
+		list = append(list, f.Name)
+	}
+	return list
+}
+
+// IsFile reports whether a form is one that is taken away, and not what people read or what programs take apart.
+func (o Output) IsFile() bool {
+	_, ok := export.Lookup(string(o))
+	return ok
+}
+
+// OfFile returns the form that the ending of a file names; false where it names none.
+func OfFile(name string) (Output, bool) {
+	switch strings.ToLower(filepath.Ext(name)) {
+	case ".txt":
+		return AsTable, true
+	case ".json":
+		return AsJSON, true
+	}
+	f, ok := export.OfFile(name)
+	return Output(f.Name), ok
+}
 
 // A Choice is the flag that says which form is wanted, of those that a command has.
 type Choice struct {
@@ -77,10 +96,12 @@ func (o *Output) Set(s string) error {
 // A View is one thing in every form of output: a new form is one more case of Print.
 type View struct {
 	Data any                // as JSON
-	Grid func() *table.Grid // as CSV
-	Draw func(p *Printer)   // for people; nil draws the grid
-	Look Look               // of the grid
-	None string             // in place of a grid without rows
+	Grid func() *table.Grid // as a table
+	// Document is what is taken away; nil takes the grid.
+	Document func() *table.Document
+	Draw     func(p *Printer) // for people; nil draws the grid
+	Look     Look             // of the grid
+	None     string           // in place of a grid without rows
 }
 
 // Print writes a view in a form of output.
@@ -88,8 +109,10 @@ func (p *Printer) Print(out Output, v View) error {
 	switch {
 	case out == AsJSON:
 		return p.JSON(v.Data)
-	case out.IsGrid():
-		return p.Grid(out, v.Grid())
+	case out.IsFile() && v.Document != nil:
+		return p.Document(out, v.Document())
+	case out.IsFile():
+		return p.Document(out, table.Plain("Vast Span", v.Grid()))
 	case v.Draw != nil:
 		v.Draw(p)
 		return nil
@@ -103,15 +126,20 @@ func (p *Printer) Print(out Output, v View) error {
 	return nil
 }
 
-// Grid writes a grid in a form that shows one. A workbook is not written to a terminal.
-func (p *Printer) Grid(out Output, g *table.Grid) error {
-	switch {
-	case out == AsXLSX && IsTerminal(p.Out):
-		return errors.New("a workbook is no text: add > FILE.xlsx")
-	case out != AsCSV:
-		return export.Write(p.Out, string(out), "Vast Span", g)
-	case p.SafeCells:
-		g = g.Safe()
+// Document writes what is taken away.
+func (p *Printer) Document(out Output, d *table.Document) error {
+	f, err := p.Format(out)
+	if err != nil {
+		return err
 	}
-	return g.WriteCSV(p.Out)
+	return f.Write(p.Out, d, p.SafeCells)
+}
+
+// Format returns the format of a form that is taken away. What is no text is not written to a terminal.
+func (p *Printer) Format(out Output) (export.Format, error) {
+	f, _ := export.Lookup(string(out))
+	if f.Binary() && IsTerminal(p.Out) {
+		return f, fmt.Errorf("%s is no text: add --to FILE%s", f.Name, f.Ending())
+	}
+	return f, nil
 }

@@ -23,11 +23,15 @@ type Printer struct {
 	Colour bool
 	// SafeCells puts an apostrophe before cells of CSV that a spreadsheet would run.
 	SafeCells bool
+	// Width is how many characters a line has, 0 for any number.
+	Width int
+	// Wide has answers show their spans and days on every line.
+	Wide bool
 }
 
 // New returns a printer on an output.
 func New(out io.Writer) *Printer {
-	return &Printer{Out: out, Colour: IsTerminal(out) && os.Getenv("NO_COLOR") == ""}
+	return &Printer{Out: out, Colour: IsTerminal(out) && os.Getenv("NO_COLOR") == "", Width: terminalWidth(out)}
 }
 
 // IsTerminal reports whether an input or output is a terminal.
@@ -52,39 +56,81 @@ func (p *Printer) JSON(v any) error {
 // A Look says how a grid is shown to people.
 type Look struct {
 	Right map[int]bool // columns set to the right
+	// Lead is how many columns say what a row is: where a table is too wide, each block has them. There is one at least.
+	Lead int
+	// Groups says which columns stay together where a table is too wide; nil for none.
+	Groups []int
 	// Shown returns a cell as people read it; nil leaves cells as they are.
 	Shown func(column int, cell string) string
 }
 
-// Table draws a grid.
+// group is which columns a column stays with.
+func (l Look) group(column int) int {
+	if column < len(l.Groups) {
+		return l.Groups[column]
+	}
+	return -column - 1
+}
+
+// Table draws a grid; one that is wider than the terminal in blocks of columns, one under the other.
 func (p *Printer) Table(g *table.Grid, l Look) {
-	t := pretty.NewWriter()
-	style := pretty.StyleDefault
-	style.Box = pretty.StyleBoxDefault
-	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
-	style.Options = pretty.OptionsNoBordersAndSeparators
-	style.Format = pretty.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}
-	t.SetStyle(style)
-	header := make(pretty.Row, len(g.Header))
-	configs := make([]pretty.ColumnConfig, len(g.Header))
+	rows := make([][]string, 0, len(g.Rows)+1)
+	header := make([]string, len(g.Header))
 	for i, h := range g.Header {
 		header[i] = p.paint(text.Faint, Visible(strings.ReplaceAll(h, "_", " ")))
-		configs[i] = pretty.ColumnConfig{Number: i + 1}
-		if l.Right[i] {
-			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
-		}
 	}
-	t.AppendHeader(header)
-	t.SetColumnConfigs(configs)
+	rows = append(rows, header)
 	for _, row := range g.Rows {
-		cells := make(pretty.Row, len(row))
+		cells := make([]string, len(row))
 		for i, c := range row {
 			if l.Shown != nil {
 				c = l.Shown(i, c)
 			}
 			cells[i] = p.shown(c)
 		}
-		t.AppendRow(cells)
+		rows = append(rows, cells)
+	}
+	for i, b := range fit(rows, l, p.Width) {
+		if i > 0 {
+			fmt.Fprintln(p.Out)
+		}
+		p.block(rows, l, b)
+	}
+}
+
+// block draws some columns of rows, the first of which is the header.
+func (p *Printer) block(rows [][]string, l Look, b block) {
+	t := pretty.NewWriter()
+	style := pretty.StyleDefault
+	style.Box = pretty.StyleBoxDefault
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", strings.Repeat(" ", gap)
+	style.Options = pretty.OptionsNoBordersAndSeparators
+	style.Format = pretty.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}
+	t.SetStyle(style)
+	configs := make([]pretty.ColumnConfig, len(b.columns))
+	for i, column := range b.columns {
+		configs[i] = pretty.ColumnConfig{Number: i + 1}
+		if l.Right[column] {
+			configs[i].Align, configs[i].AlignHeader = text.AlignRight, text.AlignRight
+		}
+		if width := b.widths[column]; width > 0 {
+			configs[i].WidthMax, configs[i].WidthMaxEnforcer = width, text.WrapSoft
+		}
+	}
+	t.SetColumnConfigs(configs)
+	for n, row := range rows {
+		cells := make(pretty.Row, len(b.columns))
+		for i, column := range b.columns {
+			cells[i] = ""
+			if column < len(row) {
+				cells[i] = row[column]
+			}
+		}
+		if n == 0 {
+			t.AppendHeader(cells)
+		} else {
+			t.AppendRow(cells)
+		}
 	}
 	for line := range strings.Lines(t.Render() + "\n") {
 		fmt.Fprintln(p.Out, strings.TrimRight(line, " \n"))
@@ -177,17 +223,4 @@ func AsOf(asOf interface{ Long() string }, atClose bool, calendar string) string
 		s += ", at close"
 	}
 	return s + ", calendar " + calendar
-}
-
-// Runs writes the first and the last of some moments, and how many runs they are where there are several.
-func Runs(z civil.Zoned) string {
-	if z.Empty() {
-		return "no moments"
-	}
-	b := z.Bounds()
-	text := z.Long(b.Start) + " … " + z.Long(b.End)
-	if n := z.Len(); n > 1 {
-		text += fmt.Sprintf(" (%d periods)", n)
-	}
-	return text
 }

@@ -1,0 +1,77 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"vastspan/internal/cli/print"
+)
+
+// outputFlag adds the flags that say in which form a command answers, and into which file.
+func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
+	return a.outputFlagTo(c, "to", more...)
+}
+
+// outputFlagTo is outputFlag for a command in which --to means something else.
+func (a *app) outputFlagTo(c *cobra.Command, to string, more ...print.Output) *print.Output {
+	o := &print.Choice{Output: print.AsTable, More: more}
+	flags := c.Flags()
+	flags.BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
+	flags.Var(o, "output", "form of the output; with --"+to+", the ending of the file names it")
+	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
+	flags.BoolVar(&a.print.Wide, "wide", false, "one line a row, however long it is, with the span and its days on each")
+	file := flags.String(to, "", "file to write the output into, such as september.xlsx; it is whole, or not there")
+	c.PreRunE = func(*cobra.Command, []string) error {
+		if a.print.Wide {
+			a.print.Width = 0
+		}
+		if *file == "" {
+			return nil
+		}
+		if !flags.Changed("output") {
+			form, ok := print.OfFile(*file)
+			if !ok {
+				return usagef("--%s %s: its ending names no form of output; say which with --output %s", to, *file, o.Type())
+			}
+			o.Output = form
+		}
+		if err := a.file.create(*file); err != nil {
+			return fmt.Errorf("--%s: %w", to, err)
+		}
+		a.out, a.print.Out, a.print.Colour, a.print.Width = a.file.temporary, a.file.temporary, false, 0
+		return nil
+	}
+	return &o.Output
+}
+
+// An outFile is what a command writes into in place of the terminal: beside its place until it is whole.
+type outFile struct {
+	name      string
+	temporary *os.File
+}
+
+func (f *outFile) create(name string) (err error) {
+	f.name = name
+	f.temporary, err = os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
+	return err
+}
+
+// close puts the file in its place, or removes it where it is not whole.
+func (f *outFile) close(whole bool) error {
+	if f.temporary == nil {
+		return nil
+	}
+	err := f.temporary.Close()
+	if whole && err == nil {
+		if err = os.Chmod(f.temporary.Name(), 0o644); err == nil {
+			if err = os.Rename(f.temporary.Name(), f.name); err == nil {
+				return nil
+			}
+		}
+	}
+	return errors.Join(err, os.Remove(f.temporary.Name()))
+}
