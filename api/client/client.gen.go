@@ -305,6 +305,8 @@ type ClientInterface interface {
 
 	// RemoveDataset Remove a dataset with all its records and loads
 	//
+	// 409 while briefs are about it, unless it is removed anyway; the problem names them.
+	//
 	// Corresponds with DELETE /datasets/{name} (the `RemoveDataset` operationId).
 	RemoveDataset(ctx context.Context, name NameParam, params *RemoveDatasetParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -357,6 +359,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/preview (the `PreviewLoad` operationId).
 	PreviewLoadWithBody(ctx context.Context, name NameParam, params *PreviewLoadParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RenameDatasetWithBody Give a dataset another name; what is about it is so under the new one
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+	RenameDatasetWithBody(ctx context.Context, name NameParam, params *RenameDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RenameDataset Give a dataset another name; what is about it is so under the new one
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+	RenameDataset(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
+	//
+	// Corresponds with GET /datasets/{name}/users (the `ListDatasetUsers` operationId).
+	ListDatasetUsers(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	//
@@ -683,6 +704,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /spans/{name} (the `PutSpan` operationId).
 	PutSpan(ctx context.Context, name NameParam, params *PutSpanParams, body PutSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MoveSpanWithBody Put a span before another one in the order in which they are listed
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+	MoveSpanWithBody(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MoveSpan Put a span before another one in the order in which they are listed
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+	MoveSpan(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RenameSpanWithBody Give a span another name; what refers to it does so by the new one
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+	RenameSpanWithBody(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RenameSpan Give a span another name; what refers to it does so by the new one
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+	RenameSpan(ctx context.Context, name NameParam, params *RenameSpanParams, body RenameSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RestoreSpanWithBody Restore an earlier version of a span, as a new version
 	//
@@ -1253,6 +1302,8 @@ func (c *Client) ListDatasets(ctx context.Context, params *ListDatasetsParams, r
 
 // RemoveDataset Remove a dataset with all its records and loads
 //
+// 409 while briefs are about it, unless it is removed anyway; the problem names them.
+//
 // Corresponds with DELETE /datasets/{name} (the `RemoveDataset` operationId).
 func (c *Client) RemoveDataset(ctx context.Context, name NameParam, params *RemoveDatasetParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRemoveDatasetRequest(c.Server, name, params)
@@ -1386,6 +1437,55 @@ func (c *Client) UndoLoad(ctx context.Context, name NameParam, load LoadParam, r
 // Corresponds with POST /datasets/{name}/preview (the `PreviewLoad` operationId).
 func (c *Client) PreviewLoadWithBody(ctx context.Context, name NameParam, params *PreviewLoadParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPreviewLoadRequestWithBody(c.Server, name, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RenameDatasetWithBody Give a dataset another name; what is about it is so under the new one
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+func (c *Client) RenameDatasetWithBody(ctx context.Context, name NameParam, params *RenameDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameDatasetRequestWithBody(c.Server, name, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RenameDataset Give a dataset another name; what is about it is so under the new one
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+func (c *Client) RenameDataset(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameDatasetRequest(c.Server, name, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
+//
+// Corresponds with GET /datasets/{name}/users (the `ListDatasetUsers` operationId).
+func (c *Client) ListDatasetUsers(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDatasetUsersRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -2212,6 +2312,74 @@ func (c *Client) PutSpanWithBody(ctx context.Context, name NameParam, params *Pu
 // Corresponds with PUT /spans/{name} (the `PutSpan` operationId).
 func (c *Client) PutSpan(ctx context.Context, name NameParam, params *PutSpanParams, body PutSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPutSpanRequest(c.Server, name, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MoveSpanWithBody Put a span before another one in the order in which they are listed
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+func (c *Client) MoveSpanWithBody(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMoveSpanRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MoveSpan Put a span before another one in the order in which they are listed
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+func (c *Client) MoveSpan(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMoveSpanRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RenameSpanWithBody Give a span another name; what refers to it does so by the new one
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+func (c *Client) RenameSpanWithBody(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameSpanRequestWithBody(c.Server, name, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RenameSpan Give a span another name; what refers to it does so by the new one
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+func (c *Client) RenameSpan(ctx context.Context, name NameParam, params *RenameSpanParams, body RenameSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameSpanRequest(c.Server, name, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3599,6 +3767,33 @@ func NewRemoveDatasetRequest(server string, name NameParam, params *RemoveDatase
 		return nil, err
 	}
 
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Anyway != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "anyway", *params.Anyway, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
 	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
@@ -4490,6 +4685,102 @@ func NewPreviewLoadRequestWithBody(server string, name NameParam, params *Previe
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRenameDatasetRequest calls the generic RenameDataset builder with application/json body
+func NewRenameDatasetRequest(server string, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRenameDatasetRequestWithBody(server, name, params, "application/json", bodyReader)
+}
+
+// NewRenameDatasetRequestWithBody constructs an http.Request for the RenameDataset method, with any body, and a specified content type
+func NewRenameDatasetRequestWithBody(server string, name NameParam, params *RenameDatasetParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/rename", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		if params.IfMatch != nil {
+			var headerParam0 string
+
+			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+			if err != nil {
+				return nil, err
+			}
+
+			req.Header.Set("If-Match", headerParam0)
+		}
+
+	}
+
+	return req, nil
+}
+
+// NewListDatasetUsersRequest constructs an http.Request for the ListDatasetUsers method
+func NewListDatasetUsersRequest(server string, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/users", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -6121,6 +6412,115 @@ func NewPutSpanRequestWithBody(server string, name NameParam, params *PutSpanPar
 	return req, nil
 }
 
+// NewMoveSpanRequest calls the generic MoveSpan builder with application/json body
+func NewMoveSpanRequest(server string, name NameParam, body MoveSpanJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewMoveSpanRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewMoveSpanRequestWithBody constructs an http.Request for the MoveSpan method, with any body, and a specified content type
+func NewMoveSpanRequestWithBody(server string, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/spans/%s/move", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRenameSpanRequest calls the generic RenameSpan builder with application/json body
+func NewRenameSpanRequest(server string, name NameParam, params *RenameSpanParams, body RenameSpanJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRenameSpanRequestWithBody(server, name, params, "application/json", bodyReader)
+}
+
+// NewRenameSpanRequestWithBody constructs an http.Request for the RenameSpan method, with any body, and a specified content type
+func NewRenameSpanRequestWithBody(server string, name NameParam, params *RenameSpanParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/spans/%s/rename", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		if params.IfMatch != nil {
+			var headerParam0 string
+
+			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+			if err != nil {
+				return nil, err
+			}
+
+			req.Header.Set("If-Match", headerParam0)
+		}
+
+	}
+
+	return req, nil
+}
+
 // NewRestoreSpanRequest calls the generic RestoreSpan builder with application/json body
 func NewRestoreSpanRequest(server string, name NameParam, body RestoreSpanJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -6584,6 +6984,8 @@ type ClientWithResponsesInterface interface {
 
 	// RemoveDatasetWithResponse Remove a dataset with all its records and loads
 	//
+	// 409 while briefs are about it, unless it is removed anyway; the problem names them.
+	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with DELETE /datasets/{name} (the `RemoveDataset` operationId).
@@ -6646,6 +7048,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/preview (the `PreviewLoad` operationId).
 	PreviewLoadWithBodyWithResponse(ctx context.Context, name NameParam, params *PreviewLoadParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewLoadResponse, error)
+
+	// RenameDatasetWithBodyWithResponse Give a dataset another name; what is about it is so under the new one
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+	RenameDatasetWithBodyWithResponse(ctx context.Context, name NameParam, params *RenameDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RenameDatasetResponse, error)
+
+	// RenameDatasetWithResponse Give a dataset another name; what is about it is so under the new one
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+	RenameDatasetWithResponse(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*RenameDatasetResponse, error)
+
+	// ListDatasetUsersWithResponse What is about a dataset: briefs, and the schedules that make receipts of them
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /datasets/{name}/users (the `ListDatasetUsers` operationId).
+	ListDatasetUsersWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*ListDatasetUsersResponse, error)
 
 	// ListValuesWithResponse The values of a category with their number of records, most frequent first, up to 500
 	//
@@ -7006,6 +7429,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /spans/{name} (the `PutSpan` operationId).
 	PutSpanWithResponse(ctx context.Context, name NameParam, params *PutSpanParams, body PutSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*PutSpanResponse, error)
+
+	// MoveSpanWithBodyWithResponse Put a span before another one in the order in which they are listed
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+	MoveSpanWithBodyWithResponse(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MoveSpanResponse, error)
+
+	// MoveSpanWithResponse Put a span before another one in the order in which they are listed
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+	MoveSpanWithResponse(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*MoveSpanResponse, error)
+
+	// RenameSpanWithBodyWithResponse Give a span another name; what refers to it does so by the new one
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+	RenameSpanWithBodyWithResponse(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RenameSpanResponse, error)
+
+	// RenameSpanWithResponse Give a span another name; what refers to it does so by the new one
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+	RenameSpanWithResponse(ctx context.Context, name NameParam, params *RenameSpanParams, body RenameSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*RenameSpanResponse, error)
 
 	// RestoreSpanWithBodyWithResponse Restore an earlier version of a span, as a new version
 	//
@@ -8542,6 +8993,109 @@ func (r PreviewLoadResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PreviewLoadResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// RenameDatasetResponse200Headers the declared response headers of an HTTP 200 response for RenameDataset
+type RenameDatasetResponse200Headers struct {
+	ETag *string
+}
+
+type RenameDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Renamed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *RenameDatasetResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RenameDatasetResponse) GetJSON200() *Renamed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RenameDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RenameDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RenameDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RenameDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RenameDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListDatasetUsersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Names
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDatasetUsersResponse) GetJSON200() *Names {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDatasetUsersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDatasetUsersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDatasetUsersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDatasetUsersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDatasetUsersResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10224,6 +10778,102 @@ func (r PutSpanResponse) ContentType() string {
 	return ""
 }
 
+type MoveSpanResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MoveSpanResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MoveSpanResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MoveSpanResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MoveSpanResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MoveSpanResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// RenameSpanResponse200Headers the declared response headers of an HTTP 200 response for RenameSpan
+type RenameSpanResponse200Headers struct {
+	ETag *string
+}
+
+type RenameSpanResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Renamed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *RenameSpanResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RenameSpanResponse) GetJSON200() *Renamed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RenameSpanResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RenameSpanResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RenameSpanResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RenameSpanResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RenameSpanResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // RestoreSpanResponse200Headers the declared response headers of an HTTP 200 response for RestoreSpan
 type RestoreSpanResponse200Headers struct {
 	ETag *string
@@ -10847,6 +11497,8 @@ func (c *ClientWithResponses) ListDatasetsWithResponse(ctx context.Context, para
 
 // RemoveDatasetWithResponse Remove a dataset with all its records and loads
 //
+// 409 while briefs are about it, unless it is removed anyway; the problem names them.
+//
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with DELETE /datasets/{name} (the `RemoveDataset` operationId).
@@ -10962,6 +11614,45 @@ func (c *ClientWithResponses) PreviewLoadWithBodyWithResponse(ctx context.Contex
 		return nil, err
 	}
 	return ParsePreviewLoadResponse(rsp)
+}
+
+// RenameDatasetWithBodyWithResponse Give a dataset another name; what is about it is so under the new one
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+func (c *ClientWithResponses) RenameDatasetWithBodyWithResponse(ctx context.Context, name NameParam, params *RenameDatasetParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RenameDatasetResponse, error) {
+	rsp, err := c.RenameDatasetWithBody(ctx, name, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRenameDatasetResponse(rsp)
+}
+
+// RenameDatasetWithResponse Give a dataset another name; what is about it is so under the new one
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
+func (c *ClientWithResponses) RenameDatasetWithResponse(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*RenameDatasetResponse, error) {
+	rsp, err := c.RenameDataset(ctx, name, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRenameDatasetResponse(rsp)
+}
+
+// ListDatasetUsersWithResponse What is about a dataset: briefs, and the schedules that make receipts of them
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /datasets/{name}/users (the `ListDatasetUsers` operationId).
+func (c *ClientWithResponses) ListDatasetUsersWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*ListDatasetUsersResponse, error) {
+	rsp, err := c.ListDatasetUsers(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDatasetUsersResponse(rsp)
 }
 
 // ListValuesWithResponse The values of a category with their number of records, most frequent first, up to 500
@@ -11622,6 +12313,58 @@ func (c *ClientWithResponses) PutSpanWithResponse(ctx context.Context, name Name
 		return nil, err
 	}
 	return ParsePutSpanResponse(rsp)
+}
+
+// MoveSpanWithBodyWithResponse Put a span before another one in the order in which they are listed
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+func (c *ClientWithResponses) MoveSpanWithBodyWithResponse(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MoveSpanResponse, error) {
+	rsp, err := c.MoveSpanWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMoveSpanResponse(rsp)
+}
+
+// MoveSpanWithResponse Put a span before another one in the order in which they are listed
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
+func (c *ClientWithResponses) MoveSpanWithResponse(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*MoveSpanResponse, error) {
+	rsp, err := c.MoveSpan(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMoveSpanResponse(rsp)
+}
+
+// RenameSpanWithBodyWithResponse Give a span another name; what refers to it does so by the new one
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+func (c *ClientWithResponses) RenameSpanWithBodyWithResponse(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RenameSpanResponse, error) {
+	rsp, err := c.RenameSpanWithBody(ctx, name, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRenameSpanResponse(rsp)
+}
+
+// RenameSpanWithResponse Give a span another name; what refers to it does so by the new one
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
+func (c *ClientWithResponses) RenameSpanWithResponse(ctx context.Context, name NameParam, params *RenameSpanParams, body RenameSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*RenameSpanResponse, error) {
+	rsp, err := c.RenameSpan(ctx, name, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRenameSpanResponse(rsp)
 }
 
 // RestoreSpanWithBodyWithResponse Restore an earlier version of a span, as a new version
@@ -12826,6 +13569,85 @@ func ParsePreviewLoadResponse(rsp *http.Response) (*PreviewLoadResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Preview
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRenameDatasetResponse parses an HTTP response from a RenameDatasetWithResponse call
+func ParseRenameDatasetResponse(rsp *http.Response) (*RenameDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RenameDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Renamed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers RenameDatasetResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = &value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListDatasetUsersResponse parses an HTTP response from a ListDatasetUsersWithResponse call
+func ParseListDatasetUsersResponse(rsp *http.Response) (*ListDatasetUsersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDatasetUsersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Names
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -14092,6 +14914,81 @@ func ParsePutSpanResponse(rsp *http.Response) (*PutSpanResponse, error) {
 	switch {
 	case rsp.StatusCode == 200:
 		var headers PutSpanResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = &value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseMoveSpanResponse parses an HTTP response from a MoveSpanWithResponse call
+func ParseMoveSpanResponse(rsp *http.Response) (*MoveSpanResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MoveSpanResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRenameSpanResponse parses an HTTP response from a RenameSpanWithResponse call
+func ParseRenameSpanResponse(rsp *http.Response) (*RenameSpanResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RenameSpanResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Renamed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers RenameSpanResponse200Headers
 		if values := rsp.Header.Values("ETag"); len(values) > 0 {
 			var value string
 			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {

@@ -110,6 +110,12 @@ type ServerInterface interface {
 	// PreviewLoad What a file's columns are taken for, before anything is loaded
 	// (POST /datasets/{name}/preview)
 	PreviewLoad(c *gin.Context, name NameParam, params PreviewLoadParams)
+	// RenameDataset Give a dataset another name; what is about it is so under the new one
+	// (POST /datasets/{name}/rename)
+	RenameDataset(c *gin.Context, name NameParam, params RenameDatasetParams)
+	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
+	// (GET /datasets/{name}/users)
+	ListDatasetUsers(c *gin.Context, name NameParam)
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(c *gin.Context, name NameParam, params ListValuesParams)
@@ -212,6 +218,12 @@ type ServerInterface interface {
 	// PutSpan Change a span
 	// (PUT /spans/{name})
 	PutSpan(c *gin.Context, name NameParam, params PutSpanParams)
+	// MoveSpan Put a span before another one in the order in which they are listed
+	// (POST /spans/{name}/move)
+	MoveSpan(c *gin.Context, name NameParam)
+	// RenameSpan Give a span another name; what refers to it does so by the new one
+	// (POST /spans/{name}/rename)
+	RenameSpan(c *gin.Context, name NameParam, params RenameSpanParams)
 	// RestoreSpan Restore an earlier version of a span, as a new version
 	// (POST /spans/{name}/restore)
 	RestoreSpan(c *gin.Context, name NameParam)
@@ -981,6 +993,14 @@ func (siw *ServerInterfaceWrapper) RemoveDataset(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params RemoveDatasetParams
 
+	// ------------- Optional query parameter "anyway" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "anyway", c.Request.URL.Query(), &params.Anyway, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter anyway: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	headers := c.Request.Header
 
 	// ------------- Optional header parameter "If-Match" -------------
@@ -1609,6 +1629,80 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	}
 
 	siw.Handler.PreviewLoad(c, name, params)
+}
+
+// RenameDataset operation middleware
+func (siw *ServerInterfaceWrapper) RenameDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RenameDatasetParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatchParam
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = &IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RenameDataset(c, name, params)
+}
+
+// ListDatasetUsers operation middleware
+func (siw *ServerInterfaceWrapper) ListDatasetUsers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDatasetUsers(c, name)
 }
 
 // ListValues operation middleware
@@ -2506,6 +2600,80 @@ func (siw *ServerInterfaceWrapper) PutSpan(c *gin.Context) {
 	siw.Handler.PutSpan(c, name, params)
 }
 
+// MoveSpan operation middleware
+func (siw *ServerInterfaceWrapper) MoveSpan(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MoveSpan(c, name)
+}
+
+// RenameSpan operation middleware
+func (siw *ServerInterfaceWrapper) RenameSpan(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RenameSpanParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatchParam
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = &IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RenameSpan(c, name, params)
+}
+
 // RestoreSpan operation middleware
 func (siw *ServerInterfaceWrapper) RestoreSpan(c *gin.Context) {
 
@@ -2647,6 +2815,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/spans/:name", wrapper.GetSpan)
 	router.PUT(options.BaseURL+"/spans/:name", wrapper.PutSpan)
 	router.GET(options.BaseURL+"/spans/:name/versions", wrapper.ListSpanVersions)
+	router.POST(options.BaseURL+"/spans/:name/rename", wrapper.RenameSpan)
+	router.POST(options.BaseURL+"/spans/:name/move", wrapper.MoveSpan)
 	router.POST(options.BaseURL+"/spans/:name/restore", wrapper.RestoreSpan)
 	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
 	router.POST(options.BaseURL+"/calendars", wrapper.AddCalendar)
@@ -2676,6 +2846,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/datasets/:name", wrapper.RemoveDataset)
 	router.GET(options.BaseURL+"/datasets/:name", wrapper.GetDataset)
 	router.PATCH(options.BaseURL+"/datasets/:name", wrapper.DescribeDataset)
+	router.GET(options.BaseURL+"/datasets/:name/users", wrapper.ListDatasetUsers)
+	router.POST(options.BaseURL+"/datasets/:name/rename", wrapper.RenameDataset)
 	router.POST(options.BaseURL+"/datasets/:name/preview", wrapper.PreviewLoad)
 	router.GET(options.BaseURL+"/datasets/:name/loads", wrapper.ListLoads)
 	router.POST(options.BaseURL+"/datasets/:name/loads", wrapper.LoadFile)
@@ -4239,6 +4411,96 @@ type PreviewLoaddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PreviewLoaddefaultApplicationProblemPlusJSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RenameDatasetRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params RenameDatasetParams
+	Body   *RenameDatasetJSONRequestBody
+}
+
+type RenameDatasetResponseObject interface {
+	VisitRenameDatasetResponse(w http.ResponseWriter) error
+}
+
+type RenameDataset200ResponseHeaders struct {
+	ETag *string
+}
+
+type RenameDataset200JSONResponse struct {
+	Body    Renamed
+	Headers RenameDataset200ResponseHeaders
+}
+
+func (response RenameDataset200JSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.ETag != nil {
+		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RenameDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RenameDatasetdefaultApplicationProblemPlusJSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDatasetUsersRequestObject struct {
+	Name NameParam `json:"name"`
+}
+
+type ListDatasetUsersResponseObject interface {
+	VisitListDatasetUsersResponse(w http.ResponseWriter) error
+}
+
+type ListDatasetUsers200JSONResponse Names
+
+func (response ListDatasetUsers200JSONResponse) VisitListDatasetUsersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDatasetUsersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDatasetUsersdefaultApplicationProblemPlusJSONResponse) VisitListDatasetUsersResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6527,6 +6789,91 @@ func (response PutSpandefaultApplicationProblemPlusJSONResponse) VisitPutSpanRes
 	return err
 }
 
+type MoveSpanRequestObject struct {
+	Name NameParam `json:"name"`
+	Body *MoveSpanJSONRequestBody
+}
+
+type MoveSpanResponseObject interface {
+	VisitMoveSpanResponse(w http.ResponseWriter) error
+}
+
+type MoveSpan204Response struct {
+}
+
+func (response MoveSpan204Response) VisitMoveSpanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type MoveSpandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MoveSpandefaultApplicationProblemPlusJSONResponse) VisitMoveSpanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RenameSpanRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params RenameSpanParams
+	Body   *RenameSpanJSONRequestBody
+}
+
+type RenameSpanResponseObject interface {
+	VisitRenameSpanResponse(w http.ResponseWriter) error
+}
+
+type RenameSpan200ResponseHeaders struct {
+	ETag *string
+}
+
+type RenameSpan200JSONResponse struct {
+	Body    Renamed
+	Headers RenameSpan200ResponseHeaders
+}
+
+func (response RenameSpan200JSONResponse) VisitRenameSpanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.ETag != nil {
+		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RenameSpandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RenameSpandefaultApplicationProblemPlusJSONResponse) VisitRenameSpanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RestoreSpanRequestObject struct {
 	Name NameParam `json:"name"`
 	Body *RestoreSpanJSONRequestBody
@@ -6909,6 +7256,12 @@ type StrictServerInterface interface {
 	// PreviewLoad What a file's columns are taken for, before anything is loaded
 	// (POST /datasets/{name}/preview)
 	PreviewLoad(ctx context.Context, request PreviewLoadRequestObject) (PreviewLoadResponseObject, error)
+	// RenameDataset Give a dataset another name; what is about it is so under the new one
+	// (POST /datasets/{name}/rename)
+	RenameDataset(ctx context.Context, request RenameDatasetRequestObject) (RenameDatasetResponseObject, error)
+	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
+	// (GET /datasets/{name}/users)
+	ListDatasetUsers(ctx context.Context, request ListDatasetUsersRequestObject) (ListDatasetUsersResponseObject, error)
 	// ListValues The values of a category with their number of records, most frequent first, up to 500
 	// (GET /datasets/{name}/values)
 	ListValues(ctx context.Context, request ListValuesRequestObject) (ListValuesResponseObject, error)
@@ -7011,6 +7364,12 @@ type StrictServerInterface interface {
 	// PutSpan Change a span
 	// (PUT /spans/{name})
 	PutSpan(ctx context.Context, request PutSpanRequestObject) (PutSpanResponseObject, error)
+	// MoveSpan Put a span before another one in the order in which they are listed
+	// (POST /spans/{name}/move)
+	MoveSpan(ctx context.Context, request MoveSpanRequestObject) (MoveSpanResponseObject, error)
+	// RenameSpan Give a span another name; what refers to it does so by the new one
+	// (POST /spans/{name}/rename)
+	RenameSpan(ctx context.Context, request RenameSpanRequestObject) (RenameSpanResponseObject, error)
 	// RestoreSpan Restore an earlier version of a span, as a new version
 	// (POST /spans/{name}/restore)
 	RestoreSpan(ctx context.Context, request RestoreSpanRequestObject) (RestoreSpanResponseObject, error)
@@ -8070,6 +8429,77 @@ func (sh *strictHandler) PreviewLoad(ctx *gin.Context, name NameParam, params Pr
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PreviewLoadResponseObject); ok {
 		if err := validResponse.VisitPreviewLoadResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RenameDataset operation middleware
+func (sh *strictHandler) RenameDataset(ctx *gin.Context, name NameParam, params RenameDatasetParams) {
+	var request RenameDatasetRequestObject
+
+	request.Name = name
+	request.Params = params
+
+	var body RenameDatasetJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RenameDataset(ctx, request.(RenameDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RenameDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RenameDatasetResponseObject); ok {
+		if err := validResponse.VisitRenameDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListDatasetUsers operation middleware
+func (sh *strictHandler) ListDatasetUsers(ctx *gin.Context, name NameParam) {
+	var request ListDatasetUsersRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDatasetUsers(ctx, request.(ListDatasetUsersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDatasetUsers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDatasetUsersResponseObject); ok {
+		if err := validResponse.VisitListDatasetUsersResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9224,6 +9654,95 @@ func (sh *strictHandler) PutSpan(ctx *gin.Context, name NameParam, params PutSpa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PutSpanResponseObject); ok {
 		if err := validResponse.VisitPutSpanResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MoveSpan operation middleware
+func (sh *strictHandler) MoveSpan(ctx *gin.Context, name NameParam) {
+	var request MoveSpanRequestObject
+
+	request.Name = name
+
+	var body MoveSpanJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MoveSpan(ctx, request.(MoveSpanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MoveSpan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MoveSpanResponseObject); ok {
+		if err := validResponse.VisitMoveSpanResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RenameSpan operation middleware
+func (sh *strictHandler) RenameSpan(ctx *gin.Context, name NameParam, params RenameSpanParams) {
+	var request RenameSpanRequestObject
+
+	request.Name = name
+	request.Params = params
+
+	var body RenameSpanJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RenameSpan(ctx, request.(RenameSpanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RenameSpan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RenameSpanResponseObject); ok {
+		if err := validResponse.VisitRenameSpanResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -60,6 +60,51 @@ func (e ColumnDescriptionBetter) Valid() bool {
 	}
 }
 
+// Defines values for ColumnDescriptionRole.
+const (
+	Amount   ColumnDescriptionRole = "amount"
+	Category ColumnDescriptionRole = "category"
+	Detail   ColumnDescriptionRole = "detail"
+)
+
+// Valid indicates whether the value is a known member of the ColumnDescriptionRole enum.
+func (e ColumnDescriptionRole) Valid() bool {
+	switch e {
+	case Amount:
+		return true
+	case Category:
+		return true
+	case Detail:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ColumnDescriptionType.
+const (
+	Date      ColumnDescriptionType = "date"
+	Number    ColumnDescriptionType = "number"
+	Text      ColumnDescriptionType = "text"
+	Timestamp ColumnDescriptionType = "timestamp"
+)
+
+// Valid indicates whether the value is a known member of the ColumnDescriptionType enum.
+func (e ColumnDescriptionType) Valid() bool {
+	switch e {
+	case Date:
+		return true
+	case Number:
+		return true
+	case Text:
+		return true
+	case Timestamp:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DatasetNoRecords.
 const (
 	DatasetNoRecordsBlank DatasetNoRecords = "blank"
@@ -556,11 +601,21 @@ type ColumnDescription struct {
 	Better   *ColumnDescriptionBetter `json:"better,omitempty"`
 	Decimals *int                     `json:"decimals,omitempty"`
 	Name     string                   `json:"name"`
-	Unit     *string                  `json:"unit,omitempty"`
+	Role     *ColumnDescriptionRole   `json:"role,omitempty"`
+
+	// Type Changed where every value allows it
+	Type *ColumnDescriptionType `json:"type,omitempty"`
+	Unit *string                `json:"unit,omitempty"`
 }
 
 // ColumnDescriptionBetter defines model for ColumnDescription.Better.
 type ColumnDescriptionBetter string
+
+// ColumnDescriptionRole defines model for ColumnDescription.Role.
+type ColumnDescriptionRole string
+
+// ColumnDescriptionType Changed where every value allows it
+type ColumnDescriptionType string
 
 // ColumnNames defines model for ColumnNames.
 type ColumnNames = []string
@@ -887,8 +942,19 @@ type MomentRun struct {
 // Moments What a span of moments gives, in place of intervals
 type Moments = civil.Zoned
 
+// MoveRequest defines model for MoveRequest.
+type MoveRequest struct {
+	// Before The span that it is put before; left out, it is put at the end
+	Before *string `json:"before,omitempty"`
+}
+
 // Name Lower-case letters, digits and hyphens, beginning with a letter
 type Name = string
+
+// Names defines model for Names.
+type Names struct {
+	Items []string `json:"items"`
+}
 
 // Note defines model for Note.
 type Note = table.Note
@@ -1179,6 +1245,19 @@ type RehearseRequest struct {
 	//
 	// Example: Europe/Lisbon
 	Zone *Zone `json:"zone,omitempty"`
+}
+
+// RenameRequest defines model for RenameRequest.
+type RenameRequest struct {
+	// Name The new name
+	Name string `json:"name"`
+}
+
+// Renamed defines model for Renamed.
+type Renamed struct {
+	// Carried What referred to it and does so by the new name now, such as brief monday
+	Carried []string `json:"carried"`
+	Name    string   `json:"name"`
 }
 
 // Resolution defines model for Resolution.
@@ -1657,6 +1736,8 @@ type ListDatasetsParams struct {
 
 // RemoveDatasetParams defines parameters for RemoveDataset.
 type RemoveDatasetParams struct {
+	Anyway *bool `form:"anyway,omitempty" json:"anyway,omitempty"`
+
 	// IfMatch The ETag of what is changed; required to change
 	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
 }
@@ -1811,6 +1892,12 @@ type PreviewLoadParams struct {
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`
 }
 
+// RenameDatasetParams defines parameters for RenameDataset.
+type RenameDatasetParams struct {
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
 // ListValuesParams defines parameters for ListValues.
 type ListValuesParams struct {
 	Column string `form:"column" json:"column"`
@@ -1909,6 +1996,12 @@ type PutSpanParams struct {
 	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
 }
 
+// RenameSpanParams defines parameters for RenameSpan.
+type RenameSpanParams struct {
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
 // ListSpanVersionsParams defines parameters for ListSpanVersions.
 type ListSpanVersionsParams struct {
 	// Limit How many to give at most
@@ -1950,6 +2043,9 @@ type CheckJSONRequestBody = CheckRequest
 
 // DescribeDatasetJSONRequestBody defines body for DescribeDataset for application/json ContentType.
 type DescribeDatasetJSONRequestBody = DatasetDescription
+
+// RenameDatasetJSONRequestBody defines body for RenameDataset for application/json ContentType.
+type RenameDatasetJSONRequestBody = RenameRequest
 
 // ListDaysJSONRequestBody defines body for ListDays for application/json ContentType.
 type ListDaysJSONRequestBody = DaysRequest
@@ -1998,6 +2094,12 @@ type AddSpanJSONRequestBody = SpanDefinition
 
 // PutSpanJSONRequestBody defines body for PutSpan for application/json ContentType.
 type PutSpanJSONRequestBody = SpanDefinition
+
+// MoveSpanJSONRequestBody defines body for MoveSpan for application/json ContentType.
+type MoveSpanJSONRequestBody = MoveRequest
+
+// RenameSpanJSONRequestBody defines body for RenameSpan for application/json ContentType.
+type RenameSpanJSONRequestBody = RenameRequest
 
 // RestoreSpanJSONRequestBody defines body for RestoreSpan for application/json ContentType.
 type RestoreSpanJSONRequestBody = RestoreRequest

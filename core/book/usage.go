@@ -37,12 +37,7 @@ func (l *Library) briefsWith(holds func(*Brief, span.Node) bool) []string {
 	for i := range l.book.Briefs {
 		b := &l.book.Briefs[i]
 		var texts []string
-		for _, p := range b.Prompts {
-			texts = append(texts, p.Default)
-		}
-		for j := range b.Items {
-			texts = append(append(texts, b.Items[j].Expressions()...), b.Items[j].FilterSpans()...)
-		}
+		b.EachExpression(func(text *string) { texts = append(texts, *text) })
 		if holds(b, nil) || slices.ContainsFunc(texts, func(text string) bool {
 			n, err := span.Parse(text)
 			return err == nil && holds(b, n) // a prompt is no expression, nor is every value of a filter
@@ -148,22 +143,4 @@ func (l *Library) Version(kind, name string) int64 {
 		}
 	}
 	return 0
-}
-
-// BriefUsers lists the briefs of which an item names a span or a calendar, directly.
-func (l *Library) BriefUsers(uses func(n span.Node) bool) []string {
-	var users []string
-	for i := range l.book.Briefs {
-		b := &l.book.Briefs[i]
-		names := func(text string) bool {
-			n, err := span.Parse(text)
-			return err == nil && uses(n)
-		}
-		if slices.ContainsFunc(b.Items, func(it Item) bool {
-			return slices.ContainsFunc(it.Expressions(), names) || slices.ContainsFunc(it.FilterSpans(), names)
-		}) {
-			users = append(users, b.Name)
-		}
-	}
-	return users
 }

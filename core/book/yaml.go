@@ -2,6 +2,7 @@ package book
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -169,4 +170,17 @@ func LineOf(data []byte) (string, error) {
 	}
 	text, err := yaml.MarshalWithOptions(def, yaml.Flow(true))
 	return strings.TrimSpace(string(text)), err
+}
+
+// DecodeOne reads one definition, strictly: a calendar, a holiday list or a brief as a span book has it in YAML, or as JSON.
+func DecodeOne[T any](data []byte) (def T, err error) {
+	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
+		decoder := json.NewDecoder(bytes.NewReader(data))
+		decoder.DisallowUnknownFields()
+		return def, decoder.Decode(&def)
+	}
+	if err := checkShape(data); err != nil {
+		return def, err
+	}
+	return def, place(yaml.NewDecoder(bytes.NewReader(data), yaml.Strict()).Decode(&def))
 }

@@ -32,8 +32,8 @@ const (
 	Before      Op = "before"
 )
 
-// spans reports whether an operation takes spans where the column holds days.
-func (o Op) spans() bool { return slices.Contains([]Op{In, NotIn, After, Before}, o) }
+// TakesSpans reports whether an operation takes spans where the column holds days.
+func (o Op) TakesSpans() bool { return slices.Contains([]Op{In, NotIn, After, Before}, o) }
 
 // folds reports whether an operation can ignore case.
 func (o Op) folds() bool {
@@ -112,7 +112,7 @@ func (list Filters) Spans() []string {
 	var texts []string
 	for _, f := range list {
 		for _, c := range f {
-			if c.Op.spans() {
+			if c.Op.TakesSpans() {
 				texts = append(texts, c.Values...)
 			}
 		}
@@ -144,7 +144,7 @@ func (list Filters) Resolved(s *Schema, resolve func(expression string) (days ci
 			if err != nil {
 				return nil, err
 			}
-			if !c.Op.spans() || !column.Type.IsTime() {
+			if !c.Op.TakesSpans() || !column.Type.IsTime() {
 				continue
 			}
 			if err := c.resolve(s.DateOrder, resolve); err != nil {

@@ -18,7 +18,8 @@ import (
 )
 
 func (a *app) briefCommand() *cobra.Command {
-	return group("brief", "List briefs, show one as of any day", a.briefList(), a.briefShow(), a.briefRehearse(), a.briefRemove())
+	return group("brief", "Add and list briefs, show one as of any day",
+		a.briefList(), a.briefAdd(), a.briefShow(), a.briefRehearse(), a.briefRemove())
 }
 
 func (a *app) briefs(ctx context.Context) ([]types.Brief, error) {
@@ -36,7 +37,7 @@ func (a *app) briefs(ctx context.Context) ([]types.Brief, error) {
 func (a *app) briefList() *cobra.Command {
 	c := &cobra.Command{
 		Use: "list", Short: "List the briefs", Example: "  vastspan brief list", Args: argsUsage(cobra.NoArgs, "no arguments"),
-		Long: "Lists the briefs. They are made in the console, or written in a span book (vastspan book load).",
+		Long: "Lists the briefs. They are made in the console, with brief add, or in a span book (vastspan book load).",
 	}
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -64,7 +65,7 @@ func (a *app) briefList() *cobra.Command {
 				)
 			}
 			return g
-		}, None: "there are no briefs yet; make one in the console, or load a span book that has one"})
+		}, None: "there are no briefs yet; make one in the console, or with vastspan brief add"})
 	}
 	return c
 }

@@ -13,7 +13,8 @@ import (
 )
 
 func (a *app) calendarCommand() *cobra.Command {
-	return group("calendar", "List calendars and show their years", a.calendarList(), a.calendarShow(), a.calendarRemove())
+	return group("calendar", "Add and change calendars, show their years",
+		a.calendarList(), a.calendarShow(), a.calendarAdd(), a.calendarChange(), a.calendarRemove())
 }
 
 func (a *app) calendarList() *cobra.Command {
@@ -53,7 +54,7 @@ func (a *app) calendarShow() *cobra.Command {
 	var asOf string
 	c := &cobra.Command{
 		Use: "show NAME", Short: "Show a year of a calendar, laid out in its units", Example: "  vastspan calendar show trade-445 --year 2026",
-		Args: argsUsage(cobra.ExactArgs(1), "the name of a calendar"),
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a calendar"), ValidArgsFunction: a.completeCalendars,
 	}
 	out := a.outputFlag(c)
 	c.Flags().IntVar(&year, "year", 0, "the number that names the year (default: that of the service's today)")
@@ -122,7 +123,7 @@ func yearGrid(y *calendar.YearLayout, weeks bool) *table.Grid {
 func (a *app) calendarRemove() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove NAME", Short: "Remove a calendar; refused while spans name it", Example: "  vastspan calendar remove trade-445",
-		Args: argsUsage(cobra.ExactArgs(1), "a name"),
+		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeCalendars,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveCalendarResponse, error) {
 				return c.RemoveCalendarWithResponse(cmd.Context(), args[0], nil)

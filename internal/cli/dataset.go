@@ -21,6 +21,7 @@ func (a *app) datasetCommand() *cobra.Command {
 		a.datasetList(),
 		a.datasetShow(),
 		a.datasetDescribe(),
+		a.datasetRename(),
 		a.datasetRemove(),
 	)
 }
@@ -144,25 +145,31 @@ func columnGrid(columns []dataset.Column) *table.Grid {
 
 // describeFlags say what is said about a dataset.
 type describeFlags struct {
-	column, unit, better, grain, noRecords string
-	decimals                               int
+	column, columnType, role, unit, better, grain, noRecords string
+	decimals                                                 int
 }
 
 func (a *app) datasetDescribe() *cobra.Command {
 	var f describeFlags
 	c := &cobra.Command{
-		Use: "describe NAME", Short: "Say what an amount is counted in, how it is shown and which values are better",
+		Use: "describe NAME", Short: "Say what a column is used for, what an amount is counted in and how it is shown",
 		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether higher or lower values
 are better; all totals show it so. With --grain, says that each record stands for a whole unit, as in a
 plan by months: a span that cuts such a unit then says so. With --no-records zero, says that a sum without
-a record is 0, as of sales; with blank that it is not known, as of readings.`,
+a record is 0, as of sales; with blank that it is not known, as of readings.
+
+With --role, says whether a column is an amount, a category or a detail; with --type, that its values are
+of another type, where every one of them allows it. Nothing is loaded again.`,
 		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better higher
   vastspan dataset describe plan --grain month
+  vastspan dataset describe jobs --column priority --type text --role category
   vastspan dataset describe crossings --no-records zero`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
-	flags.StringVar(&f.column, "column", "", "the amount that unit, decimals and better are said of")
+	flags.StringVar(&f.column, "column", "", "the column that the rest is said of")
+	flags.StringVar(&f.columnType, "type", "", "what its values are: text, number or date")
+	flags.StringVar(&f.role, "role", "", "what it is used for: amount, category or detail")
 	flags.StringVar(&f.unit, "unit", "", "what it is counted in: EUR, passengers")
 	flags.StringVar(&f.better, "better", "", "which values are better: higher, lower or neither")
 	flags.IntVar(&f.decimals, "decimals", 0, "digits after the point")
@@ -205,18 +212,26 @@ func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, err
 		means := types.DatasetDescriptionNoRecords(f.noRecords)
 		q.NoRecords = &means
 	}
-	said := given("unit") || given("better") || given("decimals")
+	said := given("type") || given("role") || given("unit") || given("better") || given("decimals")
 	switch {
 	case said && f.column == "":
-		return nil, usagef("dataset describe: expected --column and the amount that is meant")
+		return nil, usagef("dataset describe: expected --column and the column that is meant")
 	case !said && f.column != "":
-		return nil, usagef("dataset describe --column %s: expected --unit, --decimals or --better", f.column)
+		return nil, usagef("dataset describe --column %s: expected --type, --role, --unit, --decimals or --better", f.column)
 	case !said && !given("grain") && !given("no-records"):
-		return nil, usagef("dataset describe: expected --column with --unit, --decimals or --better, or --grain, or --no-records")
+		return nil, usagef("dataset describe: expected --column with --type, --role, --unit, --decimals or --better, or --grain, or --no-records")
 	case !said:
 		return &q, nil
 	}
 	list := []types.ColumnDescription{{Name: f.column}}
+	if given("type") {
+		kind := types.ColumnDescriptionType(f.columnType)
+		list[0].Type = &kind
+	}
+	if given("role") {
+		role := types.ColumnDescriptionRole(f.role)
+		list[0].Role = &role
+	}
 	if given("unit") {
 		list[0].Unit = &f.unit
 	}
@@ -235,15 +250,37 @@ func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, err
 }
 
 func (a *app) datasetRemove() *cobra.Command {
+	var anyway bool
+	c := &cobra.Command{
+		Use: "remove NAME", Short: "Remove a dataset with all its records and loads; refused while briefs are about it",
+		Example: "  vastspan dataset remove jobs\n  vastspan dataset remove jobs --anyway",
+		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+	}
+	c.Flags().BoolVar(&anyway, "anyway", false, "remove it though briefs are about it: they then say that it is not there")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
+			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway})
+		})
+		if err == nil {
+			a.print.Linef("removed dataset %s %s", args[0], a.at())
+		}
+		return err
+	}
+	return c
+}
+
+func (a *app) datasetRename() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove a dataset with all its records and loads", Example: "  vastspan dataset remove jobs",
-		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
+		Use: "rename NAME NEW-NAME", Short: "Give a dataset another name; the briefs that are about it are so under the new one",
+		Example: "  vastspan dataset rename jobs workshop-jobs", Args: argsUsage(cobra.ExactArgs(2), "the name and the new one"),
+		ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
-				return c.RemoveDatasetWithResponse(cmd.Context(), args[0], nil)
+			q := types.RenameRequest{Name: args[1]}
+			r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RenameDatasetResponse, error) {
+				return c.RenameDatasetWithResponse(cmd.Context(), args[0], nil, q)
 			})
 			if err == nil {
-				a.print.Linef("removed dataset %s %s", args[0], a.at())
+				a.renamed("dataset "+args[0], r.JSON200.Name, r.JSON200)
 			}
 			return err
 		},

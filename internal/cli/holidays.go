@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -18,7 +17,7 @@ import (
 )
 
 func (a *app) holidaysCommand() *cobra.Command {
-	return group("holidays", "List and import holiday lists", a.holidaysList(), a.holidaysImport(), a.holidaysRemove())
+	return group("holidays", "List, add and import holiday lists", a.holidaysList(), a.holidaysAdd(), a.holidaysImport(), a.holidaysRemove())
 }
 
 func (a *app) holidaysList() *cobra.Command {
@@ -77,12 +76,11 @@ gives no holiday is counted.`,
 	}
 	c.Flags().StringVar(&years, "years", "", "the first and the last year that the list is complete for, such as 2024/2028 (required)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		firstText, lastText, _ := strings.Cut(years, "/")
-		first, err1 := strconv.Atoi(firstText)
-		last, err2 := strconv.Atoi(lastText)
-		if err1 != nil || err2 != nil || first < 1 || last > 9999 || last < first {
-			return usagef("--years: %q: expected the first and the last year, such as 2024/2028", years)
+		covers, err := readYears(years)
+		if err != nil {
+			return err
 		}
+		first, last := covers[0], covers[1]
 		in, done, err := a.open(args[1])
 		if err != nil {
 			return err
@@ -92,7 +90,7 @@ gives no holiday is counted.`,
 		if err != nil {
 			return fmt.Errorf("%s: %w", args[1], err)
 		}
-		if err := a.putHolidays(cmd, book.Holidays{Name: args[0], Days: dayTexts(days), Covers: []int{first, last}}); err != nil {
+		if err := a.putHolidays(cmd, book.Holidays{Name: args[0], Days: dayTexts(days), Covers: covers}); err != nil {
 			return err
 		}
 		if told := left.Text(first, last); told != "" {

@@ -26,6 +26,8 @@ func (a *app) spanCommand() *cobra.Command {
 		a.spanRemove(),
 		a.spanVersions(),
 		a.spanRestore(),
+		a.spanRename(),
+		a.spanMove(),
 	)
 }
 
@@ -340,6 +342,58 @@ func (a *app) spanRestore() *cobra.Command {
 		}
 		a.saved(r.JSON200)
 		return nil
+	}
+	return c
+}
+
+func (a *app) spanRename() *cobra.Command {
+	return &cobra.Command{
+		Use: "rename NAME NEW-NAME", Short: "Give a span another name; what refers to it does so by the new one",
+		Example: "  vastspan span rename closed-month last-month", Args: argsUsage(cobra.ExactArgs(2), "the name and the new one"),
+		ValidArgsFunction: a.completeSpans,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			q := types.RenameRequest{Name: plainName(args[1])}
+			r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RenameSpanResponse, error) {
+				return c.RenameSpanWithResponse(cmd.Context(), plainName(args[0]), nil, q)
+			})
+			if err == nil {
+				a.renamed("@"+plainName(args[0]), "@"+r.JSON200.Name, r.JSON200)
+			}
+			return err
+		},
+	}
+}
+
+// renamed says what has another name, and what was carried along.
+func (a *app) renamed(was, name string, r *types.Renamed) {
+	a.print.Linef("renamed %s %s %s", was, name, a.at())
+	if len(r.Carried) > 0 {
+		a.print.Linef("it is referred to by its new name in %s", strings.Join(r.Carried, ", "))
+	}
+}
+
+func (a *app) spanMove() *cobra.Command {
+	var before string
+	var last bool
+	c := &cobra.Command{
+		Use: "move NAME", Short: "Put a span elsewhere in the list: before another one, or last",
+		Example: "  vastspan span move season-to-date --before closed-month", Args: argsUsage(cobra.ExactArgs(1), "a name"),
+		ValidArgsFunction: a.completeSpans,
+	}
+	c.Flags().StringVar(&before, "before", "", "the span that it is put before")
+	c.Flags().BoolVar(&last, "last", false, "put it at the end")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if (before == "") == !last {
+			return usagef("span move: expected --before and a span, or --last")
+		}
+		q := types.MoveRequest{Before: ptrOrNil(plainName(before))}
+		_, err := call(a, q, func(c *client.ClientWithResponses) (*client.MoveSpanResponse, error) {
+			return c.MoveSpanWithResponse(cmd.Context(), plainName(args[0]), q)
+		})
+		if err == nil {
+			a.print.Linef("moved @%s %s", plainName(args[0]), a.at())
+		}
+		return err
 	}
 	return c
 }

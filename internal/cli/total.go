@@ -58,6 +58,18 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 	f.contextFlags = addContextFlags(c, latestHelp)
 	f.add(c)
 	f.definitionFlags(c)
+	for _, e := range measure.All() {
+		fits := isNumber
+		if e.AnyType {
+			fits = nil
+		}
+		a.completeColumns(c, fits, string(e.Kind))
+	}
+	a.completeColumns(c, isCategory, "by", "across", "category")
+	a.completeColumns(c, isTime, "date")
+	a.completeColumns(c, nil, "where", "omit", "amount", "detail")
+	completeUnits(c, "each", "running", "grain")
+	_ = c.RegisterFlagCompletionFunc("over", a.completeExpressions)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if f.overFile != "" {
 			var err error

@@ -39,6 +39,7 @@ type datasetStore interface {
 // Datasets are the datasets with their loads.
 type Datasets struct {
 	store       datasetStore
+	schedules   scheduleLister
 	definitions *Definitions
 	clock       Clock
 	turns       turns // by dataset
@@ -92,8 +93,30 @@ func checkDescribed(d *store.Dataset, from int64) error {
 	return nil
 }
 
-// Remove removes a dataset with all its records and loads.
-func (s *Datasets) Remove(ctx context.Context, name string, from int64) error {
+// Users lists what is about a dataset: briefs, and the schedules that make receipts of them.
+func (s *Datasets) Users(ctx context.Context, name string) ([]string, error) {
+	if _, err := s.store.Dataset(ctx, name); err != nil {
+		return nil, err
+	}
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	briefs := l.BriefsOn(name)
+	schedules, err := schedulesWith(ctx, s.schedules, func(sc *store.Schedule) bool { return slices.Contains(briefs, sc.Brief) })
+	return append(named("brief ", briefs), schedules...), err
+}
+
+// Remove removes a dataset with all its records and loads. While others are about it that is refused, unless it is meant
+// anyway: they then say that it is not there.
+func (s *Datasets) Remove(ctx context.Context, name string, from int64, anyway bool) error {
+	users, err := s.Users(ctx, name)
+	if err != nil {
+		return err
+	}
+	if len(users) > 0 && !anyway {
+		return refused.InUse("dataset "+name, users)
+	}
 	done, err := s.turns.take(ctx, name)
 	if err != nil {
 		return err
@@ -329,9 +352,11 @@ type Description struct {
 	Columns   []ColumnDescription
 }
 
-// A ColumnDescription is a Description of one column.
+// A ColumnDescription is a Description of one column. A type is changed where every value allows it.
 type ColumnDescription struct {
 	Name     string
+	Type     *dataset.Type
+	Role     *dataset.Role
 	Unit     *string
 	Decimals *int
 	Better   *dataset.Better
@@ -366,7 +391,13 @@ func (d *Description) apply(s *dataset.Schema) error {
 		}
 	}
 	for _, c := range d.Columns {
-		column, err := s.Number(c.Name, "an amount")
+		column, err := s.Find(c.Name)
+		if err == nil {
+			err = c.use(column)
+		}
+		if err == nil && (c.Unit != nil || c.Better != nil || c.Decimals != nil) {
+			_, err = s.Number(c.Name, "an amount")
+		}
 		if err != nil {
 			return err
 		}
@@ -383,6 +414,40 @@ func (d *Description) apply(s *dataset.Schema) error {
 			column.Decimals = *c.Decimals
 		}
 	}
+	return nil
+}
+
+// use sets the type and the role of a column. One of another type has the role that goes with it, unless one is stated.
+func (c *ColumnDescription) use(column *dataset.Column) error {
+	if c.Type == nil && c.Role == nil {
+		return nil
+	}
+	if column.Role == dataset.DayRole {
+		return fmt.Errorf("column %s is the day by which records are kept: its type and role stay; load the file again for another day", c.Name)
+	}
+	if c.Type != nil && *c.Type != column.Type {
+		if column.Type = *c.Type; column.Type != dataset.Number {
+			column.Decimals, column.Unit, column.Better = 0, "", dataset.Neither
+		}
+		switch {
+		case column.Type.IsTime():
+			column.Role = dataset.Detail
+		case column.Type == dataset.Text && column.Role == dataset.Amount:
+			column.Role = dataset.Category
+		}
+	}
+	if c.Role == nil {
+		return nil
+	}
+	switch {
+	case *c.Role == dataset.DayRole:
+		return fmt.Errorf("column %s: the day by which records are kept stays as it is; any date can be asked for with by", c.Name)
+	case *c.Role == dataset.Amount && column.Type != dataset.Number:
+		return fmt.Errorf("column %s holds %s: an amount is a number", c.Name, column.Type)
+	case *c.Role == dataset.Category && column.Type.IsTime():
+		return fmt.Errorf("column %s holds %s: a category is a text or a number; parts of time break down by dates", c.Name, column.Type)
+	}
+	column.Role = *c.Role
 	return nil
 }
 

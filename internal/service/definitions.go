@@ -141,11 +141,16 @@ func (d *Definitions) change(ctx context.Context, changes ...store.Change) ([]st
 	if err != nil {
 		return nil, err
 	}
+	d.told()
+	return made, nil
+}
+
+// told says that definitions have changed.
+func (d *Definitions) told() {
 	select {
 	case d.changed <- struct{}{}:
 	default: // it has been told already
 	}
-	return made, nil
 }
 
 // fits refuses definitions that do not go together.

@@ -36,6 +36,24 @@ func OpenLocal(f File) (*Local, error) {
 	return l, nil
 }
 
+// ColumnsOf returns what the columns of a file are taken for, whichever of them is the day.
+func ColumnsOf(name string, body io.Reader) (*dataset.Schema, error) {
+	f := File{Name: name, Body: body}
+	reader, err := f.open()
+	if err != nil {
+		return nil, err
+	}
+	defer reader.Close()
+	schema, err := ingest.Infer(reader.Header(), reader.Sample(), ColumnHints{})
+	for _, column := range reader.Header() {
+		if err == nil {
+			break
+		}
+		schema, err = ingest.Infer(reader.Header(), reader.Sample(), ColumnHints{Date: column})
+	}
+	return schema, err
+}
+
 // Close lets go of what reading the file holds; the file itself is the caller's.
 func (l *Local) Close() error { return l.reader.Close() }
 

@@ -74,16 +74,20 @@ func (s *Receipts) compare(ctx context.Context, id int64) (*ReceiptComparison, e
 	if err != nil {
 		return nil, err
 	}
-	now, err := s.again(ctx, &r.Body)
+	then, err := s.renames.understood(ctx, &r.Body, r.CreatedAt)
 	if err != nil {
 		return nil, err
 	}
-	c := &ReceiptComparison{Receipt: r, Compared: len(r.Body.Cells), Missing: now.Missing, Changed: pairCells(&r.Body, now)}
-	definitions := changedDefinitions(r.Body.Definitions, now.Definitions)
+	now, err := s.again(ctx, then)
+	if err != nil {
+		return nil, err
+	}
+	c := &ReceiptComparison{Receipt: r, Compared: len(then.Cells), Missing: now.Missing, Changed: pairCells(then, now)}
+	definitions := changedDefinitions(then.Definitions, now.Definitions)
 	for _, d := range definitions {
 		c.Since = append(c.Since, d.Reason)
 	}
-	loads, err := s.changedLoads(ctx, r)
+	loads, err := s.changedLoads(ctx, r, then)
 	if err != nil {
 		return nil, err
 	}
@@ -230,9 +234,9 @@ type changedLoad struct {
 // loadsLookedAt is how many of the newest loads of a dataset are looked at.
 const loadsLookedAt = 100_000
 
-func (s *Receipts) changedLoads(ctx context.Context, r *Receipt) ([]changedLoad, error) {
+func (s *Receipts) changedLoads(ctx context.Context, r *Receipt, body *ReceiptBody) ([]changedLoad, error) {
 	var list []changedLoad
-	for _, then := range r.Body.Loads {
+	for _, then := range body.Loads {
 		d, err := s.store.Dataset(ctx, then.Dataset)
 		if err != nil {
 			if IsRefusal(err) {

@@ -45,6 +45,7 @@ type Receipts struct {
 	briefs      *Noun[book.Brief]
 	totals      *Totals
 	views       *Views
+	renames     *Renames
 }
 
 // A Receipt is what was reported: the query, the figures with their days, the definitions by version and

@@ -183,7 +183,7 @@ func TestReasonsAreTheFiguresOwn(t *testing.T) {
 		t.Errorf("a load that came and went: %s", got)
 	}
 	// A dataset that is removed is blamed on nothing but itself.
-	if err := d.Datasets.Remove(ctx, "own-b", AnyVersion); err != nil {
+	if err := d.Datasets.Remove(ctx, "own-b", AnyVersion, true); err != nil {
 		t.Fatal(err)
 	}
 	c := d.compare(r.ID)
@@ -346,7 +346,7 @@ func TestDayTablesGrowWithTheRecords(t *testing.T) {
 	if _, reach := refresh(); reach.First() != civil.Of(2026-maxReach, 1, 1) {
 		t.Errorf("with records of 1066: %s", reach)
 	}
-	if err := d.Datasets.Remove(ctx, "ancient", AnyVersion); err != nil {
+	if err := d.Datasets.Remove(ctx, "ancient", AnyVersion, true); err != nil {
 		t.Fatal(err)
 	}
 	published, err := d.DayTables.Publish(ctx, civil.Of(1801, 5, 1), civil.Of(1802, 1, 31))

@@ -37,6 +37,7 @@ type Service struct {
 	Schedules   *Schedules
 	DayTables   *DayTables
 	Ageing      *Ageing
+	Renames     *Renames
 	// Trouble, where it is set, says why the database does not run; nil while it does.
 	Trouble func() error
 }
@@ -76,13 +77,14 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules(st)}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
-	s.Datasets = &Datasets{store: st, definitions: defs, clock: clock}
+	s.Datasets = &Datasets{store: st, schedules: st, definitions: defs, clock: clock}
 	s.Expressions = &Expressions{defs, s.Datasets, clock}
 	s.Totals = &Totals{defs, st, clock}
 	s.Records = &Records{s.Totals, st}
 	s.Ageing = &Ageing{defs, st, clock}
 	s.Views = &Views{defs, s.Totals, s.Ageing, clock}
-	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views}
+	s.Renames = &Renames{defs, s.Datasets, st}
+	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views, s.Renames}
 	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, clock}
 	s.DayTables = &DayTables{st, defs, clock}
 	return s

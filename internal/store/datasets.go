@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"time"
 
@@ -298,8 +299,8 @@ func DayOf(t time.Time) civil.Day { return civil.OfTime(t, time.UTC) }
 
 var readOnly = &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true}
 
-// Describe changes what is said about a dataset's columns; change is given it as it is, and may
-// not change what the table is made of.
+// Describe changes what is said about a dataset's columns; change is given it as it is. Types and roles change the tables,
+// too; the columns, their names and the day stay.
 func (s *Store) Describe(ctx context.Context, name string, change func(*Dataset) error) (*Dataset, error) {
 	var d *Dataset
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
@@ -307,7 +308,12 @@ func (s *Store) Describe(ctx context.Context, name string, change func(*Dataset)
 		if d, err = findDataset(tx.Clauses(forUpdate), name); err != nil {
 			return err
 		}
+		before := d.Schema
+		before.Columns = slices.Clone(before.Columns)
 		if err := change(d); err != nil {
+			return err
+		}
+		if err := d.retype(tx, &before); err != nil {
 			return err
 		}
 		d.Described++

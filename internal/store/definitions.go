@@ -80,18 +80,26 @@ func (s *Store) Revision(ctx context.Context) (int64, error) {
 // removal makes the zero Definition. check is given all definitions as they will stand, with the revision
 // of them, and may refuse them.
 func (s *Store) Change(ctx context.Context, changes []Change, check func([]Definition, int64) error) ([]Definition, error) {
-	made := make([]Definition, len(changes))
-	err := s.transaction(ctx, func(tx *gorm.DB) error {
+	if len(changes) == 0 {
+		return nil, nil
+	}
+	return s.change(ctx, check, func(tx *gorm.DB) ([]Definition, error) { return applyAll(tx, changes) })
+}
+
+// change does work that changes definitions in one transaction, in which no other does.
+func (s *Store) change(
+	ctx context.Context,
+	check func([]Definition, int64) error,
+	work func(tx *gorm.DB) ([]Definition, error),
+) (made []Definition, err error) {
+	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("LOCK TABLE definitions IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
 			return err
 		}
-		for i, c := range changes {
-			var err error
-			if made[i], err = c.apply(tx); err != nil {
-				return err
-			}
+		if made, err = work(tx); err != nil {
+			return err
 		}
-		if err := tx.Exec("UPDATE revision SET value = value + ?", len(changes)).Error; err != nil {
+		if err := tx.Exec("UPDATE revision SET value = value + ?", max(1, len(made))).Error; err != nil {
 			return err
 		}
 		defs, revision, err := readDefinitions(tx)
@@ -101,6 +109,17 @@ func (s *Store) Change(ctx context.Context, changes []Change, check func([]Defin
 		return check(defs, revision)
 	})
 	return made, err
+}
+
+func applyAll(tx *gorm.DB, changes []Change) ([]Definition, error) {
+	made := make([]Definition, len(changes))
+	for i, c := range changes {
+		var err error
+		if made[i], err = c.apply(tx); err != nil {
+			return nil, err
+		}
+	}
+	return made, nil
 }
 
 func (c Change) apply(tx *gorm.DB) (def Definition, err error) {

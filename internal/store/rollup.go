@@ -27,8 +27,10 @@ const (
 	maxRollupAmounts    = 100
 )
 
+// Categories of numbers are none of them: those compare as numbers, and the sums hold texts.
 func (d *Dataset) rollupCategories() []string {
-	return first(d.Schema.Names(dataset.Category), maxRollupCategories)
+	texts := slices.DeleteFunc(d.Schema.Names(dataset.Category), d.isNumber)
+	return first(texts, maxRollupCategories)
 }
 func (d *Dataset) rollupAmounts() []string {
 	return first(d.Schema.Names(dataset.Amount), maxRollupAmounts)

@@ -188,6 +188,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
 				{ID: "2026-11-hour-sums", Migrate: addHourSums},
 				{ID: "2026-11-load-modes", Migrate: addModes},
+				{ID: "2026-11-renames", Migrate: createRenames},
 			},
 		).Migrate()
 	})

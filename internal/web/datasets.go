@@ -54,7 +54,30 @@ func (h *handlers) RemoveDataset(ctx context.Context, r server.RemoveDatasetRequ
 	if err != nil {
 		return nil, err
 	}
-	return server.RemoveDataset204Response{}, h.service.Datasets.Remove(ctx, r.Name, from)
+	return server.RemoveDataset204Response{}, h.service.Datasets.Remove(ctx, r.Name, from, or(r.Params.Anyway))
+}
+
+func (h *handlers) ListDatasetUsers(
+	ctx context.Context,
+	r server.ListDatasetUsersRequestObject,
+) (server.ListDatasetUsersResponseObject, error) {
+	users, err := h.service.Datasets.Users(ctx, r.Name)
+	return server.ListDatasetUsers200JSONResponse{Items: append([]string{}, users...)}, err
+}
+
+func (h *handlers) RenameDataset(ctx context.Context, r server.RenameDatasetRequestObject) (server.RenameDatasetResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, true)
+	if err != nil {
+		return nil, err
+	}
+	d, carried, err := h.service.Renames.Dataset(ctx, r.Name, r.Body.Name, from, author)
+	if err != nil {
+		return nil, err
+	}
+	return server.RenameDataset200JSONResponse{
+		Body:    types.Renamed{Name: d.Name, Carried: append([]string{}, carried...)},
+		Headers: server.RenameDataset200ResponseHeaders{ETag: etag(d.ETag())},
+	}, nil
 }
 
 func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestObject) (server.PreviewLoadResponseObject, error) {
@@ -232,6 +255,14 @@ func description(r *types.DatasetDescription) service.Description {
 	}
 	for _, c := range or(r.Columns) {
 		one := service.ColumnDescription{Name: c.Name, Unit: c.Unit, Decimals: c.Decimals}
+		if c.Type != nil {
+			kind := dataset.Type(*c.Type)
+			one.Type = &kind
+		}
+		if c.Role != nil {
+			role := dataset.Role(*c.Role)
+			one.Role = &role
+		}
 		if c.Better != nil {
 			b := dataset.Better(*c.Better)
 			if *c.Better == types.Neither {

@@ -95,6 +95,27 @@ func (h *handlers) RestoreSpan(ctx context.Context, r server.RestoreSpanRequestO
 	return server.RestoreSpan200JSONResponse{Body: body, Headers: server.RestoreSpan200ResponseHeaders{ETag: etag(s.Version)}}, err
 }
 
+// RenameSpan gives a span another name.
+func (h *handlers) RenameSpan(ctx context.Context, r server.RenameSpanRequestObject) (server.RenameSpanResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, true)
+	if err != nil {
+		return nil, err
+	}
+	s, carried, err := h.service.Renames.Span(ctx, r.Name, r.Body.Name, from, author)
+	if err != nil {
+		return nil, err
+	}
+	return server.RenameSpan200JSONResponse{
+		Body:    types.Renamed{Name: s.Definition.Name, Carried: append([]string{}, carried...)},
+		Headers: server.RenameSpan200ResponseHeaders{ETag: etag(s.Version)},
+	}, nil
+}
+
+// MoveSpan puts a span elsewhere in the list.
+func (h *handlers) MoveSpan(ctx context.Context, r server.MoveSpanRequestObject) (server.MoveSpanResponseObject, error) {
+	return server.MoveSpan204Response{}, h.service.Renames.MoveSpan(ctx, r.Name, or(r.Body.Before))
+}
+
 // The calendars.
 
 func (h *handlers) ListCalendars(ctx context.Context, r server.ListCalendarsRequestObject) (server.ListCalendarsResponseObject, error) {

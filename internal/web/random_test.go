@@ -77,7 +77,8 @@ func newSender(t *testing.T, seed uint64) *sender {
 		for method, o := range item.Operations() {
 			one := sending{method, path, o, slices.Concat(item.Parameters, o.Parameters)}
 			s.ops = append(s.ops, one)
-			if path == "/total" || path == "/lines" || path == "/records" || path == "/ageing" {
+			if path == "/total" || path == "/lines" || path == "/records" || path == "/ageing" ||
+				strings.HasSuffix(path, "/undo") {
 				s.ops = append(s.ops, one, one, one)
 			}
 		}
@@ -251,6 +252,10 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 		made = s.value(content[kind].Schema, "", 0)
 		if object, ok := made.(map[string]any); ok && o.OperationID[:3] == "put" && s.chance(80) {
 			object["name"] = named
+		}
+		if object, ok := made.(map[string]any); ok &&
+			(o.OperationID == "renameSpan" && s.chance(80) || o.OperationID == "renameDataset" && s.chance(10)) {
+			object["name"] = fmt.Sprintf("new-%d", s.rng.IntN(1e6)) // one that was never in use
 		}
 	} else {
 		kind = "application/yaml"

@@ -263,6 +263,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/spans/{name}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a span another name; what refers to it does so by the new one */
+        post: operations["renameSpan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/spans/{name}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a span before another one in the order in which they are listed */
+        post: operations["moveSpan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/spans/{name}/restore": {
         parameters: {
             query?: never;
@@ -609,12 +647,53 @@ export interface paths {
         get: operations["getDataset"];
         put?: never;
         post?: never;
-        /** Remove a dataset with all its records and loads */
+        /**
+         * Remove a dataset with all its records and loads
+         * @description 409 while briefs are about it, unless it is removed anyway; the problem names them.
+         */
         delete: operations["removeDataset"];
         options?: never;
         head?: never;
         /** Say what amounts are counted in, how they are shown, which values are better, and what a record stands for */
         patch: operations["describeDataset"];
+        trace?: never;
+    };
+    "/datasets/{name}/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** What is about a dataset: briefs, and the schedules that make receipts of them */
+        get: operations["listDatasetUsers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a dataset another name; what is about it is so under the new one */
+        post: operations["renameDataset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/datasets/{name}/preview": {
@@ -1637,8 +1716,31 @@ export interface components {
             no_records?: "zero" | "blank";
             columns?: components["schemas"]["ColumnDescription"][];
         };
+        RenameRequest: {
+            /** @description The new name */
+            name: string;
+        };
+        MoveRequest: {
+            /** @description The span that it is put before; left out, it is put at the end */
+            before?: string;
+        };
+        Renamed: {
+            name: string;
+            /** @description What referred to it and does so by the new name now, such as brief monday */
+            carried: string[];
+        };
+        Names: {
+            items: string[];
+        };
         ColumnDescription: {
             name: string;
+            /**
+             * @description Changed where every value allows it
+             * @enum {string}
+             */
+            type?: "text" | "number" | "date" | "timestamp";
+            /** @enum {string} */
+            role?: "amount" | "category" | "detail";
             decimals?: number;
             unit?: string;
             /** @enum {string} */
@@ -3044,6 +3146,62 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    renameSpan: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    moveSpan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     restoreSpan: {
         parameters: {
             query?: never;
@@ -3793,7 +3951,9 @@ export interface operations {
     };
     removeDataset: {
         parameters: {
-            query?: never;
+            query?: {
+                anyway?: boolean;
+            };
             header?: {
                 /** @description The ETag of what is changed; required to change */
                 "If-Match"?: components["parameters"]["ifMatchParam"];
@@ -3841,6 +4001,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Dataset"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDatasetUsers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Names"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    renameDataset: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
                 };
             };
             default: components["responses"]["Problem"];

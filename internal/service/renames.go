@@ -1,0 +1,300 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+	"time"
+
+	"vastspan/core/book"
+	"vastspan/core/naming"
+	"vastspan/core/query"
+	"vastspan/core/span"
+	"vastspan/core/table"
+	"vastspan/internal/refused"
+	"vastspan/internal/store"
+)
+
+// renameStore is where names are kept.
+type renameStore interface {
+	scheduleLister
+	RenameDefinition(ctx context.Context, r store.Renaming, check func([]store.Definition, int64) error) (*store.Definition, error)
+	RenameDataset(
+		ctx context.Context, was, to string, checkSet func(*store.Dataset) error, others []store.Change,
+		check func([]store.Definition, int64) error,
+	) (*store.Dataset, error)
+	Order(ctx context.Context, kind string, names []string) error
+	Renames(ctx context.Context, after time.Time) ([]store.Rename, error)
+}
+
+// Renames gives spans and datasets other names, and carries what refers to them along.
+type Renames struct {
+	definitions *Definitions
+	datasets    *Datasets
+	store       renameStore
+}
+
+// A Carried is what a rename has changed beside the name: spans, briefs and schedules that refer to it.
+type Carried []string
+
+// Span gives a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
+func (s *Renames) Span(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Span], Carried, error) {
+	was, to = plainName(was), plainName(to)
+	if err := checkOther(was, to); err != nil {
+		return nil, nil, err
+	}
+	c, err := s.definitions.compiled(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	r := store.Renaming{Kind: book.SpanKind, Was: was, Schedules: map[string]string{}}
+	var carried Carried
+	note := "@" + was + " was renamed @" + to
+	for i := range c.stored {
+		d := &c.stored[i]
+		change := store.Change{Kind: d.Kind, Name: d.Name, From: d.Version, Author: author, Note: note}
+		if d.Kind == book.SpanKind && d.Name == was {
+			if change.Body, err = spanBody(d, func(sp *book.Span) bool { sp.Name = to; return true }); err != nil {
+				return nil, nil, err
+			}
+			if change.Name = to; from != AnyVersion {
+				change.From = from
+			}
+			r.Change = change
+			continue
+		}
+		if change.Body, err = renamedIn(d, was, to); err != nil {
+			return nil, nil, err
+		}
+		if change.Body != nil {
+			r.Others = append(r.Others, change)
+			carried = append(carried, d.Kind+" "+d.Name)
+		}
+	}
+	if r.Change.Name == "" {
+		return nil, nil, refused.Missing("span", was)
+	}
+	schedules, err := s.store.Schedules(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, sc := range schedules {
+		if text := span.Renamed(sc.On, was, to); text != sc.On {
+			r.Schedules[sc.Name] = text
+			carried = append(carried, "schedule "+sc.Name)
+		}
+	}
+	made, err := s.store.RenameDefinition(ctx, r, fits)
+	if err != nil {
+		return nil, nil, err
+	}
+	s.definitions.told()
+	one, err := stored[book.Span](made)
+	return &one, carried, err
+}
+
+func checkOther(was, to string) error {
+	if was == to {
+		return refused.Wrongf("%s is its name already", to)
+	}
+	return refused.Wrong(naming.Check(to))
+}
+
+// renamedIn returns a span or a brief in which a span has another name; nil where it does not refer to it.
+func renamedIn(d *store.Definition, was, to string) (json.RawMessage, error) {
+	switch d.Kind {
+	case book.SpanKind:
+		return spanBody(d, func(sp *book.Span) bool {
+			is := span.Renamed(sp.Is, was, to)
+			changed := is != sp.Is
+			sp.Is = is
+			return changed
+		})
+	case book.BriefKind:
+		return briefBody(d, func(b *book.Brief) (*book.Brief, bool, error) { return b.SpanRenamed(was, to) })
+	}
+	return nil, nil
+}
+
+func spanBody(d *store.Definition, change func(*book.Span) bool) (json.RawMessage, error) {
+	var sp book.Span
+	if err := json.Unmarshal(d.Body, &sp); err != nil || !change(&sp) {
+		return nil, err
+	}
+	return json.Marshal(sp)
+}
+
+func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool, error)) (json.RawMessage, error) {
+	var b book.Brief
+	if err := json.Unmarshal(d.Body, &b); err != nil {
+		return nil, err
+	}
+	renamed, changed, err := change(&b)
+	if err != nil || !changed {
+		return nil, err
+	}
+	return json.Marshal(renamed)
+}
+
+// Dataset gives a dataset another name. The briefs that are about it are so under the new one.
+func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
+	if err := checkOther(was, to); err != nil {
+		return nil, nil, err
+	}
+	first, second := min(was, to), max(was, to) // both wait for their turn in the same order, whoever asks
+	for _, name := range []string{first, second} {
+		done, err := s.datasets.turns.take(ctx, name)
+		if err != nil {
+			return nil, nil, err
+		}
+		defer done()
+	}
+	c, err := s.definitions.compiled(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	var others []store.Change
+	var carried Carried
+	for i := range c.stored {
+		d := &c.stored[i]
+		if d.Kind != book.BriefKind {
+			continue
+		}
+		body, err := briefBody(d, func(b *book.Brief) (*book.Brief, bool, error) { return b.DatasetRenamed(was, to) })
+		if err != nil {
+			return nil, nil, err
+		}
+		if body != nil {
+			note := "dataset " + was + " was renamed " + to
+			others = append(others, store.Change{Kind: d.Kind, Name: d.Name, Body: body, From: d.Version, Author: author, Note: note})
+			carried = append(carried, d.Kind+" "+d.Name)
+		}
+	}
+	d, err := s.store.RenameDataset(ctx, was, to, func(d *store.Dataset) error { return checkDescribed(d, from) }, others, fits)
+	if err != nil {
+		return nil, nil, err
+	}
+	s.definitions.told()
+	coverage, err := s.datasets.store.Coverage(ctx, d)
+	return &Dataset{*d, coverage}, carried, err
+}
+
+// MoveSpan puts a span before another one in the order in which they are listed; at the end where before is empty.
+func (s *Renames) MoveSpan(ctx context.Context, name, before string) error {
+	name, before = plainName(name), plainName(before)
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return err
+	}
+	names := slices.Clone(l.SpanNames())
+	at := slices.Index(names, name)
+	if at < 0 {
+		return refused.Missing("span", name)
+	}
+	names = slices.Delete(names, at, at+1)
+	to := len(names)
+	if before != "" {
+		if to = slices.Index(names, before); to < 0 {
+			return refused.Missing("span", before)
+		}
+	}
+	if err := s.store.Order(ctx, book.SpanKind, slices.Insert(names, to, name)); err != nil {
+		return err
+	}
+	s.definitions.told()
+	return nil
+}
+
+// understood returns the body of a receipt under the names that hold now, for what was renamed since it was created.
+func (s *Renames) understood(ctx context.Context, b *ReceiptBody, since time.Time) (*ReceiptBody, error) {
+	renames, err := s.store.Renames(ctx, since)
+	if err != nil || len(renames) == 0 {
+		return b, err
+	}
+	body, err := json.Marshal(b)
+	if err != nil {
+		return nil, err
+	}
+	var now ReceiptBody
+	if err := json.Unmarshal(body, &now); err != nil {
+		return nil, err
+	}
+	for _, r := range renames {
+		if err := now.rename(&r); err != nil {
+			return nil, err
+		}
+	}
+	return &now, nil
+}
+
+// rename puts a new name in the place of an old one.
+func (b *ReceiptBody) rename(r *store.Rename) (err error) {
+	columns := map[string]string{} // the parts of the ids of figures that are made of what they are compared with
+	names := func(list []query.Definition) {
+		for i := range list {
+			if list[i].Kind == r.Kind && list[i].Name == r.Was {
+				list[i].Name = r.Name
+			}
+		}
+	}
+	if r.Kind == store.DatasetKind {
+		dataset := func(name *string) {
+			if *name == r.Was {
+				*name = r.Name
+			}
+		}
+		if b.Query != nil {
+			b.Query.EachDataset(dataset)
+		}
+		if b.Brief != nil {
+			b.Brief, _, err = b.Brief.DatasetRenamed(r.Was, r.Name)
+		}
+		b.renameColumns(map[string]string{r.Was: r.Name})
+		for i := range b.Sources {
+			dataset(&b.Sources[i].Dataset)
+		}
+		for i := range b.Loads {
+			dataset(&b.Loads[i].Dataset)
+		}
+		return err
+	}
+	expression := func(text *string) {
+		if renamed := span.Renamed(*text, r.Was, r.Name); renamed != *text {
+			columns[*text], *text = renamed, renamed
+		}
+	}
+	if b.Query != nil {
+		b.Query.EachExpression(expression)
+	}
+	if b.Brief != nil {
+		b.Brief.EachExpression(expression) // it is the body's own
+	}
+	b.renameColumns(columns)
+	for i := range b.Cells {
+		expression(&b.Cells[i].Expression)
+	}
+	for name, text := range b.Prompts {
+		expression(&text)
+		b.Prompts[name] = text
+	}
+	names(b.Definitions)
+	for i := range b.Sources {
+		names(b.Sources[i].Definitions)
+	}
+	return err
+}
+
+// renameColumns puts the names of columns anew that are made of what figures are compared with.
+func (b *ReceiptBody) renameColumns(names map[string]string) {
+	for was, name := range names {
+		suffix, to := "_"+table.Suffix(was), "_"+table.Suffix(name)
+		for i := range b.Cells {
+			c := &b.Cells[i]
+			if at := strings.LastIndex(c.ID, suffix); at >= 0 && strings.Contains(c.Figure, suffix) {
+				c.ID = c.ID[:at] + to + c.ID[at+len(suffix):]
+				c.Figure = strings.Replace(c.Figure, suffix, to, 1)
+			}
+		}
+	}
+}
