@@ -26,6 +26,7 @@ require (
 	github.com/teambition/rrule-go v1.8.2
 	github.com/thedatashed/xlsxreader v1.2.8
 	github.com/valyala/fastjson v1.6.10
+	github.com/wneessen/go-mail v0.7.3
 	github.com/xuri/excelize/v2 v2.11.1
 	go.yaml.in/yaml/v3 v3.0.5
 	golang.org/x/sync v0.24.0

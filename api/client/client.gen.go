@@ -422,6 +422,21 @@ type ClientInterface interface {
 	// Corresponds with PUT /days/published (the `PublishDays` operationId).
 	PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+	//
+	// Corresponds with GET /deliveries (the `ListDeliveries` operationId).
+	ListDeliveries(ctx context.Context, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
+	//
+	// Corresponds with GET /deliveries/means (the `GetDeliveryMeans` operationId).
+	GetDeliveryMeans(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RetryDelivery Try a delivery again that failed, or may not have arrived
+	//
+	// Corresponds with POST /deliveries/{id}/retry (the `RetryDelivery` operationId).
+	RetryDelivery(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ElapseWithBody How long it is from one day or moment to another
 	//
 	// Takes any type of body and a specified content type.
@@ -1599,6 +1614,51 @@ func (c *Client) PublishDaysWithBody(ctx context.Context, contentType string, bo
 // Corresponds with PUT /days/published (the `PublishDays` operationId).
 func (c *Client) PublishDays(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPublishDaysRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+//
+// Corresponds with GET /deliveries (the `ListDeliveries` operationId).
+func (c *Client) ListDeliveries(ctx context.Context, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDeliveriesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
+//
+// Corresponds with GET /deliveries/means (the `GetDeliveryMeans` operationId).
+func (c *Client) GetDeliveryMeans(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetDeliveryMeansRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RetryDelivery Try a delivery again that failed, or may not have arrived
+//
+// Corresponds with POST /deliveries/{id}/retry (the `RetryDelivery` operationId).
+func (c *Client) RetryDelivery(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRetryDeliveryRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -4983,6 +5043,133 @@ func NewPublishDaysRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewListDeliveriesRequest constructs an http.Request for the ListDeliveries method
+func NewListDeliveriesRequest(server string, params *ListDeliveriesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/deliveries")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetDeliveryMeansRequest constructs an http.Request for the GetDeliveryMeans method
+func NewGetDeliveryMeansRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/deliveries/means")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRetryDeliveryRequest constructs an http.Request for the RetryDelivery method
+func NewRetryDeliveryRequest(server string, id IdParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/deliveries/%s/retry", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewElapseRequest calls the generic Elapse builder with application/json body
 func NewElapseRequest(server string, body ElapseJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7118,6 +7305,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /days/published (the `PublishDays` operationId).
 	PublishDaysWithResponse(ctx context.Context, body PublishDaysJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishDaysResponse, error)
+
+	// ListDeliveriesWithResponse What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /deliveries (the `ListDeliveries` operationId).
+	ListDeliveriesWithResponse(ctx context.Context, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*ListDeliveriesResponse, error)
+
+	// GetDeliveryMeansWithResponse What can be delivered to, and in which formats; where it cannot, why
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /deliveries/means (the `GetDeliveryMeans` operationId).
+	GetDeliveryMeansWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDeliveryMeansResponse, error)
+
+	// RetryDeliveryWithResponse Try a delivery again that failed, or may not have arrived
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /deliveries/{id}/retry (the `RetryDelivery` operationId).
+	RetryDeliveryWithResponse(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*RetryDeliveryResponse, error)
 
 	// ElapseWithBodyWithResponse How long it is from one day or moment to another
 	//
@@ -9336,6 +9544,150 @@ func (r PublishDaysResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PublishDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListDeliveriesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *DeliveriesPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDeliveriesResponse) GetJSON200() *DeliveriesPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDeliveriesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDeliveriesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDeliveriesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDeliveriesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDeliveriesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetDeliveryMeansResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *DeliveryMeans
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetDeliveryMeansResponse) GetJSON200() *DeliveryMeans {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetDeliveryMeansResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetDeliveryMeansResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetDeliveryMeansResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetDeliveryMeansResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetDeliveryMeansResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RetryDeliveryResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Delivery
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RetryDeliveryResponse) GetJSON200() *Delivery {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RetryDeliveryResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RetryDeliveryResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RetryDeliveryResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RetryDeliveryResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RetryDeliveryResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11746,6 +12098,45 @@ func (c *ClientWithResponses) PublishDaysWithResponse(ctx context.Context, body 
 	return ParsePublishDaysResponse(rsp)
 }
 
+// ListDeliveriesWithResponse What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /deliveries (the `ListDeliveries` operationId).
+func (c *ClientWithResponses) ListDeliveriesWithResponse(ctx context.Context, params *ListDeliveriesParams, reqEditors ...RequestEditorFn) (*ListDeliveriesResponse, error) {
+	rsp, err := c.ListDeliveries(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDeliveriesResponse(rsp)
+}
+
+// GetDeliveryMeansWithResponse What can be delivered to, and in which formats; where it cannot, why
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /deliveries/means (the `GetDeliveryMeans` operationId).
+func (c *ClientWithResponses) GetDeliveryMeansWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDeliveryMeansResponse, error) {
+	rsp, err := c.GetDeliveryMeans(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetDeliveryMeansResponse(rsp)
+}
+
+// RetryDeliveryWithResponse Try a delivery again that failed, or may not have arrived
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /deliveries/{id}/retry (the `RetryDelivery` operationId).
+func (c *ClientWithResponses) RetryDeliveryWithResponse(ctx context.Context, id IdParam, reqEditors ...RequestEditorFn) (*RetryDeliveryResponse, error) {
+	rsp, err := c.RetryDelivery(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRetryDeliveryResponse(rsp)
+}
+
 // ElapseWithBodyWithResponse How long it is from one day or moment to another
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -13816,6 +14207,105 @@ func ParsePublishDaysResponse(rsp *http.Response) (*PublishDaysResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest PublishedDays
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListDeliveriesResponse parses an HTTP response from a ListDeliveriesWithResponse call
+func ParseListDeliveriesResponse(rsp *http.Response) (*ListDeliveriesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDeliveriesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest DeliveriesPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetDeliveryMeansResponse parses an HTTP response from a GetDeliveryMeansWithResponse call
+func ParseGetDeliveryMeansResponse(rsp *http.Response) (*GetDeliveryMeansResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetDeliveryMeansResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest DeliveryMeans
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRetryDeliveryResponse parses an HTTP response from a RetryDeliveryWithResponse call
+func ParseRetryDeliveryResponse(rsp *http.Response) (*RetryDeliveryResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RetryDeliveryResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Delivery
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -131,6 +131,15 @@ type ServerInterface interface {
 	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
 	// (PUT /days/published)
 	PublishDays(c *gin.Context)
+	// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+	// (GET /deliveries)
+	ListDeliveries(c *gin.Context, params ListDeliveriesParams)
+	// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
+	// (GET /deliveries/means)
+	GetDeliveryMeans(c *gin.Context)
+	// RetryDelivery Try a delivery again that failed, or may not have arrived
+	// (POST /deliveries/{id}/retry)
+	RetryDelivery(c *gin.Context, id IdParam)
 	// Elapse How long it is from one day or moment to another
 	// (POST /elapsed)
 	Elapse(c *gin.Context)
@@ -1805,6 +1814,79 @@ func (siw *ServerInterfaceWrapper) PublishDays(c *gin.Context) {
 	siw.Handler.PublishDays(c)
 }
 
+// ListDeliveries operation middleware
+func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDeliveriesParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDeliveries(c, params)
+}
+
+// GetDeliveryMeans operation middleware
+func (siw *ServerInterfaceWrapper) GetDeliveryMeans(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDeliveryMeans(c)
+}
+
+// RetryDelivery operation middleware
+func (siw *ServerInterfaceWrapper) RetryDelivery(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id IdParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RetryDelivery(c, id)
+}
+
 // Elapse operation middleware
 func (siw *ServerInterfaceWrapper) Elapse(c *gin.Context) {
 
@@ -2863,6 +2945,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/receipts", wrapper.CreateReceipt)
 	router.GET(options.BaseURL+"/receipts/:id", wrapper.GetReceipt)
 	router.GET(options.BaseURL+"/receipts/:id/comparison", wrapper.CompareReceipt)
+	router.GET(options.BaseURL+"/deliveries", wrapper.ListDeliveries)
+	router.GET(options.BaseURL+"/deliveries/means", wrapper.GetDeliveryMeans)
+	router.POST(options.BaseURL+"/deliveries/:id/retry", wrapper.RetryDelivery)
 	router.GET(options.BaseURL+"/schedules", wrapper.ListSchedules)
 	router.POST(options.BaseURL+"/schedules", wrapper.AddSchedule)
 	router.POST(options.BaseURL+"/schedules/run", wrapper.RunSchedules)
@@ -4819,6 +4904,122 @@ type PublishDaysdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PublishDaysdefaultApplicationProblemPlusJSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDeliveriesRequestObject struct {
+	Params ListDeliveriesParams
+}
+
+type ListDeliveriesResponseObject interface {
+	VisitListDeliveriesResponse(w http.ResponseWriter) error
+}
+
+type ListDeliveries200JSONResponse DeliveriesPage
+
+func (response ListDeliveries200JSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDeliveriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDeliveriesdefaultApplicationProblemPlusJSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDeliveryMeansRequestObject struct {
+}
+
+type GetDeliveryMeansResponseObject interface {
+	VisitGetDeliveryMeansResponse(w http.ResponseWriter) error
+}
+
+type GetDeliveryMeans200JSONResponse DeliveryMeans
+
+func (response GetDeliveryMeans200JSONResponse) VisitGetDeliveryMeansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDeliveryMeansdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDeliveryMeansdefaultApplicationProblemPlusJSONResponse) VisitGetDeliveryMeansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RetryDeliveryRequestObject struct {
+	Id IdParam `json:"id"`
+}
+
+type RetryDeliveryResponseObject interface {
+	VisitRetryDeliveryResponse(w http.ResponseWriter) error
+}
+
+type RetryDelivery200JSONResponse Delivery
+
+func (response RetryDelivery200JSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RetryDeliverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RetryDeliverydefaultApplicationProblemPlusJSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7277,6 +7478,15 @@ type StrictServerInterface interface {
 	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
 	// (PUT /days/published)
 	PublishDays(ctx context.Context, request PublishDaysRequestObject) (PublishDaysResponseObject, error)
+	// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
+	// (GET /deliveries)
+	ListDeliveries(ctx context.Context, request ListDeliveriesRequestObject) (ListDeliveriesResponseObject, error)
+	// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
+	// (GET /deliveries/means)
+	GetDeliveryMeans(ctx context.Context, request GetDeliveryMeansRequestObject) (GetDeliveryMeansResponseObject, error)
+	// RetryDelivery Try a delivery again that failed, or may not have arrived
+	// (POST /deliveries/{id}/retry)
+	RetryDelivery(ctx context.Context, request RetryDeliveryRequestObject) (RetryDeliveryResponseObject, error)
 	// Elapse How long it is from one day or moment to another
 	// (POST /elapsed)
 	Elapse(ctx context.Context, request ElapseRequestObject) (ElapseResponseObject, error)
@@ -8661,6 +8871,82 @@ func (sh *strictHandler) PublishDays(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PublishDaysResponseObject); ok {
 		if err := validResponse.VisitPublishDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListDeliveries operation middleware
+func (sh *strictHandler) ListDeliveries(ctx *gin.Context, params ListDeliveriesParams) {
+	var request ListDeliveriesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDeliveries(ctx, request.(ListDeliveriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDeliveries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDeliveriesResponseObject); ok {
+		if err := validResponse.VisitListDeliveriesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetDeliveryMeans operation middleware
+func (sh *strictHandler) GetDeliveryMeans(ctx *gin.Context) {
+	var request GetDeliveryMeansRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDeliveryMeans(ctx, request.(GetDeliveryMeansRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDeliveryMeans")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDeliveryMeansResponseObject); ok {
+		if err := validResponse.VisitGetDeliveryMeansResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RetryDelivery operation middleware
+func (sh *strictHandler) RetryDelivery(ctx *gin.Context, id IdParam) {
+	var request RetryDeliveryRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RetryDelivery(ctx, request.(RetryDeliveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RetryDelivery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RetryDeliveryResponseObject); ok {
+		if err := validResponse.VisitRetryDeliveryResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

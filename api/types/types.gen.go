@@ -216,6 +216,54 @@ func (e DefinitionKind) Valid() bool {
 	}
 }
 
+// Defines values for DeliveryState.
+const (
+	Delivered DeliveryState = "delivered"
+	Failed    DeliveryState = "failed"
+	Sending   DeliveryState = "sending"
+	Uncertain DeliveryState = "uncertain"
+	Waiting   DeliveryState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the DeliveryState enum.
+func (e DeliveryState) Valid() bool {
+	switch e {
+	case Delivered:
+		return true
+	case Failed:
+		return true
+	case Sending:
+		return true
+	case Uncertain:
+		return true
+	case Waiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DeliveryMeanTo.
+const (
+	DeliveryMeanToFolder  DeliveryMeanTo = "folder"
+	DeliveryMeanToMail    DeliveryMeanTo = "mail"
+	DeliveryMeanToWebhook DeliveryMeanTo = "webhook"
+)
+
+// Valid indicates whether the value is a known member of the DeliveryMeanTo enum.
+func (e DeliveryMeanTo) Valid() bool {
+	switch e {
+	case DeliveryMeanToFolder:
+		return true
+	case DeliveryMeanToMail:
+		return true
+	case DeliveryMeanToWebhook:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FigureChangeState.
 const (
 	FigureChangeStateChanged FigureChangeState = "changed"
@@ -288,6 +336,27 @@ func (e RecordsRequestOrder) Valid() bool {
 	case Newest:
 		return true
 	case Oldest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TargetTo.
+const (
+	TargetToFolder  TargetTo = "folder"
+	TargetToMail    TargetTo = "mail"
+	TargetToWebhook TargetTo = "webhook"
+)
+
+// Valid indicates whether the value is a known member of the TargetTo enum.
+func (e TargetTo) Valid() bool {
+	switch e {
+	case TargetToFolder:
+		return true
+	case TargetToMail:
+		return true
+	case TargetToWebhook:
 		return true
 	default:
 		return false
@@ -729,6 +798,49 @@ type DaysRequest struct {
 
 // DefinitionKind defines model for DefinitionKind.
 type DefinitionKind string
+
+// DeliveriesPage defines model for DeliveriesPage.
+type DeliveriesPage struct {
+	Items []Delivery `json:"items"`
+	Next  *string    `json:"next,omitempty"`
+}
+
+// Delivery defines model for Delivery.
+type Delivery struct {
+	ChangedAt time.Time     `json:"changed_at"`
+	Id        int64         `json:"id"`
+	NextTry   *time.Time    `json:"next_try,omitempty"`
+	Receipt   int64         `json:"receipt"`
+	Schedule  string        `json:"schedule"`
+	State     DeliveryState `json:"state"`
+
+	// Target As its notation: folder reports xlsx,pdf
+	Target string `json:"target"`
+
+	// Told What the last try came to where it has not arrived
+	Told  *string `json:"told,omitempty"`
+	Tries int     `json:"tries"`
+}
+
+// DeliveryState defines model for Delivery.State.
+type DeliveryState string
+
+// DeliveryMean defines model for DeliveryMean.
+type DeliveryMean struct {
+	// Missing Why it cannot be delivered to; absent where it can
+	Missing *string        `json:"missing,omitempty"`
+	To      DeliveryMeanTo `json:"to"`
+}
+
+// DeliveryMeanTo defines model for DeliveryMean.To.
+type DeliveryMeanTo string
+
+// DeliveryMeans defines model for DeliveryMeans.
+type DeliveryMeans struct {
+	// Formats Those of files; pdf only where Chromium is installed
+	Formats []string       `json:"formats"`
+	Targets []DeliveryMean `json:"targets"`
+}
 
 // Derivation defines model for Derivation.
 type Derivation struct {
@@ -1309,11 +1421,12 @@ type RowUnit = table.Unit
 
 // Schedule defines model for Schedule.
 type Schedule struct {
-	Author   string `json:"author"`
-	Brief    string `json:"brief"`
-	Calendar string `json:"calendar"`
-	Days     string `json:"days"`
-	Name     string `json:"name"`
+	Author   string   `json:"author"`
+	Brief    string   `json:"brief"`
+	Calendar string   `json:"calendar"`
+	Days     string   `json:"days"`
+	Deliver  []Target `json:"deliver"`
+	Name     string   `json:"name"`
 
 	// Next The next day that is due
 	Next  *civil.Day `json:"next,omitempty"`
@@ -1330,7 +1443,8 @@ type ScheduleDefinition struct {
 	Calendar *string `json:"calendar,omitempty"`
 
 	// Days An expression: due on each day that it holds when it is read as of that day, such as first business day of this month
-	Days string `json:"days"`
+	Days    string    `json:"days"`
+	Deliver *[]Target `json:"deliver,omitempty"`
 
 	// Name Lower-case letters, digits and hyphens, beginning with a letter
 	Name Name `json:"name"`
@@ -1414,6 +1528,19 @@ type Table = table.Table
 
 // TableColumn defines model for TableColumn.
 type TableColumn = table.Column
+
+// Target Where the pages of a receipt are brought to
+type Target struct {
+	// Address A folder below the one that the service delivers into, a URL, or mail addresses joined by commas
+	Address string `json:"address"`
+
+	// Formats Of files; a webhook gets JSON
+	Formats *[]string `json:"formats,omitempty"`
+	To      TargetTo  `json:"to"`
+}
+
+// TargetTo defines model for Target.To.
+type TargetTo string
 
 // TimeOfDay The time at which days start; the service's where it is left out
 //
@@ -1901,6 +2028,15 @@ type RenameDatasetParams struct {
 // ListValuesParams defines parameters for ListValues.
 type ListValuesParams struct {
 	Column string `form:"column" json:"column"`
+}
+
+// ListDeliveriesParams defines parameters for ListDeliveries.
+type ListDeliveriesParams struct {
+	// Limit How many to give at most
+	Limit *LimitParam `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After The `next` of the page before
+	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // ListHolidayListsParams defines parameters for ListHolidayLists.

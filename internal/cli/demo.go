@@ -32,6 +32,11 @@ The records are made and loaded the first time only. --write leaves them as file
 			return a.writeDemo(write)
 		}
 		s.chosen = cmd.Flags().Changed("address")
+		base, err := s.dataFolder()
+		if err != nil {
+			return err
+		}
+		s.into = filepath.Join(base, "demo-deliveries")
 		return a.serve(cmd.Context(), s, "demo", a.loadDemo)
 	}
 	return c

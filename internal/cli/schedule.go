@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -10,6 +12,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/deliver"
 )
 
 func (a *app) scheduleCommand() *cobra.Command {
@@ -19,24 +22,30 @@ func (a *app) scheduleCommand() *cobra.Command {
 		a.scheduleAdd(),
 		a.scheduleList(),
 		a.scheduleRun(),
+		a.scheduleDeliveries(),
+		a.scheduleRetry(),
 		a.scheduleRemove(),
 	)
 }
 
 func (a *app) scheduleAdd() *cobra.Command {
 	var brief, days, calendar, since string
+	var targets []string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Create a receipt of a brief on each day that a span holds",
 		Long: `A day is due when the span, read as of that day, holds it: 'first business day of this month', 'today, only
 Mon', 'end of this quarter'. Days that were missed while the service was down are caught up at its start,
 once each.`,
-		Example: "  vastspan schedule add month-opening --brief monday-crossings --days 'first business day of this month'",
-		Args:    argsUsage(cobra.ExactArgs(1), "a name"),
+		Example: `  vastspan schedule add month-opening --brief monday-crossings --days 'first business day of this month' \
+    --deliver 'folder month-openings xlsx,pdf' --deliver 'mail harbour@lanternbay.example markdown'`,
+		Args: argsUsage(cobra.ExactArgs(1), "a name"),
 	}
 	c.Flags().StringVar(&brief, "brief", "", "the brief that receipts are of")
 	c.Flags().StringVar(&days, "days", "", "expression that holds the days that are due")
 	c.Flags().StringVar(&calendar, "calendar", "civil", "calendar in which it is read")
 	c.Flags().StringVar(&since, "since", "", "the first day that may be due (default tomorrow); days that are past are caught up")
+	c.Flags().StringArrayVar(&targets, "deliver", nil, "where its receipts are brought to: 'folder FOLDER FORMATS', 'webhook URL' or "+
+		"'mail ADDRESS FORMATS'; formats are "+strings.Join(deliver.Formats(), ", ")+", joined by commas; may be given several times")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if brief == "" || days == "" {
 			return usagef(
@@ -44,6 +53,19 @@ once each.`,
 			)
 		}
 		q := types.ScheduleDefinition{Name: args[0], Brief: brief, Days: days, Calendar: &calendar}
+		list := []types.Target{}
+		for _, text := range targets {
+			t, err := deliver.ParseTarget(text)
+			if err != nil {
+				return usagef("--deliver: %v", err)
+			}
+			one := types.Target{To: types.TargetTo(t.To), Address: t.Address}
+			if len(t.Formats) > 0 {
+				one.Formats = &t.Formats
+			}
+			list = append(list, one)
+		}
+		q.Deliver = &list
 		if since != "" {
 			day, err := civil.ParseDay(since)
 			if err != nil {
@@ -89,13 +111,14 @@ func (a *app) scheduleList() *cobra.Command {
 			return err
 		}
 		return a.print.Print(*out, print.View{Data: list, Look: print.Look{Shown: print.Days}, Grid: func() *table.Grid {
-			g := &table.Grid{Header: []string{"name", "brief", "days", "calendar", "since", "up_to_date_through", "next"}}
+			g := &table.Grid{Header: []string{"name", "brief", "days", "calendar", "since", "up_to_date_through", "next", "deliver"}}
 			for _, s := range list {
 				next := ""
 				if s.Next != nil {
 					next = s.Next.String()
 				}
-				g.Rows = append(g.Rows, []string{s.Name, s.Brief, s.Days, s.Calendar, s.Since.String(), s.UpToDateThrough.String(), next})
+				g.Rows = append(g.Rows, []string{s.Name, s.Brief, s.Days, s.Calendar, s.Since.String(), s.UpToDateThrough.String(), next,
+					strings.Join(targetTexts(s.Deliver), "; ")})
 			}
 			return g
 		}, None: "there are no schedules yet"})
@@ -135,4 +158,69 @@ func (a *app) scheduleRemove() *cobra.Command {
 			return err
 		},
 	}
+}
+
+func (a *app) scheduleDeliveries() *cobra.Command {
+	c := &cobra.Command{
+		Use: "deliveries", Short: "List what receipts of schedules bring to folders, webhooks and mailboxes, newest first",
+		Long: `Lists deliveries. One that fails is tried again, later and later, up to nine times. One of which it is not known
+whether it arrived is uncertain, and not sent again by itself: see schedule retry.`,
+		Example: "  vastspan schedule deliveries", Args: argsUsage(cobra.NoArgs, "no arguments"),
+	}
+	out := a.outputFlag(c)
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		list, err := all(func(limit *int, after *string) ([]types.Delivery, *string, error) {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListDeliveriesResponse, error) {
+				return c.ListDeliveriesWithResponse(cmd.Context(), &types.ListDeliveriesParams{Limit: limit, After: after})
+			})
+			if err != nil {
+				return nil, nil, err
+			}
+			return r.JSON200.Items, r.JSON200.Next, nil
+		})
+		if err != nil {
+			return err
+		}
+		return a.print.Print(*out, print.View{Data: list, Look: print.Look{Right: print.Right(0, 1, 5)}, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"delivery", "receipt", "schedule", "target", "state", "tries", "next_try", "told"}}
+			for _, d := range list {
+				next := ""
+				if d.NextTry != nil {
+					next = d.NextTry.Local().Format("2006-01-02 15:04")
+				}
+				g.Rows = append(g.Rows, []string{fmt.Sprint(d.Id), fmt.Sprint(d.Receipt), d.Schedule, d.Target, string(d.State),
+					fmt.Sprint(d.Tries), next, value(d.Told)})
+			}
+			return g
+		}, None: "nothing has been delivered yet; say where to with schedule add --deliver"})
+	}
+	return c
+}
+
+func (a *app) scheduleRetry() *cobra.Command {
+	return &cobra.Command{
+		Use: "retry NUMBER", Short: "Try a delivery again that failed, or may not have arrived", Example: "  vastspan schedule retry 7",
+		Args: argsUsage(cobra.ExactArgs(1), "the number of a delivery"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil || id < 1 {
+				return usagef("%q: expected the number of a delivery", args[0])
+			}
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RetryDeliveryResponse, error) {
+				return c.RetryDeliveryWithResponse(cmd.Context(), id)
+			})
+			if err == nil {
+				a.print.Linef("delivery %d %s is tried again: %s", r.JSON200.Id, a.at(), r.JSON200.Target)
+			}
+			return err
+		},
+	}
+}
+
+func targetTexts(targets []types.Target) []string {
+	list := make([]string, len(targets))
+	for i, t := range targets {
+		list[i] = deliver.Target{To: deliver.Kind(t.To), Address: t.Address, Formats: value(t.Formats)}.String()
+	}
+	return list
 }

@@ -27,6 +27,7 @@ import (
 type serving struct {
 	address, data, database, zone, dayStarts string
 	chosen                                   bool // the address was given, not the default
+	delivering
 }
 
 func servingFlags(c *cobra.Command) *serving {
@@ -51,6 +52,7 @@ VASTSPAN_DATABASE.`,
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
+	s.delivering.add(c)
 	c.Flags().StringVar(
 		&s.database,
 		"database",
@@ -132,6 +134,9 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	svc.Trouble = database.trouble
+	if svc.Deliveries.Means, err = s.means(); err != nil {
+		return errors.Join(err, svc.Close())
+	}
 	defer func() { err = errors.Join(err, svc.Close()) }()
 	if prepare != nil {
 		if err := prepare(ctx, svc); err != nil {
@@ -145,6 +150,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	var background sync.WaitGroup
 	background.Go(func() { svc.DayTables.Keep(ctx) })
 	background.Go(func() { svc.Schedules.Keep(ctx) })
+	background.Go(func() { svc.Deliveries.Keep(ctx) })
 	defer func() {
 		stop()
 		background.Wait()

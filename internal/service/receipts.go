@@ -333,6 +333,26 @@ func (s *Receipts) briefBody(ctx context.Context, b *book.Brief, c ViewContext) 
 	if err != nil {
 		return nil, err
 	}
+	return s.viewBody(ctx, v)
+}
+
+// viewed returns the body of a receipt of a stored brief, with the page that it is of.
+func (s *Receipts) viewed(ctx context.Context, name string, c ViewContext) (body *ReceiptBody, v *BriefView, err error) {
+	err = s.store.Snapshot(ctx, func(ctx context.Context) error {
+		b, err := s.briefs.Get(ctx, name)
+		if err != nil {
+			return err
+		}
+		if v, err = s.views.View(ctx, &b.Definition, c); err != nil {
+			return err
+		}
+		body, err = s.viewBody(ctx, v)
+		return err
+	})
+	return body, v, err
+}
+
+func (s *Receipts) viewBody(ctx context.Context, v *BriefView) (*ReceiptBody, error) {
 	body := &ReceiptBody{
 		Version:  bodyVersion,
 		Subject:  "brief",
@@ -395,20 +415,25 @@ func checksum(body []byte) string {
 
 // save stores a receipt; nil where its schedule has created one for its day already, or its key was used.
 func (s *Receipts) save(ctx context.Context, body *ReceiptBody, r *store.Receipt) (*Receipt, error) {
-	asOf, err := civil.ParseDay(body.AsOf)
-	if err != nil {
+	if err := fillReceipt(r, body); err != nil {
 		return nil, err
 	}
-	text, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	r.Subject, r.AsOf, r.Body, r.Checksum = body.Subject, asOf.Time(), string(text), checksum(text)
 	made, err := s.store.AddReceipt(ctx, r)
 	if err != nil || !made {
 		return nil, err
 	}
 	return read(r)
+}
+
+// fillReceipt puts a body into a receipt.
+func fillReceipt(r *store.Receipt, body *ReceiptBody) error {
+	asOf, err := civil.ParseDay(body.AsOf)
+	if err != nil {
+		return err
+	}
+	text, err := json.Marshal(body)
+	r.Subject, r.AsOf, r.Body, r.Checksum = body.Subject, asOf.Time(), string(text), checksum(text)
+	return err
 }
 
 // List lists the receipts, newest first; their cells are left out.

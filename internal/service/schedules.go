@@ -2,9 +2,11 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"vastspan/core/book"
@@ -13,6 +15,7 @@ import (
 	"vastspan/core/naming"
 	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/internal/deliver"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -24,6 +27,7 @@ type scheduleStore interface {
 	AddSchedule(ctx context.Context, sc *store.Schedule) error
 	RemoveSchedule(ctx context.Context, name string) error
 	DoneThrough(ctx context.Context, name string, day civil.Day) error
+	AddDelivered(ctx context.Context, r *store.Receipt, targets []string, parcel func() (json.RawMessage, error)) (bool, error)
 }
 
 // Schedules create receipts by themselves.
@@ -32,6 +36,7 @@ type Schedules struct {
 	definitions *Definitions
 	briefs      *Noun[book.Brief]
 	receipts    *Receipts
+	deliveries  *Deliveries
 	Clock
 }
 
@@ -43,6 +48,7 @@ type Schedule struct {
 	Since                       civil.Day
 	UpToDate                    civil.Day  // every day through this one is done
 	Next                        *civil.Day // the next day that is due, nil where none comes within two years
+	Deliver                     []deliver.Target
 }
 
 // List lists the schedules by name.
@@ -90,7 +96,12 @@ const lookAhead = 732
 // described says when a schedule is due next.
 func (s *Schedules) described(ctx context.Context, l *book.Library, stored *store.Schedule) Schedule {
 	sc := Schedule{Name: stored.Name, Brief: stored.Brief, Days: stored.On, Calendar: stored.Calendar, Author: stored.Author,
-		Since: store.DayOf(stored.Since), UpToDate: store.DayOf(stored.UpToDate)}
+		Since: store.DayOf(stored.Since), UpToDate: store.DayOf(stored.UpToDate), Deliver: []deliver.Target{}}
+	for _, text := range stored.Deliver {
+		if t, err := deliver.ParseTarget(text); err == nil { // it was checked when it was stored
+			sc.Deliver = append(sc.Deliver, t)
+		}
+	}
 	due, err := dueOf(l, stored)
 	if err != nil {
 		return sc // what it names is gone: it is never due
@@ -186,6 +197,16 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule, since *civil.Day) (*Sc
 		Author:   sc.Author,
 		Since:    sc.Since.Time(),
 		UpToDate: (sc.Since - 1).Time(),
+		Deliver:  []string{},
+	}
+	for i, t := range sc.Deliver {
+		if err := s.deliveries.Means.Check(t); err != nil {
+			return nil, Refused(&query.Error{Pointer: fmt.Sprintf("/deliver/%d", i), Err: err})
+		}
+		if slices.Contains(stored.Deliver, t.String()) {
+			return nil, Refused(&query.Error{Pointer: fmt.Sprintf("/deliver/%d", i), Err: fmt.Errorf("%s is stated twice", t)})
+		}
+		stored.Deliver = append(stored.Deliver, t.String())
 	}
 	l, err := s.definitions.Library(ctx)
 	if err != nil {
@@ -265,18 +286,27 @@ func (s *Schedules) run(ctx context.Context, sc *store.Schedule) (int, error) {
 
 // create creates the receipt of a day; 0 where it exists already.
 func (s *Schedules) create(ctx context.Context, sc *store.Schedule, d civil.Day) (int, error) {
-	body, err := s.receipts.ofBrief(ctx, sc.Brief, ViewContext{Context: query.Context{AsOf: d.String()}})
+	body, v, err := s.receipts.viewed(ctx, sc.Brief, ViewContext{Context: query.Context{AsOf: d.String()}})
 	if err != nil {
 		return 0, err
 	}
 	day := d.Time()
-	r, err := s.receipts.save(
-		ctx,
-		body,
-		&store.Receipt{Title: fmt.Sprintf("%s, %s", body.Brief.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day},
-	)
-	if err != nil || r == nil {
+	stored := &store.Receipt{Title: fmt.Sprintf("%s, %s", body.Brief.Title, d), Author: sc.Author, Schedule: &sc.Name, DueDay: &day}
+	if err := fillReceipt(stored, body); err != nil {
 		return 0, err
+	}
+	made, err := s.store.AddDelivered(ctx, stored, sc.Deliver, func() (json.RawMessage, error) {
+		r, err := read(stored)
+		if err != nil {
+			return nil, err
+		}
+		return parcelOf(r, v.Document())
+	})
+	if err != nil || !made {
+		return 0, err
+	}
+	if len(sc.Deliver) > 0 {
+		s.deliveries.told()
 	}
 	return 1, nil
 }

@@ -35,6 +35,7 @@ type Service struct {
 	Views       *Views
 	Receipts    *Receipts
 	Schedules   *Schedules
+	Deliveries  *Deliveries
 	DayTables   *DayTables
 	Ageing      *Ageing
 	Renames     *Renames
@@ -85,7 +86,8 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Views = &Views{defs, s.Totals, s.Ageing, clock}
 	s.Renames = &Renames{defs, s.Datasets, st}
 	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views, s.Renames}
-	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, clock}
+	s.Deliveries = &Deliveries{store: st, waits: waits, due: make(chan struct{}, 1)}
+	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, s.Deliveries, clock}
 	s.DayTables = &DayTables{st, defs, clock}
 	return s
 }

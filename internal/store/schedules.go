@@ -21,6 +21,7 @@ type Schedule struct {
 	Since    time.Time `gorm:"type:date"`                           // the first day that may be due
 	UpToDate time.Time `gorm:"column:up_to_date_through;type:date"` // every day through this one is done
 	MadeAt   time.Time
+	Deliver  []string `gorm:"serializer:json;type:jsonb"` // the notations of targets
 }
 
 // Schedules lists the schedules by name.

@@ -189,6 +189,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-hour-sums", Migrate: addHourSums},
 				{ID: "2026-11-load-modes", Migrate: addModes},
 				{ID: "2026-11-renames", Migrate: createRenames},
+				{ID: "2026-11-deliveries", Migrate: createDeliveries},
 			},
 		).Migrate()
 	})

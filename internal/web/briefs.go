@@ -7,6 +7,7 @@ import (
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/civil"
+	"vastspan/internal/deliver"
 	"vastspan/internal/service"
 )
 
@@ -208,7 +209,9 @@ func (h *handlers) AddSchedule(ctx context.Context, r server.AddScheduleRequestO
 	b := r.Body
 	s, err := h.service.Schedules.Add(
 		ctx,
-		service.Schedule{Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Author: author},
+		service.Schedule{
+			Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Author: author, Deliver: each(or(b.Deliver), fromTarget),
+		},
 		b.Since,
 	)
 	if err != nil {
@@ -237,5 +240,58 @@ func toSchedule(s *service.Schedule) types.Schedule {
 		Since:           s.Since,
 		UpToDateThrough: s.UpToDate,
 		Next:            s.Next,
+		Deliver:         each(s.Deliver, toTarget),
 	}
+}
+
+func fromTarget(t *types.Target) deliver.Target {
+	return deliver.Target{To: deliver.Kind(t.To), Address: t.Address, Formats: or(t.Formats)}
+}
+
+func toTarget(t *deliver.Target) types.Target {
+	out := types.Target{To: types.TargetTo(t.To), Address: t.Address}
+	if len(t.Formats) > 0 {
+		out.Formats = &t.Formats
+	}
+	return out
+}
+
+// ListDeliveries lists what receipts of schedules bring.
+func (h *handlers) ListDeliveries(
+	ctx context.Context,
+	r server.ListDeliveriesRequestObject,
+) (server.ListDeliveriesResponseObject, error) {
+	page, err := h.service.Deliveries.List(ctx, paging(r.Params.Limit, r.Params.After))
+	return server.ListDeliveries200JSONResponse{Items: each(page.Items, toDelivery), Next: optional(page.Next)}, err
+}
+
+func (h *handlers) RetryDelivery(ctx context.Context, r server.RetryDeliveryRequestObject) (server.RetryDeliveryResponseObject, error) {
+	d, err := h.service.Deliveries.Retry(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return server.RetryDelivery200JSONResponse(toDelivery(d)), nil
+}
+
+func toDelivery(d *service.Delivery) types.Delivery {
+	return types.Delivery{
+		Id: d.ID, Receipt: d.ReceiptID, Schedule: d.Schedule, Target: d.Target, State: types.DeliveryState(d.State), Tries: d.Tries,
+		NextTry: d.NextTry, Told: optional(d.Told), ChangedAt: d.ChangedAt,
+	}
+}
+
+// GetDeliveryMeans says what can be delivered to.
+func (h *handlers) GetDeliveryMeans(
+	_ context.Context,
+	_ server.GetDeliveryMeansRequestObject,
+) (server.GetDeliveryMeansResponseObject, error) {
+	out := server.GetDeliveryMeans200JSONResponse{Formats: h.service.Deliveries.Means.Formats()}
+	for _, kind := range []deliver.Kind{deliver.Folder, deliver.Webhook, deliver.Mail} {
+		one := types.DeliveryMean{To: types.DeliveryMeanTo(kind)}
+		if err := h.service.Deliveries.Means.Has(kind); err != nil {
+			one.Missing = optional(err.Error())
+		}
+		out.Targets = append(out.Targets, one)
+	}
+	return out, nil
 }

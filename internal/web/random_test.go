@@ -350,6 +350,9 @@ func TestRandomRequests(t *testing.T) {
 					s.ask("POST", prefix+"/datasets/gates/loads?date=day&amount=amount&category=region&zone=Europe/Berlin&day_starts=04:00", gates)
 					s.ask("POST", prefix+"/spans", `{"name":"closed","is":"last full month"}`)
 					s.ask("POST", prefix+"/holidays", `{"name":"x","days":["2026-12-25"]}`)
+					s.ask("POST", prefix+"/briefs", `{"name":"x","title":"x","items":[{"kind":"figure","title":"x","dataset":"sales","over":["2026"],"figures":["count"]}]}`)
+					s.ask("POST", prefix+"/schedules", `{"name":"x","brief":"x","days":"today","since":"2026-10-15","deliver":[{"to":"folder","address":"x","formats":["csv"]}]}`)
+					s.ask("POST", prefix+"/schedules/run", "")
 					s.ask("POST", prefix+"/calendars", `{"name":"firm","year_starts":"04-01","holidays":"x"}`)
 				}
 				q, what, err := made.request(s.url)

@@ -38,7 +38,9 @@ func openOn(t *testing.T, database string) *site {
 		t.Fatal(err)
 	}
 	now := time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC)
-	handler, err := Handler(service.New(st, service.NewClock(civil.Clock{}, func() time.Time { return now })), "test")
+	svc := service.New(st, service.NewClock(civil.Clock{}, func() time.Time { return now }))
+	svc.Deliveries.Means.Into = t.TempDir()
+	handler, err := Handler(svc, "test")
 	if err != nil {
 		t.Fatal(err)
 	}

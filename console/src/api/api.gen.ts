@@ -940,6 +940,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What receipts of schedules bring to folders, webhooks and mailboxes, newest first */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deliveries/means": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be delivered to, and in which formats; where it cannot, why */
+        get: operations["getDeliveryMeans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deliveries/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a delivery again that failed, or may not have arrived */
+        post: operations["retryDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/schedules": {
         parameters: {
             query?: never;
@@ -1715,6 +1768,48 @@ export interface components {
              */
             no_records?: "zero" | "blank";
             columns?: components["schemas"]["ColumnDescription"][];
+        };
+        /** @description Where the pages of a receipt are brought to */
+        Target: {
+            /** @enum {string} */
+            to: "folder" | "webhook" | "mail";
+            /** @description A folder below the one that the service delivers into, a URL, or mail addresses joined by commas */
+            address: string;
+            /** @description Of files; a webhook gets JSON */
+            formats?: string[];
+        };
+        Delivery: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            receipt: number;
+            schedule: string;
+            /** @description As its notation: folder reports xlsx,pdf */
+            target: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "delivered" | "failed" | "uncertain";
+            tries: number;
+            /** Format: date-time */
+            next_try?: string;
+            /** @description What the last try came to where it has not arrived */
+            told?: string;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        DeliveriesPage: {
+            items: components["schemas"]["Delivery"][];
+            next?: string;
+        };
+        DeliveryMeans: {
+            targets: components["schemas"]["DeliveryMean"][];
+            /** @description Those of files; pdf only where Chromium is installed */
+            formats: string[];
+        };
+        DeliveryMean: {
+            /** @enum {string} */
+            to: "folder" | "webhook" | "mail";
+            /** @description Why it cannot be delivered to; absent where it can */
+            missing?: string;
         };
         RenameRequest: {
             /** @description The new name */
@@ -2540,6 +2635,7 @@ export interface components {
              * @description The first day that may be due; left out, tomorrow
              */
             since?: string;
+            deliver?: components["schemas"]["Target"][];
         };
         SchedulesPage: {
             items: components["schemas"]["Schedule"][];
@@ -2563,6 +2659,7 @@ export interface components {
              * @description The next day that is due
              */
             next?: string;
+            deliver: components["schemas"]["Target"][];
         };
         ScheduleRun: {
             /** @description How many receipts were created */
@@ -4554,6 +4651,76 @@ export interface operations {
                     "application/x-ndjson": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "application/vnd.apache.parquet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: {
+                /** @description How many to give at most */
+                limit?: components["parameters"]["limitParam"];
+                /** @description The `next` of the page before */
+                after?: components["parameters"]["afterParam"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveriesPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDeliveryMeans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryMeans"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retryDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,64 @@
+package deliver
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"vastspan/internal/export"
+)
+
+var errNoChromium = errors.New("PDF is printed by Chromium, which is not installed here: apt-get install chromium")
+
+// FindChromium returns the path of Debian's Chromium; empty where it is not installed.
+func FindChromium() string {
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		return ""
+	}
+	return path
+}
+
+// printSeconds is how long printing may take.
+const printSeconds = 60
+
+// pdf prints the pages of a parcel.
+func (m *Means) pdf(ctx context.Context, p Parcel) (data []byte, err error) {
+	if m.Chromium == "" {
+		return nil, errNoChromium
+	}
+	folder, err := os.MkdirTemp("", "vastspan-print-")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	var page bytes.Buffer
+	if err := export.Page(&page, p.Document); err != nil {
+		return nil, &Final{err}
+	}
+	in, out := filepath.Join(folder, "page.html"), filepath.Join(folder, "page.pdf")
+	if err := os.WriteFile(in, page.Bytes(), 0o600); err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeout(ctx, printSeconds*time.Second)
+	defer cancel()
+	args := []string{
+		"--headless=new", "--disable-gpu", "--no-first-run", "--disable-extensions", "--user-data-dir=" + filepath.Join(folder, "profile"),
+		"--no-pdf-header-footer", "--print-to-pdf=" + out,
+	}
+	if os.Geteuid() == 0 { // it does not start as root with it
+		args = append(args, "--no-sandbox")
+	}
+	said, err := exec.CommandContext(ctx, m.Chromium, append(args, "file://"+in)...).CombinedOutput()
+	if err != nil {
+		lines := strings.Split(strings.TrimSpace(string(said)), "\n")
+		return nil, fmt.Errorf("chromium could not print: %w: %s", err, lines[len(lines)-1])
+	}
+	return os.ReadFile(out)
+}
