@@ -16,8 +16,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-// browser opens Debian's Chromium without a window and gives a context for it.
-func browser(t *testing.T) context.Context {
+// openBrowser opens Debian's Chromium without a window and gives a context for it.
+func openBrowser(t *testing.T) context.Context {
 	t.Helper()
 	profile, err := os.MkdirTemp("", "vastspan-profile-")
 	if err != nil {
@@ -85,10 +85,11 @@ func TestConsole(t *testing.T) {
 	s := start(t)
 	file := filepath.Join(s.demoFiles(), "crossings.csv")
 	s.loadCrossings(file)
-	ctx := browser(t)
+	ctx := openBrowser(t)
 
-	do(t, ctx, "the start page", chromedp.Navigate(s.address), chromedp.WaitVisible("#span-name"), shows("[data-as-of]", "Mon 19 Oct 2026"))
-	do(t, ctx, "a refused expression", chromedp.SendKeys("#span-name", "closed-month"), chromedp.SendKeys("#span-is", "last month"),
+	do(t, ctx, "the start page", chromedp.Navigate(s.address), shows("main", "No spans are named yet"), shows("[data-as-of]", "Mon 19 Oct 2026"))
+	do(t, ctx, "a refused expression", chromedp.Click(`//button[contains(., "New span")]`, chromedp.BySearch), chromedp.WaitVisible("#new-name"),
+		chromedp.SendKeys("#new-name", "closed-month"), chromedp.SendKeys("#new-is", "last month"),
 		shows("[data-check]", "has two meanings"), shows("[data-check] button", "trailing 1 month"))
 	do(t, ctx, "a reading taken", chromedp.Click(`//div[@data-check]//button[.="last full month"]`, chromedp.BySearch),
 		shows("[data-reads]", "1 Sep – 30 Sep 2026"))
@@ -150,7 +151,7 @@ func TestDayline(t *testing.T) {
 		more += fmt.Sprintf("  - {name: window-%d, is: trailing %d days}\n", i+1, 7*(i+1))
 	}
 	s.must("book", "load", s.write(more))
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	do(
 		t,
 		ctx,
@@ -210,7 +211,7 @@ func TestSpanAndCalendarPages(t *testing.T) {
 	s := start(t)
 	s.must("book", "load", filepath.Join(s.demoFiles(), "book.yaml"))
 	s.must("span", "change", "month-so-far", "month to date", "--note", "today counts")
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	do(
 		t,
 		ctx,
@@ -282,7 +283,7 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	if fares.count == 0 {
 		t.Fatal("the filters leave nothing to add up")
 	}
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	trigger := func(words string) chromedp.Action {
 		return chromedp.Click(`//button[normalize-space(.)="`+words+`"]`, chromedp.BySearch)
 	}
@@ -311,7 +312,7 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 func TestAgeingPage(t *testing.T) {
 	s := start(t)
 	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	for _, asOf := range []string{"2026-10-19", "2024-06-30"} {
 		answer := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--as-of", asOf, "--output", "csv"))[0]
 		bands := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--bands", "0-10,11+", "--as-of", asOf, "--output", "csv"))
@@ -325,7 +326,7 @@ func TestAgeingPage(t *testing.T) {
 func TestTimesOnThePage(t *testing.T) {
 	s := start(t)
 	s.must("span", "add", "last-day", "trailing 24 hours")
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	do(t, ctx, "without a time", chromedp.Navigate(s.address+"/span/last-day?as_of=2026-10-19"), shows("[data-span-days]", "needs a time"))
 	do(t, ctx, "as of a time", chromedp.Navigate(s.address+"/span/last-day?as_of=2026-10-19&time=23:30"),
 		shows("[data-span-days]", "18 Oct 2026 23:30 +00:00 – 19 Oct 2026 23:30 +00:00"), shows("[data-span-days]", "24:00 hours"), shows("[data-offset]", "+00:00"))

@@ -19,7 +19,7 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	begun := time.Now()
 	do(t, ctx, "the first page of an empty service", chromedp.Navigate(s.address), chromedp.WaitVisible("[data-first-file]"),
 		chromedp.Click("[data-first-file]"), shows("main", "Drop your first file here"))
@@ -32,7 +32,7 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 	do(t, ctx, "it is loaded", chromedp.Click(`//button[.="Load"]`, chromedp.BySearch),
 		shows("[data-load-files]", "3 records are in bay-sales-2026"), shows("[data-load-files]", "Sat 14 Mar 2026 to Sun 15 Mar 2026"))
 	do(t, ctx, "its first total", chromedp.Click(`//a[.="Total them"]`, chromedp.BySearch),
-		shows("[data-table]", "1,300.0"))
+		shows("[data-big-figure]", "1,300.0"), chromedp.WaitVisible("[data-big-figure] canvas"))
 	if spent := time.Since(begun); spent > 2*time.Minute {
 		t.Errorf("the first total took %s", spent)
 	}

@@ -14,7 +14,7 @@ func TestHoursOnThePage(t *testing.T) {
 	s := start(t)
 	s.must("load", "gates", filepath.Join(s.demoFiles(), "gates.csv"), "--date", "counted_at", "--amount", "people", "--category", "gate",
 		"--zone", "Europe/Lisbon")
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	asked := []string{"total", "gates", "--over", "yesterday", "--sum", "people", "--each", "hour", "--running", "day", "--against", "1 week earlier",
 		"--as-of", "2026-10-19T14:30", "--output", "csv"}
 	hours := csvRows(t, s.must(asked...))
@@ -77,7 +77,7 @@ func TestAgeingOnABrief(t *testing.T) {
 			hull = b["records"]
 		}
 	}
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	do(t, ctx, "a band's records", chromedp.Navigate(s.address+"/ageing?dataset=jobs&by=kind&only=closed&bands=0-7%2C8-30%2C31%2B&as_of=2025-06-30"),
 		chromedp.Click(`//tr[th[.="hull"]]//td[@data-band="8-30"]/a`, chromedp.BySearch), shows("[data-count]", hull))
 

@@ -31,7 +31,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	s, _ := briefs(t)
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
 	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	look := func(what, address, ready string, prepare ...chromedp.Action) {
 		t.Helper()
 		var found string
@@ -151,7 +151,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 // else made meanwhile, and what is added to it from Totals.
 func TestBriefInTheConsole(t *testing.T) {
 	s, file := briefs(t)
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	october := addUp(t, file, "fare", func(r map[string]string) bool {
 		return r["sailed_on"] >= "2026-10-01" && r["sailed_on"] <= "2026-10-18"
 	})
@@ -262,7 +262,7 @@ func TestBriefInTheConsole(t *testing.T) {
 		ctx,
 		"two dates",
 		chromedp.Navigate(s.address+"/totals?"+url.Values{"figures": {"sum fare"}, "over": {"2026"}}.Encode()),
-		chromedp.WaitVisible("[data-table] tbody tr", chromedp.ByQuery),
+		chromedp.WaitVisible("[data-big-figure]", chromedp.ByQuery),
 		chromedp.Click(
 			`//*[@data-over]//button[contains(., "Span")]`,
 			chromedp.BySearch,
@@ -327,7 +327,7 @@ func setDate(selector, day string) chromedp.Action {
 // An item is dragged by its handle with a finger; the page is saved in the new order.
 func TestItemsAreDraggedByTouch(t *testing.T) {
 	s, _ := briefs(t)
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	var titles []string
 	order := chromedp.Evaluate(`[...document.querySelectorAll('[data-brief] [data-item]')].map(e => e.ariaLabel)`, &titles)
 	type point struct{ X, Y float64 }
@@ -371,9 +371,9 @@ func TestItemsAreDraggedByTouch(t *testing.T) {
 func TestRecordsThatStopEarly(t *testing.T) {
 	s := start(t)
 	s.loadCrossings(filepath.Join(s.demoFiles(), "crossings.csv"))
-	ctx := browser(t)
+	ctx := openBrowser(t)
 	const page = "/totals?dataset=crossings&over=last%20full%20month&figures=sum%20fare&against=1%20year%20earlier&as_of=2026-11-26"
-	const changed = "[data-table] tbody tr:first-child td:last-child"
+	const changed = "[data-big-comparison]"
 	var warning, end, before, after string
 	do(t, ctx, "the warning",
 		chromedp.Navigate(s.address+page),

@@ -234,6 +234,20 @@ type ClientInterface interface {
 	// Corresponds with POST /calendars (the `AddCalendar` operationId).
 	AddCalendar(ctx context.Context, params *AddCalendarParams, body AddCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// LayOutCalendarWithBody A year of a calendar that is not kept, as while it is edited
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+	LayOutCalendarWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LayOutCalendar A year of a calendar that is not kept, as while it is edited
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+	LayOutCalendar(ctx context.Context, body LayOutCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RemoveCalendar Remove a calendar
 	//
 	// 409 where others refer to it; the problem names them.
@@ -1126,6 +1140,40 @@ func (c *Client) AddCalendarWithBody(ctx context.Context, params *AddCalendarPar
 // Corresponds with POST /calendars (the `AddCalendar` operationId).
 func (c *Client) AddCalendar(ctx context.Context, params *AddCalendarParams, body AddCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddCalendarRequest(c.Server, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LayOutCalendarWithBody A year of a calendar that is not kept, as while it is edited
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+func (c *Client) LayOutCalendarWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLayOutCalendarRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LayOutCalendar A year of a calendar that is not kept, as while it is edited
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+func (c *Client) LayOutCalendar(ctx context.Context, body LayOutCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLayOutCalendarRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3323,6 +3371,46 @@ func NewAddCalendarRequestWithBody(server string, params *AddCalendarParams, con
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewLayOutCalendarRequest calls the generic LayOutCalendar builder with application/json body
+func NewLayOutCalendarRequest(server string, body LayOutCalendarJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewLayOutCalendarRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewLayOutCalendarRequestWithBody constructs an http.Request for the LayOutCalendar method, with any body, and a specified content type
+func NewLayOutCalendarRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/layout")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
@@ -7090,6 +7178,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /calendars (the `AddCalendar` operationId).
 	AddCalendarWithResponse(ctx context.Context, params *AddCalendarParams, body AddCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*AddCalendarResponse, error)
 
+	// LayOutCalendarWithBodyWithResponse A year of a calendar that is not kept, as while it is edited
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+	LayOutCalendarWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LayOutCalendarResponse, error)
+
+	// LayOutCalendarWithResponse A year of a calendar that is not kept, as while it is edited
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+	LayOutCalendarWithResponse(ctx context.Context, body LayOutCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*LayOutCalendarResponse, error)
+
 	// RemoveCalendarWithResponse Remove a calendar
 	//
 	// 409 where others refer to it; the problem names them.
@@ -8405,6 +8507,54 @@ func (r AddCalendarResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r AddCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type LayOutCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CalendarLayout
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r LayOutCalendarResponse) GetJSON200() *CalendarLayout {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r LayOutCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r LayOutCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r LayOutCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r LayOutCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r LayOutCalendarResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11702,6 +11852,32 @@ func (c *ClientWithResponses) AddCalendarWithResponse(ctx context.Context, param
 	return ParseAddCalendarResponse(rsp)
 }
 
+// LayOutCalendarWithBodyWithResponse A year of a calendar that is not kept, as while it is edited
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+func (c *ClientWithResponses) LayOutCalendarWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LayOutCalendarResponse, error) {
+	rsp, err := c.LayOutCalendarWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLayOutCalendarResponse(rsp)
+}
+
+// LayOutCalendarWithResponse A year of a calendar that is not kept, as while it is edited
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /calendars/layout (the `LayOutCalendar` operationId).
+func (c *ClientWithResponses) LayOutCalendarWithResponse(ctx context.Context, body LayOutCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*LayOutCalendarResponse, error) {
+	rsp, err := c.LayOutCalendar(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLayOutCalendarResponse(rsp)
+}
+
 // RemoveCalendarWithResponse Remove a calendar
 //
 // 409 where others refer to it; the problem names them.
@@ -13374,6 +13550,39 @@ func ParseAddCalendarResponse(rsp *http.Response) (*AddCalendarResponse, error) 
 			headers.Location = &value
 		}
 		response.Headers201 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseLayOutCalendarResponse parses an HTTP response from a LayOutCalendarWithResponse call
+func ParseLayOutCalendarResponse(rsp *http.Response) (*LayOutCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &LayOutCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CalendarLayout
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

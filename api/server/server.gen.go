@@ -62,6 +62,9 @@ type ServerInterface interface {
 	// AddCalendar Create a calendar
 	// (POST /calendars)
 	AddCalendar(c *gin.Context, params AddCalendarParams)
+	// LayOutCalendar A year of a calendar that is not kept, as while it is edited
+	// (POST /calendars/layout)
+	LayOutCalendar(c *gin.Context)
 	// RemoveCalendar Remove a calendar
 	// (DELETE /calendars/{name})
 	RemoveCalendar(c *gin.Context, name NameParam, params RemoveCalendarParams)
@@ -689,6 +692,19 @@ func (siw *ServerInterfaceWrapper) AddCalendar(c *gin.Context) {
 	}
 
 	siw.Handler.AddCalendar(c, params)
+}
+
+// LayOutCalendar operation middleware
+func (siw *ServerInterfaceWrapper) LayOutCalendar(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LayOutCalendar(c)
 }
 
 // RemoveCalendar operation middleware
@@ -2907,6 +2923,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/calendars/:name", wrapper.PutCalendar)
 	router.GET(options.BaseURL+"/calendars/:name/versions", wrapper.ListCalendarVersions)
 	router.POST(options.BaseURL+"/calendars/:name/restore", wrapper.RestoreCalendar)
+	router.POST(options.BaseURL+"/calendars/layout", wrapper.LayOutCalendar)
 	router.GET(options.BaseURL+"/calendars/:name/years/:year", wrapper.GetCalendarYear)
 	router.GET(options.BaseURL+"/holidays", wrapper.ListHolidayLists)
 	router.POST(options.BaseURL+"/holidays", wrapper.AddHolidayList)
@@ -3805,6 +3822,45 @@ type AddCalendardefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AddCalendardefaultApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayOutCalendarRequestObject struct {
+	Body *LayOutCalendarJSONRequestBody
+}
+
+type LayOutCalendarResponseObject interface {
+	VisitLayOutCalendarResponse(w http.ResponseWriter) error
+}
+
+type LayOutCalendar200JSONResponse CalendarLayout
+
+func (response LayOutCalendar200JSONResponse) VisitLayOutCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayOutCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayOutCalendardefaultApplicationProblemPlusJSONResponse) VisitLayOutCalendarResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7409,6 +7465,9 @@ type StrictServerInterface interface {
 	// AddCalendar Create a calendar
 	// (POST /calendars)
 	AddCalendar(ctx context.Context, request AddCalendarRequestObject) (AddCalendarResponseObject, error)
+	// LayOutCalendar A year of a calendar that is not kept, as while it is edited
+	// (POST /calendars/layout)
+	LayOutCalendar(ctx context.Context, request LayOutCalendarRequestObject) (LayOutCalendarResponseObject, error)
 	// RemoveCalendar Remove a calendar
 	// (DELETE /calendars/{name})
 	RemoveCalendar(ctx context.Context, request RemoveCalendarRequestObject) (RemoveCalendarResponseObject, error)
@@ -8135,6 +8194,48 @@ func (sh *strictHandler) AddCalendar(ctx *gin.Context, params AddCalendarParams)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(AddCalendarResponseObject); ok {
 		if err := validResponse.VisitAddCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LayOutCalendar operation middleware
+func (sh *strictHandler) LayOutCalendar(ctx *gin.Context) {
+	var request LayOutCalendarRequestObject
+
+	var body LayOutCalendarJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LayOutCalendar(ctx, request.(LayOutCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LayOutCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LayOutCalendarResponseObject); ok {
+		if err := validResponse.VisitLayOutCalendarResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -535,10 +535,18 @@ type BriefItemView struct {
 	// Error Why there is no answer
 	Error *string `json:"error,omitempty"`
 
+	// Expression Where an expression is wrong and what may be written instead
+	Expression *ExpressionError `json:"expression,omitempty"`
+
 	// Item A query and how its answer is shown
 	Item   BriefItem `json:"item"`
 	Lineup *Lineup   `json:"lineup,omitempty"`
-	Spark  *Answer   `json:"spark,omitempty"`
+
+	// Pointer Which part of the item is meant, as a JSON pointer
+	//
+	// Example: /over/0
+	Pointer *string `json:"pointer,omitempty"`
+	Spark   *Answer `json:"spark,omitempty"`
 }
 
 // BriefPrompt A span that a brief asks for when it is opened; items name it with a question mark
@@ -601,6 +609,13 @@ type Calendar struct {
 
 // CalendarDefinition defines model for CalendarDefinition.
 type CalendarDefinition = calendar.Spec
+
+// CalendarLayout defines model for CalendarLayout.
+type CalendarLayout struct {
+	// Layout The layout in words
+	Layout string       `json:"layout"`
+	Year   CalendarYear `json:"year"`
+}
 
 // CalendarUnit defines model for CalendarUnit.
 type CalendarUnit = calendar.UnitLayout
@@ -710,6 +725,9 @@ type Dataset struct {
 
 	// DayStarts The time at which a day starts; absent for midnight
 	DayStarts *string `json:"day_starts,omitempty"`
+
+	// Described Grows with every change of what is said about it, which is made from this version: its ETag
+	Described int64 `json:"described"`
 
 	// Epoch What times that are numbers count; absent where there are none
 	Epoch *string `json:"epoch,omitempty"`
@@ -992,6 +1010,17 @@ type Intervals = civil.Set
 
 // Label A value of a category, null for blank; or what stands for all values, or for those beyond the top ones
 type Label = dataset.Label
+
+// LayoutRequest defines model for LayoutRequest.
+type LayoutRequest struct {
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	//
+	// Example: 2026-10-19
+	AsOf       *AsOf                  `json:"as_of,omitempty"`
+	Definition CalendarDefinition     `json:"definition"`
+	List       *HolidayListDefinition `json:"list,omitempty"`
+	Year       int                    `json:"year"`
+}
 
 // Limits defines model for Limits.
 type Limits struct {
@@ -2167,6 +2196,9 @@ type ViewBriefJSONRequestBody = ViewRequest
 
 // AddCalendarJSONRequestBody defines body for AddCalendar for application/json ContentType.
 type AddCalendarJSONRequestBody = CalendarDefinition
+
+// LayOutCalendarJSONRequestBody defines body for LayOutCalendar for application/json ContentType.
+type LayOutCalendarJSONRequestBody = LayoutRequest
 
 // PutCalendarJSONRequestBody defines body for PutCalendar for application/json ContentType.
 type PutCalendarJSONRequestBody = CalendarDefinition

@@ -279,11 +279,15 @@ func (l *Library) OwnCivil() string {
 }
 
 func unknown(kind, sign, name string, known []string) error {
-	message := fmt.Sprintf("no %s is named %s%s", kind, sign, name)
-	if near := span.Nearest(name, known); near != "" {
-		message += fmt.Sprintf("; did you mean %s%s", sign, near)
+	e := &span.Error{Message: fmt.Sprintf("no %s is named %s%s", kind, sign, name)}
+	switch near := span.Nearest(name, known); {
+	case near == "":
+	case kind == SpanKind:
+		e.Unknown, e.Near = name, near
+	default:
+		e.Message += "; did you mean " + near
 	}
-	return &span.Error{Message: message}
+	return e
 }
 
 // CalendarNames lists the calendars, civil first, the others in the order of the alphabet.

@@ -3,10 +3,12 @@ package book
 import (
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
 	"vastspan/core/civil"
+	"vastspan/core/query"
 	"vastspan/core/span"
 )
 
@@ -174,4 +176,24 @@ func deep(n int) string {
 		b.WriteString(strings.Repeat(" ", i) + "a:\n")
 	}
 	return b.String()
+}
+
+// A name that is nearly right is offered in the whole expression.
+func TestNamesThatAreNearlyRight(t *testing.T) {
+	l, err := Compile(Book{Spans: []Span{{Name: "closed-month", Is: "last full month"}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := l.Scope(civil.AsOf{Day: civil.Of(2026, 10, 19)}, query.Context{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := span.ResolveText("@closd-month, 1 year earlier", s, false)
+	if r.Error == nil || !slices.Equal(r.Error.Offers, []string{"@closed-month, 1 year earlier"}) ||
+		r.Error.Error() != "no span is named @closd-month; did you mean @closed-month" {
+		t.Errorf("it is refused with %+v", r.Error)
+	}
+	if r := span.ResolveText("@nothing-like-it", s, false); r.Error == nil || r.Error.Offers != nil {
+		t.Errorf("it is refused with %+v", r.Error)
+	}
 }

@@ -17,6 +17,8 @@ type Error struct {
 	Message string `json:"message"`
 	// Offers are whole expressions that may have been meant, each one valid on its own.
 	Offers []string `json:"offers,omitempty"`
+	// Unknown is a name of a span that is not there, and Near one that is, and much like it; empty for none.
+	Unknown, Near string `json:"-"`
 	// Timed says that the expression denotes moments, where days are needed.
 	Timed bool `json:"-"`
 }
@@ -32,6 +34,9 @@ func (e *Error) Error() string {
 		fmt.Fprintf(&b, "column %d: ", e.Column)
 	}
 	b.WriteString(e.Message)
+	if e.Near != "" {
+		return b.String() + "; did you mean @" + e.Near
+	}
 	for i, offer := range e.Offers {
 		switch {
 		case i == 0:
@@ -44,6 +49,17 @@ func (e *Error) Error() string {
 		fmt.Fprintf(&b, "%q", offer)
 	}
 	return b.String()
+}
+
+// offering returns an error of an expression with what may have been meant where a span has a name that is not there.
+func offering(n Node, err error) error {
+	e, ok := err.(*Error)
+	if !ok || e.Near == "" || e.Offers != nil {
+		return err
+	}
+	with := *e
+	with.Offers = []string{Renamed(n.String(), e.Unknown, e.Near)}
+	return &with
 }
 
 // refusal is an Error on its way out of the parser: byte offsets and replacements, not yet columns

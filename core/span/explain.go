@@ -94,7 +94,7 @@ func cautious(n Node, s Scope, steps bool) (Resolution, error) {
 		empty = r.Days.Empty()
 	}
 	if err != nil {
-		return Resolution{}, err
+		return Resolution{}, offering(n, err)
 	}
 	r.Cautions = e.trace.cautions
 	e.trace, e.references = nil, 0

@@ -18,7 +18,8 @@ func IsTimed(n Node, names Source) bool {
 // those of Resolve, and a form of hours or minutes where there is no as-of moment.
 func ResolveMoments(n Node, s Scope) (civil.MomentSet, error) {
 	e := s.env()
-	return e.resolveMoments(n)
+	moments, err := e.resolveMoments(n)
+	return moments, offering(n, err)
 }
 
 func (e *env) resolveMoments(n Node) (civil.MomentSet, error) {

@@ -46,7 +46,8 @@ const maxReferences = 10_000
 // A span of moments is refused, with an *Error that is Timed.
 func Resolve(n Node, s Scope) (civil.Set, error) {
 	e := s.env()
-	return e.resolve(n)
+	days, err := e.resolve(n)
+	return days, offering(n, err)
 }
 
 // env returns the state in which a resolution begins.

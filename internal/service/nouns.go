@@ -58,11 +58,29 @@ func (n *Noun[T]) All(ctx context.Context) ([]Stored[T], error) {
 
 // List lists a part of the definitions.
 func (n *Noun[T]) List(ctx context.Context, p Paging) (Page[Stored[T]], error) {
-	list, err := n.All(ctx)
+	c, err := n.definitions.compiled(ctx)
 	if err != nil {
 		return Page[Stored[T]]{}, err
 	}
-	return pageOf(list, p, func(s Stored[T]) string { return *n.rules.name(&s.Definition) })
+	var kept []store.Definition
+	for i := range c.stored {
+		if c.stored[i].Kind == n.kind {
+			kept = append(kept, c.stored[i])
+		}
+	}
+	part, err := pageOf(kept, p, func(d store.Definition) string { return d.Name })
+	if err != nil {
+		return Page[Stored[T]]{}, err
+	}
+	page := Page[Stored[T]]{Items: []Stored[T]{}, Next: part.Next}
+	for i := range part.Items {
+		one, err := stored[T](&part.Items[i])
+		if err != nil {
+			return page, err
+		}
+		page.Items = append(page.Items, one)
+	}
+	return page, nil
 }
 
 // Get finds a definition by its name, in any case.
@@ -286,6 +304,40 @@ func (e *Expressions) Year(ctx context.Context, name string, year int, asOf stri
 	}
 	layout, err := cal.LayOut(year, day.Day)
 	return layout, refused.Wrong(err)
+}
+
+// LayOut lays a year of a calendar out that is not kept, and gives its layout in words. A holiday list that is given stands
+// in the place of the one of its name.
+func (e *Expressions) LayOut(
+	ctx context.Context,
+	spec calendar.Spec,
+	list *book.Holidays,
+	year int,
+	asOf string,
+) (*calendar.YearLayout, string, error) {
+	l, err := e.definitions.Library(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	day, err := e.AsOf(asOf, nil)
+	if err != nil {
+		return nil, "", err
+	}
+	lists := slices.Clone(l.Book().Holidays)
+	if list != nil {
+		lists = slices.DeleteFunc(lists, func(h book.Holidays) bool { return h.Name == list.Name })
+		lists = append(lists, *list)
+	}
+	alone, err := book.Compile(book.Book{Holidays: lists, Calendars: []calendar.Spec{spec}})
+	if err != nil {
+		return nil, "", Refused(err)
+	}
+	cal, err := alone.Calendar(spec.Name)
+	if err != nil {
+		return nil, "", Refused(err)
+	}
+	layout, err := cal.LayOut(year, day.Day)
+	return layout, cal.Layout(), refused.Wrong(err)
 }
 
 var _ span.Source = (*book.Library)(nil)

@@ -279,7 +279,7 @@ func toDataset(d *service.Dataset) types.Dataset {
 	out := types.Dataset{
 		Name: d.Name, Zone: d.Schema.Zone, DayStarts: optional(d.Schema.DayStarts), Columns: d.Schema.Columns,
 		Records: d.Records + d.Undated, Undated: d.Undated,
-		Version: d.Version, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
+		Version: d.Version, Described: d.Described, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
 		DateOrder: optional(string(d.Schema.DateOrder)), NoRecords: types.DatasetNoRecordsBlank,
 		Ambiguous: optional(string(d.Schema.Ambiguous)), Epoch: optional(string(d.Schema.Epoch)),
 	}

@@ -92,6 +92,11 @@ func sameName(definition, address string) error {
 // span returns a named span with those that refer to it.
 func (h *handlers) span(ctx context.Context, s *service.Stored[book.Span]) (types.Span, error) {
 	users, err := h.service.Definitions.Users(ctx)
+	return spanWith(s, users), err
+}
+
+// spanWith returns a span with what refers to it, given what refers to each.
+func spanWith(s *service.Stored[book.Span], users map[string][]string) types.Span {
 	out := types.Span{
 		Definition: s.Definition,
 		Version:    s.Version,
@@ -103,7 +108,7 @@ func (h *handlers) span(ctx context.Context, s *service.Stored[book.Span]) (type
 	if out.Users == nil {
 		out.Users = []string{}
 	}
-	return out, err
+	return out
 }
 
 func (h *handlers) calendar(ctx context.Context, s *service.Stored[calendar.Spec]) (types.Calendar, error) {
@@ -139,6 +144,18 @@ func (h *handlers) brief(_ context.Context, s *service.Stored[book.Brief]) (type
 		b.Definition.Items = []book.Item{}
 	}
 	return b, nil
+}
+
+// LayOutCalendar lays a year of a calendar out that is not kept.
+func (h *handlers) LayOutCalendar(
+	ctx context.Context,
+	r server.LayOutCalendarRequestObject,
+) (server.LayOutCalendarResponseObject, error) {
+	year, layout, err := h.service.Expressions.LayOut(ctx, r.Body.Definition, r.Body.List, r.Body.Year, or(r.Body.AsOf))
+	if err != nil {
+		return nil, err
+	}
+	return server.LayOutCalendar200JSONResponse{Year: *year, Layout: layout}, nil
 }
 
 func (h *handlers) GetCalendarYear(

@@ -6,6 +6,8 @@ import (
 
 	"vastspan/api/server"
 	"vastspan/api/types"
+	"vastspan/core/book"
+	"vastspan/internal/service"
 )
 
 // Spans, calendars, holiday lists and briefs have the same operations; their types are generated apart.
@@ -21,15 +23,10 @@ func (h *handlers) ListSpans(ctx context.Context, r server.ListSpansRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	out := server.ListSpans200JSONResponse{Items: []types.Span{}, Next: optional(page.Next)}
-	for i := range page.Items {
-		one, err := h.span(ctx, &page.Items[i])
-		if err != nil {
-			return nil, err
-		}
-		out.Items = append(out.Items, one)
-	}
-	return out, nil
+	users, err := h.service.Definitions.Users(ctx)
+	return server.ListSpans200JSONResponse{
+		Items: each(page.Items, func(s *service.Stored[book.Span]) types.Span { return spanWith(s, users) }), Next: optional(page.Next),
+	}, err
 }
 
 func (h *handlers) AddSpan(ctx context.Context, r server.AddSpanRequestObject) (server.AddSpanResponseObject, error) {

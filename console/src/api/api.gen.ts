@@ -400,6 +400,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/calendars/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A year of a calendar that is not kept, as while it is edited */
+        post: operations["layOutCalendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendars/{name}/years/{year}": {
         parameters: {
             query?: never;
@@ -1688,6 +1705,17 @@ export interface components {
             /** Format: date-time */
             changed_at?: string;
         };
+        LayoutRequest: {
+            definition: components["schemas"]["CalendarDefinition"];
+            year: number;
+            as_of?: components["schemas"]["AsOf"];
+            list?: components["schemas"]["HolidayListDefinition"];
+        };
+        CalendarLayout: {
+            /** @description The layout in words */
+            layout: string;
+            year: components["schemas"]["CalendarYear"];
+        };
         HolidayListDefinition: {
             name: components["schemas"]["Name"];
             days: string[];
@@ -1881,6 +1909,11 @@ export interface components {
              * @description Grows with every load and every load that is undone
              */
             version: number;
+            /**
+             * Format: int64
+             * @description Grows with every change of what is said about it, which is made from this version: its ETag
+             */
+            described: number;
             /** Format: date-time */
             created_at: string;
         };
@@ -2514,6 +2547,12 @@ export interface components {
             item: components["schemas"]["BriefItem"];
             /** @description Why there is no answer */
             error?: string;
+            /**
+             * @description Which part of the item is meant, as a JSON pointer
+             * @example /over/0
+             */
+            pointer?: string;
+            expression?: components["schemas"]["ExpressionError"];
             answer?: components["schemas"]["Answer"];
             spark?: components["schemas"]["Answer"];
             lineup?: components["schemas"]["Lineup"];
@@ -3516,6 +3555,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    layOutCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarLayout"];
                 };
             };
             default: components["responses"]["Problem"];

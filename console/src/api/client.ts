@@ -68,6 +68,22 @@ export function text(reply: Reply<unknown>): string {
 /** What asks for CSV in place of JSON. */
 export const asCSV = { headers: { Accept: 'text/csv' }, parseAs: 'text' } as const
 
+/** How an answer is asked for as a file. */
+export interface As {
+  headers: { Accept: string }
+  parseAs: 'blob'
+}
+
+/** What asks for a file of a media type in place of JSON. */
+export const asFile = (type: string): As => ({ headers: { Accept: type }, parseAs: 'blob' })
+
+/** Returns the file that an answer is, with the name that it is saved under. */
+export function file(reply: Reply<unknown>): { blob: Blob; name: string } {
+  succeed(reply)
+  const named = /filename="?([^";]+)"?/.exec(reply.response.headers.get('Content-Disposition') ?? '')
+  return { blob: reply.data as Blob, name: named?.[1] ?? 'answer' }
+}
+
 /** Names the version that a change is made from. */
 export const ifMatch = (version: number) => ({ 'If-Match': `"${version}"` })
 

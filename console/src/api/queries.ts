@@ -15,7 +15,19 @@ export const everything = { params: { query: { limit: 1000 } } }
 export const useStatus = () =>
   createQuery(() => ({ queryKey: ['status'], queryFn: async () => data(await api.GET('/status')) }))
 export const useSpans = () =>
-  createQuery(() => ({ queryKey: ['spans'], queryFn: async () => data(await api.GET('/spans', everything)).items }))
+  createQuery(() => ({
+    queryKey: ['spans'],
+    queryFn: async () => {
+      const list: Schemas['Span'][] = []
+      let after: string | undefined
+      do {
+        const page = data(await api.GET('/spans', { params: { query: { limit: 1000, ...(after ? { after } : {}) } } }))
+        list.push(...page.items)
+        after = page.next
+      } while (after)
+      return list
+    },
+  }))
 export const useCalendars = () =>
   createQuery(() => ({
     queryKey: ['calendars'],

@@ -28,6 +28,18 @@ export function setParam(name: string, value: string | string[] | null, replace 
   else searchParams.set(name, text, { replace })
 }
 
+/** Puts another expression where a pointer into the request says: /over, /over/1, /against/0. */
+export function mendParam(pointer: string, expression: string): void {
+  const [, name = '', at] = pointer.split('/')
+  if (at === undefined) {
+    setParam(name, expression)
+    return
+  }
+  const list = params(name)
+  list[Number(at)] = expression
+  setParam(name, list)
+}
+
 // While the as-of day is being moved, by dragging or by keys held down, it runs ahead of the address,
 // which follows once it rests: browsers do not let an address change at every step.
 let moving = $state<string | null>(null)

@@ -17,6 +17,7 @@
     future,
     asOf,
     height = 250,
+    stacked = false,
     onpick,
   }: {
     kind: ChartData['kind']
@@ -26,6 +27,7 @@
     future: number
     asOf: string
     height?: number
+    stacked?: boolean
     onpick?: (at: number) => void // a bar or point was clicked, by its position
   } = $props()
 
@@ -45,7 +47,7 @@
 
   // The library comes with the first chart, not with the first page.
   $effect(() => {
-    const [c, d] = [canvas, { kind, labels, series, future, asOf: short(asOf), shown } satisfies ChartData]
+    const [c, d] = [canvas, { kind, stacked, labels, series, future, asOf: short(asOf), shown } satisfies ChartData]
     void theme
     if (!c) return
     let gone = false

@@ -2,7 +2,7 @@
   import type { Answer, AnswerSpan, Row, Table, TableColumn } from '../api/client'
   import { param, setParam } from '../lib/address.svelte'
   import { extent, size } from '../lib/moments'
-  import { formatCell, toneOf } from '../lib/numbers'
+  import { countDays, formatCell, toneOf } from '../lib/numbers'
   import { isAll, isFuture, isOther, labelText, spanName, wordsOf } from '../lib/query'
 
   // A table of an answer, as the service lays it out: totals as a list, a cross-tab, lines side by side.
@@ -20,8 +20,17 @@
   let { table, spans = [], answer, link, tight = false, sortable = false, shades = false, beside }: Props = $props()
 
   const crossed = $derived(table.across !== undefined)
-  const withSpans = $derived(!crossed && (spans.length > 1 || (spans.length === 1 && !tight)))
+  const told = $derived(!crossed && (spans.length > 1 || (spans.length === 1 && !tight)))
+  // Where a span has several rows, it and its days stand above them once.
+  const grouped = $derived(told && (table.each !== undefined || table.by.length > 0))
+  const withSpans = $derived(told && !grouped)
   const withDays = $derived(withSpans && !tight)
+  const leads = $derived(withSpans ? 1 : (table.each ? 1 : 0) + table.by.length)
+  // The columns that say what a row is stay in sight while the others scroll: the first ones, and of two the second beside
+  // the first.
+  let firstWidth = $state(0)
+  const stays = (at: number) => (at < Math.min(2, leads) ? 'sticky z-10 bg-card group-hover:bg-ahead' : '')
+  const leftOf = (at: number) => (at === 0 ? '0px' : `${firstWidth}px`)
   const shown = $derived(
     table.columns.map((column, at) => ({ column, at })).filter((c) => c.column.role !== 'difference'),
   )
@@ -50,7 +59,7 @@
   const arrow = (id: string) => ({ descending: ' ↓', ascending: ' ↑', none: '' })[sorted(id) ?? 'none']
 
   const pad = $derived(tight ? 'pr-3' : 'px-3')
-  const leadPad = $derived(withSpans || tight ? pad : 'px-4') // of the column that leads
+  const leadPad = $derived(tight ? pad : 'px-4') // of the column that leads
   const padRight = $derived(!tight ? 'px-3' : crossed ? 'px-2' : 'pl-3')
   const lengthOf = (s: AnswerSpan) => (s.moments ? size(s) : s.days === null ? '∞' : s.days.toLocaleString('en'))
 
@@ -87,13 +96,26 @@
       {#each withSpans ? (beside?.header ?? []) : [] as name (name)}<th class="px-4 text-left font-normal"
           >{wordsOf(name)}</th
         >{/each}
-      {#if withSpans}<th class={[tight ? 'pr-3' : 'px-4', 'text-left font-normal']}>span</th>{/if}
+      {#if withSpans}<th
+          class={[tight ? 'pr-3' : 'px-4', 'text-left font-normal', !beside && 'sticky left-0 z-10 bg-card']}>span</th
+        >{/if}
       {#if withDays}
         <th class="hidden px-3 text-left font-normal sm:table-cell">period</th>
         <th class="px-3 text-right font-normal">{spans.some((s) => s.moments) ? 'length' : 'days'}</th>
       {/if}
-      {#if table.each}<th class={[leadPad, 'text-left font-normal']}>{table.each}</th>{/if}
-      {#each table.by as c (c)}<th class={[pad, 'text-left font-normal']}>{wordsOf(c)}</th>{/each}
+      {#if table.each}<th
+          class={[leadPad, 'text-left font-normal', stays(0)]}
+          style:left={leftOf(0)}
+          bind:clientWidth={firstWidth}>{table.each}</th
+        >{/if}
+      {#each table.by as c, j (c)}
+        {@const at = j + (table.each ? 1 : 0)}
+        {#if at === 0}<th
+            class={[leadPad, 'text-left font-normal', stays(at)]}
+            style:left={leftOf(at)}
+            bind:clientWidth={firstWidth}>{wordsOf(c)}</th
+          >{:else}<th class={[pad, 'text-left font-normal', stays(at)]} style:left={leftOf(at)}>{wordsOf(c)}</th>{/if}
+      {/each}
       {#each shown as { column: c } (c.id)}
         <th
           class={[padRight, 'text-right font-normal whitespace-nowrap', edge(c) && 'border-l border-line']}
@@ -116,11 +138,31 @@
       {@const span = spans[r.span]}
       {@const first = i === 0 || rows[i - 1]?.span !== r.span}
       {@const sums = r.kind !== 'group'}
+      {#if grouped && first && span}
+        <tr class={['h-9', i > 0 && 'border-t-2 border-line']} data-span-head={r.span}>
+          <th class="p-0 text-left font-normal" colspan={leads + shown.length} scope="rowgroup">
+            <span class={['sticky left-0 inline-block', tight ? '' : 'px-4']} title={span.expression}>
+              <b class="font-semibold">{spanName(span.expression)}</b>
+              <span class="ml-2 text-quiet"
+                >{extent(span)}{span.moments || span.days === null ? '' : `, ${countDays(span.days)}`}{span.moments
+                  ? `, ${lengthOf(span)}`
+                  : ''}</span
+              >
+              {#each beside?.header ?? [] as name, k (name)}
+                {#if beside?.rows[r.span]?.[k]}<span class="ml-3 text-quiet"
+                    >{wordsOf(name)} <span class="text-ink">{beside.rows[r.span]?.[k]}</span></span
+                  >{/if}
+              {/each}
+            </span>
+          </th>
+        </tr>
+      {/if}
       <tr
         class={[
           shades ? 'h-7' : 'h-9',
-          'hover:bg-ahead',
-          first && i > 0 && 'border-t-2 border-line',
+          'group hover:bg-ahead',
+          first && i > 0 && !grouped && 'border-t-2 border-line',
+          first && grouped && 'border-t border-line/60',
           !first && (sums ? 'border-t border-quiet' : 'border-t border-line/60'),
           sums && 'font-semibold',
           isFuture(r) && 'bg-ahead text-quiet',
@@ -132,7 +174,11 @@
         {/each}
         {#if withSpans && span}
           <th
-            class={[tight ? 'pr-3' : 'px-4', 'text-left font-semibold whitespace-nowrap']}
+            class={[
+              tight ? 'pr-3' : 'px-4',
+              'text-left font-semibold whitespace-nowrap',
+              !beside && 'sticky left-0 z-10 bg-card group-hover:bg-ahead',
+            ]}
             scope="row"
             title={span.expression}
           >
@@ -147,12 +193,26 @@
           <td class="px-3 text-right text-quiet">{first ? lengthOf(span) : ''}</td>
         {/if}
         {#if table.each}
-          <td class={[leadPad, 'whitespace-nowrap', !withSpans && 'font-semibold']}>
+          <td
+            class={[leadPad, 'whitespace-nowrap', !withSpans && 'font-semibold', stays(0), isFuture(r) && 'bg-ahead']}
+            style:left={leftOf(0)}
+          >
             {r.unit?.label ?? 'all'}{@render flags(r.cell_flags ? null : r.flags)}
           </td>
         {/if}
         {#each table.by as c, j (c)}
-          <td class={[pad, 'whitespace-nowrap', isOther(r.group[j]) && 'text-quiet', crossed && 'font-semibold']}>
+          {@const at = j + (table.each ? 1 : 0)}
+          <td
+            class={[
+              at === 0 ? leadPad : pad,
+              'whitespace-nowrap',
+              isOther(r.group[j]) && 'text-quiet',
+              crossed && 'font-semibold',
+              stays(at),
+              isFuture(r) && stays(at) && 'bg-ahead',
+            ]}
+            style:left={leftOf(at)}
+          >
             {table.each && !r.unit && isAll(r.group[j])
               ? ''
               : labelText(r.group[j], answer)}{#if j === 0 && !table.each}{@render flags(r.flags)}{/if}

@@ -4,6 +4,7 @@
   import { setParam } from '../lib/address.svelte'
   import Select from './Select.svelte'
   import TableTools from './TableTools.svelte'
+  import type { Take } from './TakeAway.svelte'
 
   // The head of a page about a dataset: its name, the choice of another, what the table offers.
   let {
@@ -11,12 +12,14 @@
     dataset,
     datasets,
     csv,
+    take,
     tools,
   }: {
     title: string
     dataset: Dataset | undefined
     datasets: Dataset[]
-    csv?: () => string | Promise<string>
+    csv?: (() => string | Promise<string>) | undefined
+    take?: Take | undefined
     tools?: Snippet
   } = $props()
 </script>
@@ -37,5 +40,5 @@
       onchoose={(v) => setParam('dataset', v)}
     />
   {/if}
-  <div class="ml-auto flex flex-wrap items-center gap-2">{@render tools?.()}<TableTools {csv} /></div>
+  <div class="ml-auto flex flex-wrap items-center gap-2">{@render tools?.()}<TableTools {csv} {take} /></div>
 </div>

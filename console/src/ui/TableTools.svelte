@@ -2,18 +2,23 @@
   import Copy from '@lucide/svelte/icons/copy'
   import LinkIcon from '@lucide/svelte/icons/link'
 
-  // What every table offers: its rows as CSV, and a link that shows it again.
-  let { csv }: { csv?: () => string | Promise<string> } = $props()
+  import TakeAway, { type Take } from './TakeAway.svelte'
+
+  // What every table offers: its rows as CSV to paste, itself as a file, and a link that shows it again.
+  let { csv, take }: { csv?: (() => string | Promise<string>) | undefined; take?: Take | undefined } = $props()
   let said = $state('')
+  function tell(text: string) {
+    said = text
+    setTimeout(() => (said = ''), 4000)
+  }
 
   async function copy(text: () => string | Promise<string>, what: string) {
     try {
       await navigator.clipboard.writeText(await text())
-      said = what + ' copied'
+      tell(what + ' copied')
     } catch (e) {
-      said = e instanceof DOMException ? 'The browser does not allow copying' : (e as Error).message
+      tell(e instanceof DOMException ? 'The browser does not allow copying' : (e as Error).message)
     }
-    setTimeout(() => (said = ''), 2500)
   }
 </script>
 
@@ -22,6 +27,7 @@
   {#if csv}
     <button class="button" onclick={() => copy(csv, 'CSV')}><Copy class="size-3.5" aria-hidden="true" />CSV</button>
   {/if}
+  {#if take}<TakeAway {take} ontell={tell} />{/if}
   <button class="button" onclick={() => copy(() => location.href, 'Link')}>
     <LinkIcon class="size-3.5" aria-hidden="true" />Link
   </button>

@@ -37,6 +37,8 @@ export interface Series {
 
 export interface ChartData {
   kind: 'lines' | 'bars'
+  /** Bars stand on each other: they are parts of a whole. */
+  stacked?: boolean
   labels: string[]
   series: Series[]
   /** The first unit that is in the future; -1 where none is. */
@@ -99,7 +101,13 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
         type: 'bar',
         label: s.label,
         data: s.values,
-        backgroundColor: s.values.map((_, j) => (s.role === 'inside' && s.partial[j] ? 'transparent' : c)),
+        backgroundColor: s.values.map((_, j) =>
+          s.partial[j] && !d.stacked && s.role !== 'counterpart'
+            ? 'transparent'
+            : s.partial[j] && d.stacked
+              ? c + '99'
+              : c,
+        ),
         borderColor: c,
         borderWidth: s.values.map((_, j) => (s.partial[j] ? 1.5 : 0)),
         categoryPercentage: 0.8,
@@ -148,11 +156,13 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
       },
       scales: {
         x: {
+          stacked: d.stacked ?? false,
           grid: { display: false },
           border: { color: line },
           ticks: { color: quiet, maxRotation: 0, autoSkipPadding: 12 },
         },
         y: {
+          stacked: d.stacked ?? false,
           beginAtZero: true,
           grace: '9%',
           grid: { color: line },

@@ -1,9 +1,9 @@
 <script lang="ts">
   import ArrowLeftRight from '@lucide/svelte/icons/arrow-left-right'
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import { api, asCSV, data, text, type Schemas } from '../../api/client'
+  import { api, asCSV, data, text, type As, type Schemas } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
-  import { param, params, setParam } from '../../lib/address.svelte'
+  import { mendParam, param, params, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { columnsOf, compact, datesOf, numbersOf, otherCategoriesOf, pluralOf, units, wordsOf } from '../../lib/query'
   import DatasetHead from '../../ui/DatasetHead.svelte'
@@ -78,6 +78,7 @@
     ) as Item['ageing']
     return { kind, title, dataset: body.dataset, ageing } as Item
   }
+  const take = (as: As) => api.POST('/ageing', { body: asked!.body, ...as })
   const csv = async () => text(await api.POST('/ageing', { body: { ...asked!.body, each: undefined }, ...asCSV }))
   const swap = () => {
     const [a, b] = [from, to]
@@ -97,7 +98,13 @@
   const optional = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)
 </script>
 
-<DatasetHead title="Ageing" {dataset} datasets={datasets.data ?? []} csv={asked ? csv : undefined}>
+<DatasetHead
+  title="Ageing"
+  {dataset}
+  datasets={datasets.data ?? []}
+  csv={asked ? csv : undefined}
+  take={asked ? take : undefined}
+>
   {#snippet tools()}
     {#if dataset && asked}<AddToBrief
         kinds={[{ value: 'ageing', label: 'lengths, bands and backlog' }]}
@@ -211,7 +218,7 @@
   </section>
 
   {#if answer.isError}
-    <ErrorPanel error={answer.error} retry={() => void answer.refetch()} />
+    <ErrorPanel error={answer.error} retry={() => void answer.refetch()} mend={mendParam} />
   {:else if !answer.data}
     <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Counting"></div>
   {:else}

@@ -1,15 +1,16 @@
 <script lang="ts">
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query'
   import Printer from '@lucide/svelte/icons/printer'
-  import { api, data, isStale } from '../../api/client'
+  import { api, data, isStale, type As } from '../../api/client'
   import { useAsOf } from '../../api/queries'
   import { atClose, carried, param, params, setParam, statedAsOf } from '../../lib/address.svelte'
   import { long, step } from '../../lib/days'
   import { compact } from '../../lib/query'
   import { route } from '../../router'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import TakeAway from '../../ui/TakeAway.svelte'
   import BriefRehearsal from './BriefRehearsal.svelte'
-  import { useBriefs, useSaveBrief, type BriefDefinition, type Item } from './briefs'
+  import { mended, useBriefs, useSaveBrief, type BriefDefinition, type Item } from './briefs'
   import ReceiptButton from './ReceiptButton.svelte'
   import ItemGrid from './ItemGrid.svelte'
   import Prompts from './Prompts.svelte'
@@ -58,6 +59,8 @@
       void client.prefetchQuery({ queryKey: ['brief', name, version, next], queryFn: fetchView(next) })
     }
   })
+  let said = $state('')
+  const take = (as: As) => api.POST('/briefs/{name}/view', { params: { path: { name } }, body, ...as })
   const rehearsing = $derived(param('rehearse') === 'yes')
 
   // While it is edited there is a draft, made from a version; what others change meanwhile is told.
@@ -87,6 +90,21 @@
     } catch (e) {
       error = e as Error
       if (isStale(e)) await briefs.refetch()
+    }
+  }
+  // Puts another expression where an item is refused, as a new version of the brief.
+  async function mend(it: Item, pointer: string, expression: string) {
+    if (!brief) return
+    error = null
+    try {
+      const items = brief.definition.items.map((own) => (own.id === it.id ? mended(own, pointer, expression) : own))
+      await saveBrief(
+        { ...brief.definition, items },
+        brief.version,
+        `${it.title}: ${expression} in the place of what was refused`,
+      )
+    } catch (e) {
+      error = e as Error
     }
   }
   const readsAsOf = $derived(
@@ -139,6 +157,8 @@
           onclick={() => setParam('rehearse', rehearsing ? null : 'yes')}>◂ Rehearse ▸</button
         >
         <ReceiptButton {name} {title} view={view.data} {body} />
+        <span class="text-2xs text-quiet" role="status">{said}</span>
+        <TakeAway {take} ontell={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
         <button class="button" onclick={() => print()}><Printer class="size-3.5" aria-hidden="true" />Print</button>
         <button class="button button-strong" onclick={edit}>Edit</button>
       {/if}
@@ -184,6 +204,13 @@
       </p>
     </section>
   {:else}
-    <ItemGrid {name} {items} editing={draft !== null} {viewOf} onchange={(next) => draft && (draft.items = next)} />
+    <ItemGrid
+      {name}
+      {items}
+      editing={draft !== null}
+      {viewOf}
+      onchange={(next) => draft && (draft.items = next)}
+      mend={draft === null ? mend : undefined}
+    />
   {/if}
 {/if}

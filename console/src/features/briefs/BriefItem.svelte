@@ -12,12 +12,20 @@
   import { unlikeOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
 
-  let { view }: { view: ItemView } = $props()
+  let { view, mend }: { view: ItemView; mend?: ((pointer: string, expression: string) => void) | undefined } = $props()
   const answer = $derived(view.answer)
 </script>
 
 {#if view.error}
   <p class="mt-1" role="status" data-item-error><b class="font-semibold text-worse">Cannot be shown</b> {view.error}</p>
+  {#if mend && view.pointer && view.expression?.offers}
+    {@const pointer = view.pointer}
+    <p class="mt-1.5 flex flex-wrap gap-1.5 print:hidden" data-offers>
+      {#each view.expression.offers as offer (offer)}
+        <button class="chip font-mono hover:border-inside" onclick={() => mend(pointer, offer)}>{offer}</button>
+      {/each}
+    </p>
+  {/if}
 {:else if view.item.kind === 'figure'}
   <FigureCard {view} />
 {:else if view.item.kind === 'lines' && view.lineup}

@@ -17,8 +17,9 @@
     editing: boolean
     viewOf: (it: Item) => ItemView | undefined
     onchange: (items: Item[]) => void
+    mend?: ((it: Item, pointer: string, expression: string) => void) | undefined
   }
-  let { name, items, editing, viewOf, onchange }: Props = $props()
+  let { name, items, editing, viewOf, onchange, mend }: Props = $props()
 
   type Placed = { id: string; item: Item }
   let dragging = $state<Placed[] | null>(null)
@@ -134,7 +135,7 @@
       {:else}
         <h2 class="line-clamp-2 font-semibold" title={it.title}>{it.title}</h2>
       {/if}
-      {#if v}<BriefItem view={v} />{:else}<div
+      {#if v}<BriefItem view={v} mend={mend && ((pointer, expression) => mend(it, pointer, expression))} />{:else}<div
           class="mt-2 h-16 animate-pulse rounded bg-ahead"
           aria-busy="true"
         ></div>{/if}

@@ -34,6 +34,17 @@ export function useSaveBrief() {
   }
 }
 
+/** An item with another expression where a pointer says. */
+export function mended(it: Item, pointer: string, expression: string): Item {
+  const own = JSON.parse(JSON.stringify(it)) as Item
+  const path = pointer.split('/').slice(1)
+  const last = path.pop() ?? ''
+  let at = (it.kind === 'ageing' ? own.ageing : own) as unknown as Record<string, unknown>
+  for (const step of path) at = at[step] as Record<string, unknown>
+  at[last] = expression
+  return own
+}
+
 /** A name made of a title. */
 export function nameOf(title: string): string {
   const name = title

@@ -2,61 +2,86 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import ChevronLeft from '@lucide/svelte/icons/chevron-left'
   import ChevronRight from '@lucide/svelte/icons/chevron-right'
+  import Plus from '@lucide/svelte/icons/plus'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { api, data, type Schemas } from '../../api/client'
-  import { long, parts, range, toISO, toNumber, weekdays } from '../../lib/days'
+  import { parts, range } from '../../lib/days'
   import { useAsOf, useCalendars } from '../../api/queries'
   import { calendar, param, setAsOf, setParam } from '../../lib/address.svelte'
+  import CalendarEditor from './CalendarEditor.svelte'
+  import HolidaysEditor from './HolidaysEditor.svelte'
+  import YearGrid from './YearGrid.svelte'
+  import { useHolidayLists, type CalendarSpec, type HolidayList } from './calendars'
 
   const calendars = useCalendars()
+  const lists = useHolidayLists()
   const asOf = useAsOf()
   const name = $derived(calendar())
   const calendarWords = (c: Schemas['Calendar'] | undefined) =>
     c && [c.layout, c.definition.about].filter(Boolean).join('. ')
-  const about = $derived(calendarWords(calendars.data?.find((c) => c.definition.name === name)))
+  const chosen = $derived(calendars.data?.find((c) => c.definition.name === name))
+  const about = $derived(calendarWords(chosen))
   const stated = $derived(Number(param('year')))
   const guess = $derived(asOf.day === null ? null : parts(asOf.day).year)
   const year = $derived(Number.isInteger(stated) && stated > 0 ? stated : guess)
 
+  // While a calendar or its holidays are edited, the year below is that of what stands in the fields.
+  let editing = $state<'' | 'new' | 'change' | 'holidays'>('')
+  let spec = $state<CalendarSpec | null>(null)
+  let listName = $state<string | null>(null)
+  let list = $state<HolidayList | null>(null)
+  const definition = $derived(
+    editing === 'new' || editing === 'change'
+      ? spec
+      : editing === 'holidays' && list && list.days.length > 0 && chosen
+        ? { ...chosen.definition, holidays: list.name }
+        : null,
+  )
+  function editHolidays() {
+    listName = chosen?.definition.holidays ?? lists.data?.[0]?.definition.name ?? null
+    editing = 'holidays'
+  }
+
   const laid = createQuery(() => {
-    const y = year
-    const day = asOf.day ?? undefined
+    const [y, day] = [year, asOf.day ?? undefined]
+    const unsaved = definition ? ($state.snapshot(definition) as CalendarSpec) : null
+    const own = editing === 'holidays' && list ? ($state.snapshot(list) as HolidayList) : undefined
     return {
-      queryKey: ['calendar-year', name, y, day],
-      queryFn: async () =>
-        data(
-          await api.GET('/calendars/{name}/years/{year}', {
-            params: { path: { name, year: y ?? 1 }, query: { as_of: day } },
-          }),
-        ),
+      queryKey: ['calendar-year', name, y, day, unsaved, unsaved ? own : undefined],
+      queryFn: async (): Promise<{ year: Schemas['CalendarYear']; layout: string | null }> =>
+        unsaved
+          ? data(
+              await api.POST('/calendars/layout', {
+                body: {
+                  definition: unsaved,
+                  year: y ?? 1,
+                  ...(day ? { as_of: day } : {}),
+                  ...(own ? { list: own } : {}),
+                },
+              }),
+            )
+          : {
+              year: data(
+                await api.GET('/calendars/{name}/years/{year}', {
+                  params: { path: { name, year: y ?? 1 }, query: { as_of: day } },
+                }),
+              ),
+              layout: null,
+            },
       enabled: y !== null && asOf.day !== null,
       placeholderData: keepPreviousData,
+      retry: false,
     }
   })
-
-  type Unit = Schemas['CalendarUnit']
-  const holding = (list: Unit[] | undefined, day: string) => list?.find((u) => u.first_day <= day && day <= u.last_day)
   const away = (offset: number) => (offset === 0 ? 'the same' : offset < 0 ? `${-offset} before` : `${offset} after`)
 
-  // The weeks of a period: rows of seven days, those of other periods left blank.
-  function rows(p: Unit, weeks: Unit[], first: string) {
-    const start = toNumber(p.first_day) - ((((toNumber(p.first_day) - toNumber(first)) % 7) + 7) % 7)
-    const list = []
-    for (let d = start; d <= toNumber(p.last_day); d += 7) {
-      const days = Array.from({ length: 7 }, (_, i) => toISO(d + i))
-      list.push({
-        week: holding(weeks, toISO(d)),
-        days: days.map((x) => (x >= p.first_day && x <= p.last_day ? x : null)),
-      })
+  function onday(day: string) {
+    if (editing !== 'holidays' || !list) {
+      setAsOf(day)
+      return
     }
-    return list
-  }
-  function hint(y: Schemas['CalendarYear'], day: string): string {
-    const lines = [long(day)]
-    for (const u of [holding(y.weeks, day), holding(y.periods, day), holding(y.quarters, day), holding(y.halves, day)])
-      if (u) lines.push(`${u.label}: ${away(u.offset)}`)
-    if (y.holidays.includes(day)) lines.push('holiday')
-    return lines.join('\n')
+    const days = list.days.includes(day) ? list.days.filter((d) => d !== day) : [...list.days, day].sort()
+    list = { ...list, days }
   }
 </script>
 
@@ -69,19 +94,29 @@
       <button
         class={['chip', c.definition.name === name ? 'chip-on' : 'text-quiet']}
         aria-pressed={c.definition.name === name}
+        disabled={editing === 'new' || editing === 'change'}
         onclick={() => setParam('calendar', c.definition.name === 'civil' ? null : c.definition.name)}
         >{c.definition.name}</button
       >
     {/each}
   </div>
-  <div class="ml-auto flex items-center gap-1.5">
+  <div class="ml-auto flex flex-wrap items-center gap-1.5">
+    {#if editing === ''}
+      <button class="button" onclick={editHolidays}>Holidays…</button>
+      {#if chosen && chosen.version > 0}<button class="button" onclick={() => (editing = 'change')}
+          >Change {chosen.definition.name}…</button
+        >{/if}
+      <button class="button" onclick={() => (editing = 'new')}
+        ><Plus class="size-3.5" aria-hidden="true" />New calendar</button
+      >
+    {/if}
     <button
       class="button px-2"
       aria-label="The year before"
       disabled={year === null || year <= 1}
       onclick={() => setParam('year', String((year ?? 2) - 1))}><ChevronLeft class="size-4" /></button
     >
-    <b class="min-w-20 text-center text-[0.9375rem] font-semibold" data-year>{laid.data?.label ?? year}</b>
+    <b class="min-w-20 text-center text-[0.9375rem] font-semibold" data-year>{laid.data?.year.label ?? year}</b>
     <button
       class="button px-2"
       aria-label="The year after"
@@ -90,15 +125,29 @@
     >
   </div>
 </div>
-{#if about}<p class="mb-2.5 text-quiet">{about}</p>{/if}
+{#if editing === 'holidays'}
+  <HolidaysEditor bind:name={listName} bind:list ondone={() => (editing = '')} />
+{:else if editing !== ''}
+  <CalendarEditor
+    calendar={editing === 'change' ? (chosen ?? null) : null}
+    onchange={(s) => (spec = s)}
+    ondone={(made) => {
+      editing = ''
+      spec = null
+      setParam('calendar', made === null || made === 'civil' ? null : made)
+    }}
+  />
+{/if}
+{#if (laid.data?.layout ?? about) && !laid.isError}<p class="mb-2.5 text-quiet" data-layout>
+    {laid.data?.layout ?? about}
+  </p>{/if}
 
 {#if laid.isError}
   <ErrorPanel error={laid.error} />
 {:else if !laid.data}
   <div class="card h-96 animate-pulse" aria-busy="true" aria-label="Laying the year out"></div>
 {:else}
-  {@const y = laid.data}
-  {@const grid = y.weeks[0]?.first_day ?? y.first_day}
+  {@const y = laid.data.year}
   <p class="mb-2.5">
     {range(y)}<span class="text-quiet"
       >, {y.days} days, {y.weeks.length} weeks{y.offset !== undefined
@@ -111,58 +160,5 @@
       business days; hover for offsets</span
     >
   </p>
-  <div class="grid grid-cols-1 gap-2.5 sm:grid-cols-2 xl:grid-cols-3" data-calendar-year>
-    {#each y.periods as p (p.first_day)}
-      {@const q = holding(y.quarters, p.first_day)}
-      <section class={['card px-3 pt-2 pb-2.5', p.offset === 0 && 'border-asof']}>
-        <h2 class="mb-1 flex items-baseline gap-2">
-          <b class="font-semibold">{p.label}</b><span class="text-2xs text-quiet">{range(p)}, {p.days} days</span>
-          <span class="ml-auto text-2xs text-quiet">{q?.label.split(' ')[0]}, {p.offset > 0 ? '+' : ''}{p.offset}</span>
-        </h2>
-        <table class="w-full table-fixed text-center">
-          <thead>
-            <tr class="text-2xs text-quiet"
-              ><th class="w-9 text-left font-normal">wk</th
-              >{#each Array.from({ length: 7 }, (_, i) => parts(toISO(toNumber(grid) + i)).weekday) as w (w)}<th
-                  class="font-normal">{w.slice(0, 2)}</th
-                >{/each}</tr
-            >
-          </thead>
-          <tbody>
-            {#each rows(p, y.weeks, grid) as r, i (i)}
-              <tr>
-                <th class="text-left text-2xs font-normal text-quiet" scope="row"
-                  >{r.week?.label.split(' ')[0] ?? ''}</th
-                >
-                {#each r.days as day, j (j)}
-                  <td class="h-6 p-0">
-                    {#if day}
-                      {@const free =
-                        y.non_working.includes(
-                          (weekdays.indexOf(parts(day).weekday as (typeof weekdays)[number]) + 6) % 7,
-                        ) || y.holidays.includes(day)}
-                      <button
-                        class={[
-                          'relative mx-auto grid size-6 place-items-center rounded-md hover:bg-ahead',
-                          free && 'text-quiet',
-                          day === asOf.day && 'font-semibold outline-2 outline-asof',
-                        ]}
-                        title={hint(y, day)}
-                        tabindex="-1"
-                        onclick={() => setAsOf(day)}
-                      >
-                        {parts(day).day}
-                        {#if y.holidays.includes(day)}<span class="absolute top-0 right-0 size-1.5 rounded-full bg-plan"
-                          ></span>{/if}
-                      </button>
-                    {/if}
-                  </td>
-                {/each}
-              </tr>
-            {/each}
-          </tbody>
-        </table>
-      </section>
-    {/each}
-  </div>
+  <YearGrid year={y} asOf={asOf.day} {onday} doing={editing === 'holidays' ? 'click: a holiday, or none' : ''} />
 {/if}

@@ -1,30 +1,21 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query'
-  import { api, ifMatch, succeed, type Dataset } from '../../api/client'
+  import { api, data, ifMatch, succeed, type Dataset } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
-  import { numbersOf, wordsOf } from '../../lib/query'
+  import { wordsOf } from '../../lib/query'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import { useBriefs } from '../briefs/briefs'
   import Loads from './Loads.svelte'
 
   // A dataset: its extent, what its amounts are, its loads, and its removal.
   let { dataset: d }: { dataset: Dataset } = $props()
 
   const client = useQueryClient()
-  const briefs = useBriefs()
   let open = $state(false)
   let removing = $state(false)
   let problem = $state<Error | null>(null)
-  const usedBy = $derived(
-    (briefs.data ?? [])
-      .filter((b) =>
-        b.definition.items.some(
-          (it) => it.dataset === d.name || (it.lines ?? []).some((line) => line.dataset === d.name),
-        ),
-      )
-      .map((b) => b.definition.title),
-  )
+  let usedBy = $state<string[]>([])
+  let newName = $state<string | null>(null)
 
   async function change(work: () => Promise<void>) {
     problem = null
@@ -35,25 +26,51 @@
       problem = e as Error
     }
   }
-  const describe = (body: Parameters<typeof send>[0]) => change(() => send(body))
+  // Changes go one after the other, each from the description that the one before has made.
+  let known = 0
+  let before: Promise<unknown> = Promise.resolve()
+  const describe = (body: Parameters<typeof send>[0]) => (before = before.then(() => change(() => send(body))))
   async function send(body: {
     grain?: 'day' | 'week' | 'month' | 'quarter' | 'half' | 'year'
     no_records?: 'zero' | 'blank'
-    columns?: { name: string; unit?: string; decimals?: number; better?: 'higher' | 'lower' | 'neither' }[]
+    columns?: {
+      name: string
+      type?: 'text' | 'number' | 'date'
+      role?: 'amount' | 'category' | 'detail'
+      unit?: string
+      decimals?: number
+      better?: 'higher' | 'lower' | 'neither'
+    }[]
   }) {
-    succeed(
-      await api.PATCH('/datasets/{name}', {
-        params: { path: { name: d.name }, header: ifMatch(d.version) },
-        body,
-      }),
-    )
+    const reply = await api.PATCH('/datasets/{name}', {
+      params: { path: { name: d.name }, header: ifMatch(Math.max(known, d.described)) },
+      body,
+    })
+    known = data(reply).described
   }
+  // What is about the dataset is named before it is removed: it then says that it is not there.
+  const ask = () =>
+    change(async () => {
+      usedBy = data(await api.GET('/datasets/{name}/users', { params: { path: { name: d.name } } })).items
+      removing = true
+    })
   const remove = () =>
     change(async () =>
       succeed(
-        await api.DELETE('/datasets/{name}', { params: { path: { name: d.name }, header: { 'If-Match': '*' } } }),
+        await api.DELETE('/datasets/{name}', {
+          params: { path: { name: d.name }, header: { 'If-Match': '*' }, query: { anyway: true } },
+        }),
       ),
     )
+  const rename = () =>
+    change(async () => {
+      const name = (newName ?? '').trim()
+      if (name !== '' && name !== d.name)
+        succeed(await api.POST('/datasets/{name}/rename', { params: { path: { name: d.name } }, body: { name } }))
+      newName = null
+    })
+  const rolesOf = (type: string) =>
+    type === 'number' ? ['amount', 'category', 'detail'] : type === 'text' ? ['category', 'detail'] : ['detail']
   const link = (page: string) => `${page}${carried() ? carried() + '&' : '?'}dataset=${encodeURIComponent(d.name)}`
 </script>
 
@@ -101,46 +118,81 @@
       <table class="mt-3">
         <thead
           ><tr class="h-8 text-left text-quiet"
-            ><th class="pr-4 font-normal">number</th><th class="px-3 font-normal">unit</th><th class="px-3 font-normal"
-              >decimals</th
-            ><th class="px-3 font-normal">better</th></tr
+            ><th class="pr-4 font-normal">column</th><th class="px-3 font-normal">type</th><th class="px-3 font-normal"
+              >role</th
+            ><th class="px-3 font-normal">unit</th><th class="px-3 font-normal">decimals</th><th
+              class="px-3 font-normal">better</th
+            ></tr
           ></thead
         >
         <tbody>
-          {#each numbersOf(d) as c (c.name)}
-            <tr class="h-10 border-t border-line/60">
+          {#each d.columns as c (c.name)}
+            <tr class="h-10 border-t border-line/60" data-column-of={c.name}>
               <td class="pr-4">{wordsOf(c.name)}</td>
-              <td class="px-3"
-                ><input
-                  class="field w-24!"
-                  aria-label={`Unit of ${c.name}`}
-                  value={c.unit ?? ''}
-                  onchange={(e) => void describe({ columns: [{ name: c.name, unit: e.currentTarget.value }] })}
-                /></td
-              >
-              <td class="px-3"
-                ><input
-                  class="field w-20!"
-                  type="number"
-                  min="0"
-                  max="18"
-                  aria-label={`Decimals of ${c.name}`}
-                  value={c.decimals ?? 0}
-                  onchange={(e) =>
-                    void describe({ columns: [{ name: c.name, decimals: e.currentTarget.valueAsNumber }] })}
-                /></td
-              >
-              <td class="px-3"
-                ><select
-                  class="field w-28!"
-                  aria-label={`Better of ${c.name}`}
-                  value={c.better || 'neither'}
-                  onchange={(e) =>
-                    void describe({ columns: [{ name: c.name, better: e.currentTarget.value as 'higher' }] })}
+              {#if c.role === 'day'}
+                <td class="px-3 text-quiet">{c.type}</td>
+                <td class="px-3 text-quiet" colspan="4">the day</td>
+              {:else}
+                <td class="px-3"
+                  >{#if c.type === 'timestamp'}<span class="text-quiet">time</span>{:else}<select
+                      class="field w-28!"
+                      aria-label={`Type of ${c.name}`}
+                      value={c.type}
+                      onchange={(e) => {
+                        const select = e.currentTarget
+                        void describe({ columns: [{ name: c.name, type: select.value as 'text' }] }).then(() => {
+                          if (problem) select.value = c.type
+                        })
+                      }}
+                    >
+                      {#each ['text', 'number', 'date'] as t (t)}<option>{t}</option>{/each}
+                    </select>{/if}</td
                 >
-                  {#each ['neither', 'higher', 'lower'] as b (b)}<option>{b}</option>{/each}
-                </select></td
-              >
+                <td class="px-3"
+                  ><select
+                    class="field w-28!"
+                    aria-label={`Role of ${c.name}`}
+                    value={c.role}
+                    onchange={(e) =>
+                      void describe({ columns: [{ name: c.name, role: e.currentTarget.value as 'detail' }] })}
+                  >
+                    {#each rolesOf(c.type) as r (r)}<option>{r}</option>{/each}
+                  </select></td
+                >
+                {#if c.type === 'number'}
+                  <td class="px-3"
+                    ><input
+                      class="field w-24!"
+                      aria-label={`Unit of ${c.name}`}
+                      value={c.unit ?? ''}
+                      onchange={(e) => void describe({ columns: [{ name: c.name, unit: e.currentTarget.value }] })}
+                    /></td
+                  >
+                  <td class="px-3"
+                    ><input
+                      class="field w-20!"
+                      type="number"
+                      min="0"
+                      max="18"
+                      aria-label={`Decimals of ${c.name}`}
+                      value={c.decimals ?? 0}
+                      onchange={(e) =>
+                        void describe({ columns: [{ name: c.name, decimals: e.currentTarget.valueAsNumber }] })}
+                    /></td
+                  >
+                  <td class="px-3"
+                    ><select
+                      class="field w-28!"
+                      aria-label={`Better of ${c.name}`}
+                      value={c.better || 'neither'}
+                      onchange={(e) =>
+                        void describe({ columns: [{ name: c.name, better: e.currentTarget.value as 'higher' }] })}
+                    >
+                      {#each ['neither', 'higher', 'lower'] as b (b)}<option>{b}</option>{/each}
+                    </select></td
+                  >
+                {:else}<td colspan="3"></td>{/if}
+              {/if}
             </tr>
           {/each}
         </tbody>
@@ -151,12 +203,20 @@
         {#if removing}
           <span
             >Remove {d.name} with its {d.records.toLocaleString('en')} records?
-            {#if usedBy.length > 0}<b>These briefs use it: {usedBy.join(', ')}.</b>{/if}</span
+            {#if usedBy.length > 0}<b>It is used by {usedBy.join(', ')}, which then say that it is not there.</b
+              >{/if}</span
           >
           <button class="button border-worse! text-worse" onclick={() => void remove()}>Remove</button>
           <button class="button" onclick={() => (removing = false)}>Keep it</button>
         {:else}
-          <button class="button" onclick={() => (removing = true)}>Remove the dataset…</button>
+          {#if newName === null}
+            <button class="button" onclick={() => (newName = d.name)}>Rename…</button>
+          {:else}
+            <input class="field w-56!" aria-label={`New name of ${d.name}`} bind:value={newName} maxlength="60" />
+            <button class="button button-strong" onclick={() => void rename()}>Rename</button>
+            <button class="button" onclick={() => (newName = null)}>Keep the name</button>
+          {/if}
+          <button class="button ml-auto" onclick={() => void ask()}>Remove the dataset…</button>
         {/if}
       </div>
     </div>

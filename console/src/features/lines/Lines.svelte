@@ -2,7 +2,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import Plus from '@lucide/svelte/icons/plus'
   import { Popover } from 'bits-ui'
-  import { api, asCSV, data, text } from '../../api/client'
+  import { api, asCSV, data, text, type As } from '../../api/client'
   import { useAsOf, useDatasets } from '../../api/queries'
   import { param, params, setParam } from '../../lib/address.svelte'
   import { long, ranges } from '../../lib/days'
@@ -45,11 +45,18 @@
       placeholderData: keepPreviousData,
     }
   })
+  const take = (as: As) => api.POST('/lines', { body: asked!.body, ...as })
   const csv = async () => text(await api.POST('/lines', { body: asked!.body, ...asCSV }))
 
   const keep = (next: LineText[]) => {
     setParam('line', next.map(lineText))
     editing = null
+  }
+  // /lines/0/over/0 and /lines/0/against/0: the expressions of a line.
+  function mend(pointer: string, expression: string) {
+    const [, , at, part] = pointer.split('/')
+    if (part === 'over' || part === 'against')
+      keep(lines.map((l, i) => (i === Number(at) ? { ...l, [part]: expression } : l)))
   }
   const blank = $derived<LineText>({
     label: `line ${lines.length + 1}`,
@@ -74,7 +81,7 @@
         make={(kind, title) => ({ kind, title, each, ...compact({ running }), lines: lines.map(toLine) })}
       />
     {/if}
-    <TableTools csv={asked ? csv : undefined} />
+    <TableTools csv={asked ? csv : undefined} take={asked ? take : undefined} />
   </div>
 </div>
 
@@ -131,7 +138,7 @@
   </section>
 
   {#if lineup.isError}
-    <ErrorPanel error={lineup.error} retry={() => void lineup.refetch()} />
+    <ErrorPanel error={lineup.error} retry={() => void lineup.refetch()} {mend} />
   {:else if !lineup.data}
     <div class="card h-72 animate-pulse" aria-busy="true" aria-label="Adding up"></div>
   {:else}

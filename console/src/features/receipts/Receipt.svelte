@@ -3,7 +3,7 @@
   import ArrowLeft from '@lucide/svelte/icons/arrow-left'
   import TableTools from '../../ui/TableTools.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import { api, data } from '../../api/client'
+  import { api, data, type As } from '../../api/client'
   import { toCSV } from '../../lib/csv'
   import { long, range } from '../../lib/days'
   import { formatNumber, sign } from '../../lib/numbers'
@@ -23,6 +23,7 @@
     staleTime: 0,
   }))
 
+  const take = (as: As) => api.GET('/receipts/{id}', { params: { path: { id } }, ...as })
   const days = (text: string) => {
     if (text === '') return 'no days'
     const parts = text.split(';').map((p) => p.split('/'))
@@ -60,7 +61,7 @@
     >
     <h1 class="max-w-[40rem] truncate text-xl font-semibold tracking-tight" title={r.title}>{r.title}</h1>
     <span class="text-quiet">receipt {r.id}, as of {long(r.as_of)}{r.at_close ? ', at close' : ''}, {r.calendar}</span>
-    <div class="ml-auto"><TableTools {csv} /></div>
+    <div class="ml-auto"><TableTools {csv} {take} /></div>
   </div>
 
   <section class="card mb-3.5 p-4" aria-label="Since then" data-comparison>

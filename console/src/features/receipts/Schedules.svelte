@@ -19,6 +19,23 @@
     queryFn: async () => data(await api.GET('/schedules', everything)),
   }))
 
+  const means = createQuery(() => ({
+    queryKey: ['delivery-means'],
+    queryFn: async () => data(await api.GET('/deliveries/means')),
+  }))
+  const deliveries = createQuery(() => ({
+    queryKey: ['deliveries'],
+    queryFn: async () => data(await api.GET('/deliveries', { params: { query: { limit: 20 } } })),
+    refetchInterval: 15_000,
+  }))
+  type Target = { to: 'folder' | 'webhook' | 'mail'; address: string; formats: string[] }
+  let targets = $state<Target[]>([])
+  const hints = { folder: 'reports', webhook: 'https://example.org/hook', mail: 'quay@example.org' } as const
+  const ways = $derived(means.data?.targets.filter((t) => !t.missing) ?? [])
+  const missing = $derived(means.data?.targets.flatMap((t) => (t.missing ? [t.missing] : [])) ?? [])
+  const put = (t: Target, format: string) =>
+    (t.formats = t.formats.includes(format) ? t.formats.filter((f) => f !== format) : [...t.formats, format])
+
   let open = $state(false)
   let brief = $state('')
   let days = $state('first business day of this month')
@@ -37,9 +54,16 @@
   }
   const add = () =>
     attempt(async () => {
-      const body = { name: nameOf(`${chosen} ${days}`), brief: chosen, days, calendar }
+      const deliver = targets.map((t) => (t.to === 'webhook' ? { to: t.to, address: t.address } : t))
+      const body = { name: nameOf(`${chosen} ${days}`), brief: chosen, days, calendar, deliver }
       succeed(await api.POST('/schedules', { body }))
       open = false
+      targets = []
+    })
+  const retry = (id: number) =>
+    attempt(async () => {
+      succeed(await api.POST('/deliveries/{id}/retry', { params: { path: { id } } }))
+      await client.invalidateQueries({ queryKey: ['deliveries'] })
     })
   const drop = (name: string) =>
     attempt(async () => succeed(await api.DELETE('/schedules/{name}', { params: { path: { name } } })))
@@ -84,6 +108,49 @@
               }))}
               onchoose={(v) => (calendar = v)}
             />
+            <fieldset class="grid gap-2 border-t border-line/60 pt-2" data-targets>
+              <legend class="label">Brought to</legend>
+              {#each targets as t, i (i)}
+                <div class="grid gap-1.5">
+                  <div class="flex items-center gap-1.5">
+                    <span class="w-16 text-quiet">{t.to}</span>
+                    <input
+                      class="field"
+                      aria-label={`Where the ${t.to} is`}
+                      placeholder={hints[t.to]}
+                      bind:value={t.address}
+                    />
+                    <button class="chip" aria-label={`Not to the ${t.to}`} onclick={() => targets.splice(i, 1)}
+                      ><X class="size-3" /></button
+                    >
+                  </div>
+                  {#if t.to !== 'webhook'}
+                    <div class="flex flex-wrap gap-1 pl-17">
+                      {#each means.data?.formats ?? [] as f (f)}
+                        <button
+                          class={['chip', t.formats.includes(f) && 'chip-on']}
+                          aria-pressed={t.formats.includes(f)}
+                          onclick={() => put(t, f)}>{f}</button
+                        >
+                      {/each}
+                    </div>
+                  {/if}
+                </div>
+              {/each}
+              <div class="flex flex-wrap gap-1.5">
+                {#each ways as w (w.to)}
+                  <button
+                    class="chip text-quiet hover:text-ink"
+                    onclick={() => targets.push({ to: w.to, address: '', formats: w.to === 'webhook' ? [] : ['xlsx'] })}
+                    ><Plus class="size-3" aria-hidden="true" />{w.to}</button
+                  >
+                {/each}
+              </div>
+              {#each missing as text (text)}<p class="text-2xs text-quiet">{text}</p>{/each}
+              {#if means.data && !means.data.formats.includes('pdf')}<p class="text-2xs text-quiet">
+                  PDF needs Chromium, which is not installed where the service runs.
+                </p>{/if}
+            </fieldset>
             {#if error}<p class="text-worse" role="alert">{error.message}</p>{/if}
             <div class="flex justify-end"><button class="button button-strong" onclick={add}>Save</button></div>
           </div>
@@ -99,10 +166,39 @@
         <span class="text-quiet"
           >in {s.calendar}; {s.next ? `next on ${long(s.next)}` : 'not due within two years'}</span
         >
+        {#each s.deliver as t (t.to + t.address)}
+          <span class="chip text-2xs">{t.to} {t.address} {(t.formats ?? []).join(', ')}</span>
+        {/each}
         <button class="chip ml-auto" onclick={() => drop(s.name)} aria-label={`Remove the schedule ${s.name}`}
           ><X class="size-3" /></button
         >
       </li>
     {:else}<li class="text-quiet">There is none.</li>{/each}
   </ul>
+  {#if (deliveries.data?.items.length ?? 0) > 0}
+    <h3 class="mt-3 mb-1 font-semibold">Deliveries</h3>
+    <table class="w-full" data-deliveries>
+      <tbody>
+        {#each deliveries.data?.items ?? [] as d (d.id)}
+          <tr class="h-8 border-t border-line/60">
+            <td class="pr-3 whitespace-nowrap text-quiet">receipt {d.receipt}</td>
+            <td class="max-w-72 truncate px-3" title={d.target}>{d.target}</td>
+            <td
+              class={[
+                'px-3 whitespace-nowrap',
+                (d.state === 'failed' || d.state === 'uncertain') && 'font-semibold text-worse',
+              ]}>{d.state}{d.tries > 1 ? `, ${d.tries} tries` : ''}</td
+            >
+            <td class="max-w-96 truncate px-3 text-quiet" title={d.told}>{d.told ?? ''}</td>
+            <td class="pl-3 text-right"
+              >{#if d.state === 'failed' || d.state === 'uncertain' || d.state === 'waiting'}<button
+                  class="chip"
+                  onclick={() => void retry(d.id)}>Try again</button
+                >{/if}</td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  {/if}
 </section>

@@ -1,6 +1,5 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import Download from '@lucide/svelte/icons/download'
   import { ToggleGroup } from 'bits-ui'
   import Select from '../../ui/Select.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
@@ -10,7 +9,7 @@
   import RecordTable from './RecordTable.svelte'
   import SpanChips from '../spans/SpanChips.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import { api, asCSV, data, text, type Schemas } from '../../api/client'
+  import { api, type As, data } from '../../api/client'
   import { long } from '../../lib/days'
   import { extent, moment, size } from '../../lib/moments'
   import { toCSV } from '../../lib/csv'
@@ -18,7 +17,7 @@
   import { columnsOf, compact, datesOf, wordsOf } from '../../lib/query'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { scrolls } from '../../ui/scrolls'
-  import { param, params, setParam } from '../../lib/address.svelte'
+  import { mendParam, param, params, setParam } from '../../lib/address.svelte'
 
   const limit = 100
   const datasets = useDatasets()
@@ -57,32 +56,24 @@
     before = now
   })
 
-  // The records as a file: those of the page to copy, all of them to keep.
-  const fetchCSV = async (body: Schemas['RecordsRequest']) => text(await api.POST('/records', { body, ...asCSV }))
+  // The records of the page to paste, all of them to take away.
   function csv(): string {
     const p = page.data
     if (!p) return ''
     const header = [...p.columns.map((c) => c.name), ...(p.running ? [running + '_running'] : [])]
     return toCSV([header, ...p.records.map((r, i) => (p.running ? [...r, p.running[i] ?? null] : r))])
   }
-  let downloadError = $state<Error | null>(null)
-  async function download() {
-    if (!asked) return
-    downloadError = null
-    try {
-      const file = new Blob([await fetchCSV({ ...asked.body, order })], { type: 'text/csv' })
-      const link = document.createElement('a')
-      link.href = URL.createObjectURL(file)
-      link.download = `${asked.body.dataset}.csv`
-      link.click()
-      setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
-    } catch (e) {
-      downloadError = e as Error
-    }
-  }
+  const take = (as: As) =>
+    api.POST('/records', { body: { ...asked!.body, order: order as 'oldest' | 'newest' }, ...as })
 </script>
 
-<DatasetHead title="Records" {dataset} datasets={datasets.data ?? []} csv={page.data ? csv : undefined} />
+<DatasetHead
+  title="Records"
+  {dataset}
+  datasets={datasets.data ?? []}
+  csv={page.data ? csv : undefined}
+  take={asked ? take : undefined}
+/>
 
 {#if datasets.isError}
   <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />
@@ -143,13 +134,11 @@
           onchoose={(v) => setParam('running', v === 'none' ? null : v)}
         />
       {/if}
-      <button class="button" onclick={download}><Download class="size-3.5" aria-hidden="true" />All as CSV</button>
-      {#if downloadError}<span class="text-worse" role="alert">{downloadError.message}</span>{/if}
     </div>
   </section>
 
   {#if page.isError}
-    <ErrorPanel error={page.error} retry={() => void page.refetch()} />
+    <ErrorPanel error={page.error} retry={() => void page.refetch()} mend={mendParam} />
   {:else if !page.data}
     <div class="card h-96 animate-pulse" aria-busy="true" aria-label="Loading records"></div>
   {:else}

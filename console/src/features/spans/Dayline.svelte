@@ -82,6 +82,12 @@
     return list
   })
 
+  // Where there is little room, not every label is shown.
+  let room = $state(0)
+  const sparse = $derived(room === 0 ? 1 : Math.max(1, Math.ceil((ticks.length * (reach === 'year' ? 30 : 44)) / room)))
+  const period = (line: Line) =>
+    line.pending ? '…' : line.error ? 'refused' : line.moments ? outerTimes(line.moments) : outer(line.intervals)
+
   const share = (day: number) => ((Math.min(Math.max(day, from), to) - from) / (to - from)) * 100
 
   function bars(list: Interval[], moments: Line['moments']) {
@@ -130,30 +136,30 @@
 <div class="card relative overflow-hidden" data-dayline>
   <table class="w-full table-fixed border-collapse">
     <colgroup>
-      <col class="w-[38%] sm:w-58" />
-      <col class="hidden sm:table-column" />
-      <col class="w-[46%] sm:w-44" />
-      <col class="w-[16%] sm:w-16" />
+      <col class="w-[44%] sm:w-58" />
+      <col />
+      <col class="hidden sm:table-column sm:w-44" />
+      <col class="w-[14%] sm:w-16" />
     </colgroup>
     <thead>
       <tr class="h-10 text-2xs text-quiet">
         <th class="px-3.5 text-left font-normal">span</th>
-        <th class="relative hidden border-l border-line p-0 font-normal sm:table-cell">
+        <th class="relative border-l border-line p-0 font-normal">
           <span class="sr-only">on the line of days</span>
           <div class="absolute inset-0 overflow-hidden" aria-hidden="true">
-            {#each ticks as t (t.at)}
+            {#each ticks as t, i (t.at)}
               <span
                 class={['absolute top-0 bottom-0 pl-1 text-left', t.at > from && 'border-l border-line']}
                 style:left={share(t.at) + '%'}
               >
                 <b class="absolute top-1 whitespace-nowrap text-ink">{t.year ?? ''}</b>
-                <span class="absolute bottom-1">{t.label}</span>
+                {#if i % sparse === 0}<span class="absolute bottom-1 whitespace-nowrap">{t.label}</span>{/if}
               </span>
             {/each}
           </div>
         </th>
-        <th class="px-3 text-right font-normal">period</th>
-        <th class="px-3.5 text-right font-normal">days</th>
+        <th class="hidden px-3 text-right font-normal sm:table-cell">period</th>
+        <th class="px-2 text-right font-normal sm:px-3.5">days</th>
       </tr>
     </thead>
     <tbody>
@@ -169,10 +175,11 @@
               aria-pressed={chosen === line.name}
             >
               <span class="block truncate font-semibold">{line.name}</span>
-              <span class="block truncate text-[0.71875rem] text-quiet">{line.is}</span>
+              <span class="hidden truncate text-[0.71875rem] text-quiet sm:block">{line.is}</span>
+              <span class="block truncate text-[0.71875rem] text-quiet sm:hidden">{period(line)}</span>
             </button>
           </th>
-          <td class="relative hidden border-l border-line p-0 sm:table-cell" aria-hidden="true">
+          <td class="relative border-l border-line p-0" aria-hidden="true">
             {#each ticks.slice(1) as t (t.at)}<span
                 class="absolute inset-y-0 border-l border-line/70"
                 style:left={share(t.at) + '%'}
@@ -192,7 +199,7 @@
               ></span>
             {/each}
           </td>
-          <td class="px-3 text-right" data-days>
+          <td class="hidden px-3 text-right sm:table-cell" data-days>
             {#if line.pending}<span class="text-quiet">…</span>{:else if line.error}<span
                 class="text-worse"
                 title={line.error}>refused</span
@@ -205,7 +212,7 @@
                 >{/if}
             {/if}
           </td>
-          <td class="px-3.5 text-right text-quiet" data-n
+          <td class="px-2 text-right text-quiet sm:px-3.5" data-n
             >{line.error || line.pending
               ? ''
               : line.moments
@@ -217,7 +224,11 @@
     </tbody>
   </table>
   <!-- The strip that the as-of line moves on lies over the second column. -->
-  <div class="pointer-events-none absolute inset-y-0 right-60 left-58 hidden sm:block" bind:this={strip}>
+  <div
+    class="pointer-events-none absolute inset-y-0 right-[14%] left-[44%] sm:right-60 sm:left-58"
+    bind:this={strip}
+    bind:clientWidth={room}
+  >
     <div
       class="group pointer-events-auto absolute inset-y-0 -ml-2 w-4 cursor-ew-resize touch-none"
       style:left={asOfShare + '%'}

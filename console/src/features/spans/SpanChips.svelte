@@ -27,6 +27,14 @@
   const spans = useSpans()
   let open = $state(false)
   let typed = $state('')
+  let search = $state('')
+  /** How many named spans are offered at a time. */
+  const most = 20
+  const fitting = $derived(
+    (spans.data ?? []).filter((s) =>
+      `${s.definition.name} ${s.definition.is}`.toLowerCase().includes(search.trim().toLowerCase()),
+    ),
+  )
 
   function put(text: string) {
     if (text.trim() === '') return
@@ -74,8 +82,15 @@
         <DatePair id="over-dates" onuse={put} />
         {#if onlist}<SpanList onuse={(list) => ((open = false), onlist(list))} />{/if}
         <h3 class="label mt-2">or a named span</h3>
+        {#if (spans.data?.length ?? 0) > most}<input
+            class="field mb-1"
+            type="search"
+            placeholder="search"
+            aria-label="Search the named spans"
+            bind:value={search}
+          />{/if}
         <div>
-          {#each spans.data ?? [] as s (s.definition.name)}
+          {#each fitting.slice(0, most) as s (s.definition.name)}
             {@const on = over.includes('@' + s.definition.name)}
             <button
               class={[
@@ -90,6 +105,9 @@
               >
             </button>
           {/each}
+          {#if fitting.length > most}<p class="px-2 py-1 text-2xs text-quiet">
+              and {(fitting.length - most).toLocaleString('en')} more: search to find them
+            </p>{/if}
         </div>
       </Popover.Content>
     </Popover.Portal>

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import ArrowDown from '@lucide/svelte/icons/arrow-down'
+  import ArrowUp from '@lucide/svelte/icons/arrow-up'
   import { useQueryClient } from '@tanstack/svelte-query'
   import { api, data, ifMatch, succeed, type Span } from '../../api/client'
   import { useCalendars, type Context } from '../../api/queries'
@@ -6,21 +8,26 @@
   import Expression from './Expression.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
 
-  // Makes a span (span is undefined) or changes one. ondone gets the name that is there afterwards,
-  // null after a removal or when nothing is created.
+  // Changes a span: what it is, its name, its place in the list. ondone gets the name that is there afterwards, null after a
+  // removal.
   let {
     span,
     context,
+    order,
     ondone,
-    oncancel,
-  }: { span: Span | undefined; context: Context | null; ondone: (name: string | null) => void; oncancel?: () => void } =
-    $props()
+    onduplicate,
+  }: {
+    span: Span
+    context: Context | null
+    order?: string[]
+    ondone: (name: string | null) => void
+    onduplicate?: (span: Span) => void
+  } = $props()
 
   const client = useQueryClient()
   const calendars = useCalendars()
-  const making = $derived(span === undefined)
 
-  let name = $state('')
+  let newName = $state<string | null>(null)
   let is = $state('')
   let own = $state('')
   let about = $state('')
@@ -31,21 +38,18 @@
 
   // The form follows the span, and its newest version.
   $effect(() => {
-    name = span?.definition.name ?? ''
-    is = span?.definition.is ?? ''
-    own = span?.definition.calendar ?? ''
-    about = span?.definition.about ?? ''
+    newName = null
+    is = span.definition.is
+    own = span.definition.calendar ?? ''
+    about = span.definition.about ?? ''
     note = ''
     error = null
     removing = false
   })
   const changed = $derived(
-    span === undefined
-      ? name !== '' && is !== ''
-      : is !== span.definition.is ||
-          own !== (span.definition.calendar ?? '') ||
-          about !== (span.definition.about ?? ''),
+    is !== span.definition.is || own !== (span.definition.calendar ?? '') || about !== (span.definition.about ?? ''),
   )
+  const at = $derived((order ?? []).indexOf(span.definition.name))
 
   async function attempt(work: () => Promise<string | null>) {
     busy = true
@@ -63,66 +67,89 @@
 
   function save() {
     if (!changed || busy) return
-    const body = {
-      name: name.trim().toLowerCase(),
-      is,
-      calendar: own || undefined,
-      about: about || undefined,
-      tags: span?.definition.tags ?? [],
-    }
+    const { name, tags } = span.definition
+    const body = { name, is, calendar: own || undefined, about: about || undefined, tags: tags ?? [] }
     const query = note ? { note } : {}
     void attempt(async () => {
-      const s = span
-        ? data(
-            await api.PUT('/spans/{name}', {
-              params: { path: { name: span.definition.name }, query, header: ifMatch(span.version) },
-              body,
-            }),
-          )
-        : data(await api.POST('/spans', { params: { query }, body }))
-      return s.definition.name
+      const reply = await api.PUT('/spans/{name}', {
+        params: { path: { name }, query, header: ifMatch(span.version) },
+        body,
+      })
+      return data(reply).definition.name
     })
   }
 
-  function remove() {
-    const s = span
-    if (!s) return
-    void attempt(async () => {
-      succeed(
-        await api.DELETE('/spans/{name}', {
-          params: { path: { name: s.definition.name }, header: ifMatch(s.version) },
-        }),
-      )
+  const remove = () =>
+    attempt(async () => {
+      const path = { name: span.definition.name }
+      succeed(await api.DELETE('/spans/{name}', { params: { path, header: ifMatch(span.version) } }))
       return null
     })
+
+  // What refers to the span does so by its new name afterwards.
+  function rename() {
+    const name = (newName ?? '').trim().toLowerCase()
+    if (name === '' || name === span.definition.name || busy) {
+      newName = null
+      return
+    }
+    void attempt(async () => {
+      const path = { name: span.definition.name }
+      const reply = await api.POST('/spans/{name}/rename', {
+        params: { path, header: ifMatch(span.version) },
+        body: { name },
+      })
+      return data(reply).name
+    })
   }
+
+  // Puts the span one place earlier or later in the list.
+  const move = (by: -1 | 1) =>
+    attempt(async () => {
+      const before = by < 0 ? order?.[at - 1] : order?.[at + 2]
+      const path = { name: span.definition.name }
+      succeed(await api.POST('/spans/{name}/move', { params: { path }, body: before ? { before } : {} }))
+      return span.definition.name
+    })
 </script>
 
 <form
   class="card p-4"
-  aria-label={making ? 'New span' : 'Change the span'}
+  aria-label="Change the span"
   onsubmit={(e) => {
     e.preventDefault()
     save()
   }}
 >
-  {#if making}
-    <div class="mb-3">
-      <label class="label" for="span-name">Name</label>
-      <!-- svelte-ignore a11y_autofocus -->
-      <input
-        id="span-name"
-        class="field"
-        bind:value={name}
-        autofocus
-        placeholder="closed-month"
-        spellcheck="false"
-        autocomplete="off"
-        maxlength="60"
-      />
+  {#if newName !== null}
+    <div class="mb-3 flex flex-wrap items-end gap-2">
+      <div class="min-w-48 flex-1">
+        <label class="label" for="span-name">New name</label>
+        <!-- svelte-ignore a11y_autofocus -->
+        <input
+          id="span-name"
+          class="field min-h-9"
+          bind:value={newName}
+          autofocus
+          spellcheck="false"
+          autocomplete="off"
+          maxlength="60"
+          onkeydown={(e) => {
+            if (e.key === 'Enter') {
+              e.preventDefault()
+              rename()
+            } else if (e.key === 'Escape') newName = null
+          }}
+        />
+      </div>
+      <button type="button" class="button button-strong" onclick={rename} disabled={busy}>Rename</button>
+      <button type="button" class="button" onclick={() => (newName = null)}>Keep the name</button>
+      {#if span.users.length > 0}<p class="w-full text-2xs text-quiet">
+          {span.users.map((u) => '@' + u).join(', ')} and the briefs and schedules that refer to it do so by the new name.
+        </p>{/if}
     </div>
   {/if}
-  <Expression id="span-is" label={making ? 'Is' : name} bind:value={is} {context} {own} cautions={making || changed} />
+  <Expression id="span-is" label={span.definition.name} bind:value={is} {context} {own} cautions={changed} />
   <div class="mt-3 grid gap-3 sm:grid-cols-[10rem_1fr]">
     <div>
       <span class="label">Own calendar</span>
@@ -146,26 +173,40 @@
       <input id="span-about" class="field" bind:value={about} autocomplete="off" />
     </div>
   </div>
-  {#if changed && !making}
+  {#if changed}
     <div class="mt-3">
       <label class="label" for="span-note">Why it is changed</label>
       <input id="span-note" class="field" bind:value={note} autocomplete="off" placeholder="kept with the version" />
     </div>
   {/if}
-  {#if error}<div class="mt-3"><ErrorPanel {error} /></div>{/if}
+  {#if error}<div class="mt-3"><ErrorPanel {error} mend={(_, e) => (is = e)} /></div>{/if}
   <div class="mt-4 flex flex-wrap items-center gap-2">
-    <button class="button button-strong" disabled={!changed || busy}>{making ? 'Add span' : 'Save change'}</button>
-    {#if span}
-      <span class="text-2xs text-quiet">version {span.version}, by {span.author}</span>
-      {#if removing}
-        <span class="ml-auto text-worse">Remove @{span.definition.name}?</span>
-        <button type="button" class="button border-worse text-worse" onclick={remove} disabled={busy}>Remove</button>
-        <button type="button" class="button" onclick={() => (removing = false)}>Keep</button>
-      {:else}
-        <button type="button" class="button ml-auto" onclick={() => (removing = true)}>Remove…</button>
+    <button class="button button-strong" disabled={!changed || busy}>Save change</button>
+    {#if removing}
+      <span class="ml-auto text-worse">Remove @{span.definition.name}?</span>
+      <button type="button" class="button border-worse text-worse" onclick={remove} disabled={busy}>Remove</button>
+      <button type="button" class="button" onclick={() => (removing = false)}>Keep</button>
+    {:else}
+      {#if order}
+        <button
+          type="button"
+          class="button px-2"
+          aria-label="Earlier in the list"
+          disabled={at < 1 || busy}
+          onclick={() => void move(-1)}><ArrowUp class="size-3.5" /></button
+        >
+        <button
+          type="button"
+          class="button px-2"
+          aria-label="Later in the list"
+          disabled={at < 0 || at >= order.length - 1 || busy}
+          onclick={() => void move(1)}><ArrowDown class="size-3.5" /></button
+        >
       {/if}
-    {:else if oncancel}
-      <button type="button" class="button ml-auto" onclick={oncancel}>Cancel</button>
+      <button type="button" class="button" onclick={() => (newName = span.definition.name)}>Rename…</button>
+      {#if onduplicate}<button type="button" class="button" onclick={() => onduplicate(span)}>Duplicate…</button>{/if}
+      <button type="button" class="button ml-auto" onclick={() => (removing = true)}>Remove…</button>
     {/if}
   </div>
+  <p class="mt-2 text-2xs text-quiet">version {span.version}, by {span.author}</p>
 </form>

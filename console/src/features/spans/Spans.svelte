@@ -2,6 +2,7 @@
   import Plus from '@lucide/svelte/icons/plus'
   import { ToggleGroup } from 'bits-ui'
   import Dayline, { type Line } from './Dayline.svelte'
+  import NewSpan, { type Draft } from './NewSpan.svelte'
   import SpanEditor from './SpanEditor.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import Why from './Why.svelte'
@@ -9,11 +10,25 @@
   import { useAsOf, useDatasets, useResolve, useTimelines, useSpans } from '../../api/queries'
   import { asOfTime, carried, moveAsOf, param, setAsOf, setParam } from '../../lib/address.svelte'
 
+  /** How many spans are laid out at a time. */
+  const screenful = 25
+
   const spans = useSpans()
   const asOf = useAsOf()
 
   const datasets = useDatasets()
-  const names = $derived(spans.data?.map((s) => s.definition.name) ?? [])
+  // Of many spans those are laid out that are looked for, and not more than can be looked at.
+  const search = $derived((param('search') ?? '').trim().toLowerCase())
+  let most = $state(screenful)
+  const fitting = $derived(
+    (spans.data ?? []).filter((s) => {
+      const { name, is, about, tags } = s.definition
+      const words = [name, is, about ?? '', ...(tags ?? [])].join(' ').toLowerCase()
+      return search.split(/\s+/).every((w) => words.includes(w))
+    }),
+  )
+  const shown = $derived(fitting.slice(0, most))
+  const names = $derived(shown.map((s) => s.definition.name))
   const timelines = useTimelines(
     () => [...names.map((n) => '@' + n), ...names.map((n) => `@${n}, 1 year earlier`)],
     asOf,
@@ -24,7 +39,7 @@
     () => asOf.moment,
   )
   const lines = $derived<Line[]>(
-    (spans.data ?? []).map((s, i) => {
+    shown.map((s, i) => {
       const now = timelines.at(i)
       const back = timelines.at(i + names.length)
       return {
@@ -52,10 +67,29 @@
     setParam('time', time, true)
   }
 
-  // "+" stands for a span that is being made; names never have that sign.
   const chosen = $derived(param('span') ?? names[0] ?? null)
-  const making = $derived(chosen === '+' || (spans.isSuccess && names.length === 0))
-  const current = $derived<Span | undefined>(making ? undefined : spans.data?.find((s) => s.definition.name === chosen))
+  const current = $derived<Span | undefined>(spans.data?.find((s) => s.definition.name === chosen))
+
+  let making = $state(false)
+  let from = $state<Draft | null>(null)
+  function make(draft: Draft | null) {
+    from = draft
+    making = true
+  }
+  /** A name that no span has: that of another one, with a number. */
+  function free(name: string): string {
+    const taken = new Set((spans.data ?? []).map((s) => s.definition.name))
+    let n = 2
+    while (taken.has(`${name}-${n}`)) n++
+    return `${name}-${n}`
+  }
+  const duplicate = (s: Span) =>
+    make({
+      name: free(s.definition.name),
+      is: s.definition.is,
+      calendar: s.definition.calendar ?? '',
+      about: s.definition.about ?? '',
+    })
 </script>
 
 <svelte:head><title>Spans · Vast Span</title></svelte:head>
@@ -77,7 +111,7 @@
     {/each}
   </ToggleGroup.Root>
   <a class="button" href={'/check' + carried()}>Check</a>
-  <button class="button button-strong" onclick={() => setParam('span', '+')}
+  <button class="button button-strong" onclick={() => make(null)}
     ><Plus class="size-3.5" aria-hidden="true" />New span</button
   >
 </div>
@@ -99,6 +133,21 @@
   {#if timelines.query.isError}<div class="mb-3">
       <ErrorPanel error={timelines.query.error} retry={() => void timelines.query.refetch()} />
     </div>{/if}
+  {#if (spans.data?.length ?? 0) > screenful / 2 || search !== ''}
+    <div class="mb-2.5 flex flex-wrap items-center gap-3">
+      <input
+        class="field w-72!"
+        type="search"
+        placeholder="search names, expressions, tags"
+        aria-label="Search the spans"
+        value={param('search') ?? ''}
+        oninput={(e) => ((most = screenful), setParam('search', e.currentTarget.value || null, true))}
+      />
+      <span class="text-quiet" data-found
+        >{fitting.length.toLocaleString('en')} of {(spans.data?.length ?? 0).toLocaleString('en')} spans</span
+      >
+    </div>
+  {/if}
   {#if names.length > 0}
     <Dayline
       {lines}
@@ -110,31 +159,45 @@
       onmove={moveAsOf}
       onhour={toHour}
     />
+    {#if fitting.length > shown.length}
+      <p class="mt-2 text-center">
+        <button class="button" onclick={() => (most += 4 * screenful)}
+          >Show {Math.min(4 * screenful, fitting.length - shown.length)} more of {(
+            fitting.length - shown.length
+          ).toLocaleString('en')}</button
+        >
+      </p>
+    {/if}
+  {:else if search !== ''}
+    <section class="card p-8 text-center text-quiet">No span has these words.</section>
   {:else}
     <section class="card p-8 text-center">
       <h2 class="font-semibold">No spans are named yet</h2>
       <p class="mt-1 text-quiet">
         Name the ranges of days you keep typing into filters, once. They follow the as-of day by themselves.
       </p>
+      <button class="button button-strong mt-4" onclick={() => make(null)}>Name the first one</button>
     </section>
   {/if}
 
-  <div class="mt-3.5 grid gap-3.5 lg:grid-cols-2">
-    <SpanEditor
-      span={current}
-      context={asOf.moment}
-      ondone={(n) => setParam('span', n)}
-      oncancel={names.length > 0 ? () => setParam('span', null) : undefined}
-    />
-    <div>
-      <Why span={current} context={asOf.moment} />
-      {#if current}
+  {#if current}
+    <div class="mt-3.5 grid gap-3.5 lg:grid-cols-2">
+      <SpanEditor
+        span={current}
+        context={asOf.moment}
+        order={(spans.data ?? []).map((s) => s.definition.name)}
+        ondone={(n) => setParam('span', n)}
+        onduplicate={duplicate}
+      />
+      <div>
+        <Why span={current} context={asOf.moment} />
         <p class="mt-2.5 text-right">
           <a class="button" href={'/span/' + current.definition.name + carried()}
             >Days, rehearsal and versions of {current.definition.name} →</a
           >
         </p>
-      {/if}
+      </div>
     </div>
-  </div>
+  {/if}
+  <NewSpan bind:open={making} asOf={asOf.day} context={asOf.moment} {from} ondone={(n) => setParam('span', n)} />
 {/if}

@@ -1,8 +1,18 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import { api, asCSV, data, text, type Note, type Row, type Schemas, type TableColumn } from '../../api/client'
+  import {
+    api,
+    asCSV,
+    data,
+    text,
+    type As,
+    type Note,
+    type Row,
+    type Schemas,
+    type TableColumn,
+  } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
-  import { carried, joinList, param, setParam } from '../../lib/address.svelte'
+  import { carried, joinList, mendParam, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { moment, wallTimes } from '../../lib/moments'
   import { columnText, isValue } from '../../lib/filters'
@@ -27,11 +37,13 @@
   import AddToBrief from '../briefs/AddToBrief.svelte'
   import { toItem } from '../briefs/briefs'
   import SpanChips from '../spans/SpanChips.svelte'
+  import BigFigure from './BigFigure.svelte'
   import Breakdown from './Breakdown.svelte'
   import Comparisons from './Comparisons.svelte'
   import Figures from './Figures.svelte'
   import Filters from './Filters.svelte'
   import Grouping from './Grouping.svelte'
+  import TotalsChart from './TotalsChart.svelte'
 
   const datasets = useDatasets()
   const kinds = useFigureKinds()
@@ -58,6 +70,7 @@
       placeholderData: keepPreviousData,
     }
   })
+  const take = (as: As) => api.POST('/total', { body: asked!.body, ...as })
   const csv = async () => text(await api.POST('/total', { body: asked!.body, ...asCSV }))
 
   const unlike = $derived<Note[]>(total.data?.notes.filter((n) => n.code === 'not_like_for_like') ?? [])
@@ -91,6 +104,26 @@
   // A cross-tab by parts of time is drawn in shades, so that a week's busy hours stand out.
   const shaded = $derived(param('shades') !== 'no')
 
+  // A total of one figure over one span is shown large; a breakdown can be drawn.
+  const single = $derived(
+    q !== null &&
+      total.data !== undefined &&
+      total.data.spans.length === 1 &&
+      q.each === '' &&
+      q.by.length === 0 &&
+      total.data.tables.length === 1 &&
+      total.data.tables[0]!.columns.filter((c) => c.role === 'figure').length === 1 &&
+      total.data.tables[0]!.rows.length > 0,
+  )
+  const drawable = $derived(q !== null && (q.each !== '' || q.by.length > 0))
+  const drawings = [
+    ['table', 'Table'],
+    ['bars', 'Bars'],
+    ['stacked', 'Stacked'],
+    ['lines', 'Lines'],
+  ] as const
+  const drawing = $derived(drawings.find(([kind]) => kind === param('draw'))?.[0] ?? 'table')
+
   const briefKinds = $derived([
     { value: 'table' as const, label: 'a table' },
     q?.each
@@ -99,7 +132,13 @@
   ])
 </script>
 
-<DatasetHead title="Totals" {dataset} datasets={datasets.data ?? []} csv={asked ? csv : undefined}>
+<DatasetHead
+  title="Totals"
+  {dataset}
+  datasets={datasets.data ?? []}
+  csv={asked ? csv : undefined}
+  take={asked ? take : undefined}
+>
   {#snippet tools()}
     {#if dataset && q}
       <AddToBrief kinds={briefKinds} make={(kind, title) => toItem(kind, title, dataset.name, q)} />
@@ -162,34 +201,58 @@
   {/if}
 
   {#if total.isError}
-    <ErrorPanel error={total.error} retry={() => void total.refetch()} />
+    <ErrorPanel error={total.error} retry={() => void total.refetch()} mend={mendParam} />
   {:else if !total.data}
     <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Adding up"></div>
   {:else}
     {@const a = total.data}
     {@const timed = a.spans.some((s) => s.moments) || q.each === 'hour'}
-    {#each a.tables as table, i (i)}
-      <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}>
-        {#if crossedByTime(table)}
-          <div class="-mb-9 flex justify-end px-4 pt-3">
+    {#if single && asked}
+      <BigFigure
+        answer={a}
+        asked={asked.body}
+        link={recordsLink(a.tables[0]!.rows.at(-1)!, a.tables[0]!.columns[0]!)}
+      />
+    {:else}
+      {#if drawable}
+        <div class="mb-2.5 flex items-center gap-1.5" role="group" aria-label="How the breakdown is shown">
+          {#each drawings as [kind, words] (kind)}
             <button
-              class={['chip', shaded && 'chip-on']}
-              aria-pressed={shaded}
-              onclick={() => setParam('shades', shaded ? 'no' : null)}>shades</button
+              class={['chip', drawing === kind ? 'chip-on' : 'text-quiet']}
+              aria-pressed={drawing === kind}
+              onclick={() => setParam('draw', drawing === kind || kind === 'table' ? null : kind)}>{words}</button
             >
-          </div>
-        {/if}
-        <DataTable
-          {table}
-          spans={a.spans}
-          answer={a}
-          link={recordsLink}
-          sortable
-          {beside}
-          shades={shaded && crossedByTime(table)}
-        />
-      </section>
-    {/each}
+          {/each}
+        </div>
+        {#if drawing !== 'table'}<TotalsChart
+            answer={a}
+            kind={drawing}
+            addsUp={(i) => kinds.addsUp(q.figures[i] ?? q.figures[0] ?? 'count')}
+          />{/if}
+      {/if}
+      {#each a.tables as table, i (i)}
+        <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}>
+          {#if crossedByTime(table)}
+            <div class="-mb-9 flex justify-end px-4 pt-3">
+              <button
+                class={['chip', shaded && 'chip-on']}
+                aria-pressed={shaded}
+                onclick={() => setParam('shades', shaded ? 'no' : null)}>shades</button
+              >
+            </div>
+          {/if}
+          <DataTable
+            {table}
+            spans={a.spans}
+            answer={a}
+            link={recordsLink}
+            sortable
+            {beside}
+            shades={shaded && crossedByTime(table)}
+          />
+        </section>
+      {/each}
+    {/if}
     <p class="mt-2.5 text-quiet">
       As of <b class="font-semibold text-ink">{a.as_of_moment && timed ? moment(a.as_of_moment) : long(a.as_of)}</b
       >{a.at_close ? ', at close' : ''}, calendar {a.calendar}, by
