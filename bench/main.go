@@ -49,8 +49,20 @@ var spans = []string{
 func main() {
 	log.SetFlags(0)
 	sizes := flag.String("records", "1000000,3000000,10000000", "numbers of records, by commas")
+	total := flag.String("total", "", "a file to total once, and no benchmark")
 	flag.Parse()
-	if err := run(*sizes); err != nil {
+	work := func() error { return run(*sizes) }
+	if *total != "" {
+		work = func() error {
+			b := &bench{ctx: context.Background()}
+			plan, err := b.plan(false)
+			if err != nil {
+				return err
+			}
+			return b.stream(plan, *total)
+		}
+	}
+	if err := work(); err != nil {
 		log.Fatal(err)
 	}
 }
@@ -178,7 +190,7 @@ func (b *bench) run() error {
 	if err != nil {
 		return err
 	}
-	stream, err := timed(1, func() error { return b.stream(plan) })
+	stream, err := timed(1, func() error { return b.stream(plan, b.file) })
 	if err != nil {
 		return err
 	}
@@ -189,6 +201,9 @@ func (b *bench) run() error {
 		return err
 	}
 	row("16 periods by a category, CSV file", stream, "awk, one figure", awk)
+	if err := b.files(row); err != nil {
+		return err
+	}
 	return b.hours(row)
 }
 
@@ -318,22 +333,4 @@ func (b *bench) byHand(filter bool) error {
 		where = " WHERE channel = 'channel 1'"
 	}
 	return b.sql("SELECT region, " + strings.Join(sums, ", ") + " FROM records." + b.name + where + " GROUP BY region")
-}
-
-func (b *bench) stream(plan *tally.Plan) error {
-	f, err := os.Open(b.file)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	r, err := ingest.Open(ingest.Options{}, f)
-	if err != nil {
-		return err
-	}
-	schema, err := ingest.Infer(r.Header(), r.Sample(), hints)
-	if err != nil {
-		return err
-	}
-	_, err = tally.Run(b.ctx, plan, &ingest.Source{Reader: r, Schema: schema})
-	return err
 }

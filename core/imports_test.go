@@ -32,6 +32,7 @@ var allowed = map[string][]string{
 		"core/measure",
 		"core/span",
 		"core/tally",
+		"internal/export",
 		"internal/ingest",
 		"internal/postgres",
 		"internal/store",

@@ -1785,6 +1785,9 @@ type ReplaceParam = string
 // SheetParam defines model for sheetParam.
 type SheetParam = string
 
+// TypeParam defines model for typeParam.
+type TypeParam = []string
+
 // ZoneParam defines model for zoneParam.
 type ZoneParam = string
 
@@ -1954,6 +1957,9 @@ type LoadFileParams struct {
 	// Omit Columns that are left out
 	Omit *OmitParam `form:"omit,omitempty" json:"omit,omitempty"`
 
+	// Type The type of a column, as COLUMN=TYPE: text, number, date or timestamp
+	Type *TypeParam `form:"type,omitempty" json:"type,omitempty"`
+
 	// Format csv, json, xlsx or parquet; left out, it is told by the content
 	Format *FormatParam `form:"format,omitempty" json:"format,omitempty"`
 
@@ -2028,6 +2034,9 @@ type PreviewLoadParams struct {
 
 	// Omit Columns that are left out
 	Omit *OmitParam `form:"omit,omitempty" json:"omit,omitempty"`
+
+	// Type The type of a column, as COLUMN=TYPE: text, number, date or timestamp
+	Type *TypeParam `form:"type,omitempty" json:"type,omitempty"`
 
 	// Format csv, json, xlsx or parquet; left out, it is told by the content
 	Format *FormatParam `form:"format,omitempty" json:"format,omitempty"`

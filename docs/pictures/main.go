@@ -41,15 +41,19 @@ type page struct {
 func rowOf(n int) string { return fmt.Sprintf("[data-table] tbody tr:nth-child(%d)", n) }
 
 const (
-	twoMonths = "/totals?over=%40closed-month%3B%40closed-month-last-year&by=route&figures=count%3Bsum%20fare%3Bmean%20fare"
-	ofTheYear = "/totals?over=this%20year&figures=sum%20fare&against=1%20year%20earlier&each=month&running=year"
+	oneFigure = "/totals?over=last%20full%20quarter&figures=sum%20fare&against=1%20year%20earlier%3Bprior"
+	ofTheYear = "/totals?over=year%20to%20date&figures=sum%20fare&each=month&by=route&draw=stacked"
 	across    = "/totals?dataset=gates&over=last%2013%20full%20weeks&figures=sum%20people&by=hour%3Bweekday&across=weekday"
 	atNight   = "/span/night-shift?as_of=" + asOf + "&time=14%3A30"
 	atTheEnds = "/records?over=%40closed-month&where=route%3DWinter%20Isle%3Broute%3DHeron%20Key&view=boundaries"
 	ofJobs    = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
-	monday    = "/brief/monday-crossings"
-	rehearsed = "/brief/board-season?rehearse=yes&as_of=2026-10-01"
-	aFile     = "const list = new DataTransfer(); list.items.add(new File(['sold on;zip;pier;revenue\\n03/14/2026;00501;North;1.234,50\\n" +
+	monday    = "/brief/monday-crossings?rehearse=yes"
+	twoWeeks  = "document.querySelector('[data-make-span]').click(); setTimeout(() => { const name = document.querySelector('#new-name'); " +
+		"name.value = 'two-weeks-before'; name.dispatchEvent(new Event('input', {bubbles: true})); " +
+		"for (const words of ['trailing', 'excluding today', '1 year earlier']) [...document.querySelectorAll('[data-blocks] button')]" +
+		".find((b) => b.textContent.trim() === words).click() }, 300)"
+	changing = "document.querySelector('[data-change-calendar]').click()"
+	aFile    = "const list = new DataTransfer(); list.items.add(new File(['sold on;zip;pier;revenue\\n03/14/2026;00501;North;1.234,50\\n" +
 		"03/15/2026;10001;South;65,5\\n'], 'Bay sales 2026.csv')); const input = document.querySelector('[data-file]'); " +
 		"input.files = list.files; input.dispatchEvent(new Event('change', {bubbles: true}))"
 	eighthItem = "[data-brief] [data-item='7'] tbody tr"
@@ -58,15 +62,18 @@ const (
 var pages = []page{
 	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
 	{name: "console-span", path: atNight, ready: "[data-hours] [data-day]", height: 960},
-	{name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: ".grid > section:nth-child(12)", height: 960},
+	{name: "console-new-span", path: "/", ready: "[data-make-span]", height: 800, before: twoWeeks},
+	{
+		name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: "[data-change-calendar]", height: 1160,
+		before: changing,
+	},
 	{name: "console-ageing", path: ofJobs, ready: "[data-backlog] canvas", height: 1200},
-	{name: "console-totals", path: twoMonths, ready: rowOf(12), height: 860},
-	{name: "console-breakdown", path: ofTheYear, ready: rowOf(13), height: 1060},
+	{name: "console-totals", path: oneFigure, ready: "[data-big-figure] canvas", height: 860},
+	{name: "console-breakdown", path: ofTheYear, ready: "[data-drawn] canvas", height: 1160},
 	{name: "console-crosstab", path: across, ready: rowOf(25), height: 1160},
-	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880},
+	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880, dark: true},
 	{name: "console-records", path: atTheEnds, ready: "[data-boundary]:nth-of-type(2) tbody tr:nth-child(4)", height: 960},
-	{name: "console-brief", path: monday, ready: eighthItem, height: 1010},
-	{name: "console-brief-dark", path: rehearsed, ready: "[data-item='6'] canvas", height: 1180, dark: true},
+	{name: "console-brief", path: monday, ready: eighthItem, height: 1120},
 	{name: "console-data", path: "/data", ready: "[data-dataset]", height: 860, before: aFile},
 	{name: "console-receipt", path: "/receipt/1", ready: "[data-receipt] [data-changed]", height: 800, late: true},
 	{name: "console-phone", path: "/brief/board-season", ready: "[data-brief] [data-item='3']", width: 390, height: 844},
@@ -88,9 +95,9 @@ var commands = []command{
 	{"command-breakdown", []string{
 		"vastspan total crossings --over 'last full quarter' --sum fare --against 'year earlier' --each month --running quarter " +
 			"--as-of latest | head -8",
-		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 | fold -sw 150",
+		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26",
 		"vastspan total crossings --over 'last full month' --sum fare --against 'year earlier' --as-of 2026-11-26 " +
-			"--like-for-like | head -5 | tail -2",
+			"--like-for-like | head -7 | tail -4",
 		"vastspan total gates --over 'yesterday, only 06:00-10:00' --sum people --each hour --running day --as-of latest | head -9",
 	}},
 	{"command-definitions", []string{
@@ -102,9 +109,9 @@ var commands = []command{
 		"vastspan brief show monday-crossings | head -9", "vastspan receipt create monday-crossings --title 'Monday brief, 19 October'",
 		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n" +
 			"2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
-		"vastspan receipt compare 1 | cut -c1-200",
-		"vastspan schedule add openings --brief monday-crossings --days 'first business day of this month' --since 2026-08-01; " +
-			"vastspan schedule run; vastspan receipt list",
+		"vastspan receipt compare 1",
+		"vastspan schedule add openings --brief monday-crossings --days 'first business day of this month' --since 2026-08-01 " +
+			"--deliver 'folder openings xlsx,markdown'; vastspan schedule run; sleep 2; vastspan schedule deliveries",
 	}},
 	{"command-records", []string{
 		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 4",
@@ -202,7 +209,7 @@ func take(ctx context.Context, p page, address string) error {
 		),
 		chromedp.WaitVisible(p.ready, chromedp.ByQuery),
 		chromedp.Evaluate(p.before, nil),
-		chromedp.Sleep(700*time.Millisecond),
+		chromedp.Sleep(1200*time.Millisecond),
 		chromedp.CaptureScreenshot(&png),
 	)
 	if err != nil {
@@ -221,7 +228,7 @@ func (c command) document(address, files string) (string, error) {
 	for _, line := range c.lines {
 		shell := exec.Command("bash", "-c", line)
 		shell.Dir = files
-		shell.Env = append(os.Environ(), "PATH="+bin+":"+os.Getenv("PATH"), "VASTSPAN_SERVER="+address, "TZ=UTC")
+		shell.Env = append(os.Environ(), "PATH="+bin+":"+os.Getenv("PATH"), "VASTSPAN_SERVER="+address, "TZ=UTC", "COLUMNS=150")
 		out, err := shell.CombinedOutput()
 		var exit *exec.ExitError
 		if err != nil && !errors.As(err, &exit) {

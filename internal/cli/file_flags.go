@@ -10,7 +10,7 @@ import (
 // readingFlags say how a file is read, wherever one is.
 type readingFlags struct {
 	zone, dayStarts, dateOrder, numbers, ambiguous, epoch, grain string
-	omit                                                         []string
+	omit, types                                                  []string
 	written                                                      service.FileOptions
 }
 
@@ -30,6 +30,7 @@ func (f *readingFlags) add(flags *pflag.FlagSet, of, zoneHelp string) {
 	flags.StringVar(&f.epoch, "epoch", "", of+epochHelp)
 	flags.StringVar(&f.grain, "grain", "", of+"the unit that a record stands for, such as month (default told by how the dates are written)")
 	flags.StringArrayVar(&f.omit, "omit", nil, of+"a column that is left out; may be given several times")
+	flags.StringArrayVar(&f.types, "type", nil, of+"the type of a column, as COLUMN=TYPE: text, number, date or timestamp")
 	flags.StringVar(&f.written.Format, "format", "", of+"csv, json, xlsx or parquet (default told by the content)")
 	flags.StringVar(&f.written.Delimiter, "delimiter", "", of+"comma, semicolon, tab or bar (default told by the content)")
 	flags.StringVar(&f.written.Encoding, "encoding", "", of+"utf-8, utf-16 or windows-1252; the last is never guessed")
@@ -41,6 +42,6 @@ func (f *readingFlags) add(flags *pflag.FlagSet, of, zoneHelp string) {
 func (f *readingFlags) hints() service.ColumnHints {
 	return service.ColumnHints{
 		Zone: f.zone, DayStarts: f.dayStarts, DateOrder: dataset.DateOrder(f.dateOrder), Numbers: f.numbers,
-		Ambiguous: dataset.Ambiguous(f.ambiguous), Epoch: dataset.Epoch(f.epoch), Grain: f.grain,
+		Ambiguous: dataset.Ambiguous(f.ambiguous), Epoch: dataset.Epoch(f.epoch), Grain: f.grain, Types: f.types,
 	}
 }

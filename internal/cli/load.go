@@ -168,6 +168,9 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 			*list.to = &list.from
 		}
 	}
+	if len(f.types) > 0 {
+		p.Type = &f.types
+	}
 	return p
 }
 
@@ -185,6 +188,7 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		Epoch:        f.Epoch,
 		Grain:        f.Grain,
 		Omit:         f.Omit,
+		Type:         f.Type,
 		Format:       f.Format,
 		Delimiter:    f.Delimiter,
 		Encoding:     f.Encoding,

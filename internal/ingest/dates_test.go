@@ -193,3 +193,26 @@ func TestSeveralFilesAreReadAsOne(t *testing.T) {
 		}
 	}
 }
+
+// A type that is stated holds, whatever the values look like, and the role goes with it.
+func TestStatedTypes(t *testing.T) {
+	header := []string{"day", "zip", "code", "paid", "on"}
+	sample := []Row{{2, []string{"2026-09-01", "10001", "7", "1.50", "2026-09-02"}}, {3, []string{"2026-09-02", "10002", "12", "2", "2026-09-03"}}}
+	s, err := Infer(header, sample, ColumnHints{Date: "day", Types: []string{"zip=text", "code=number", "on=text"}, Categories: []string{"code"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, c := range s.Columns {
+		got = append(got, fmt.Sprintf("%s %s %s", c.Name, c.Type, c.Role))
+	}
+	want := []string{"day date day", "zip text category", "code number category", "paid number amount", "on text detail"}
+	if !slices.Equal(got, want) {
+		t.Errorf("the columns are %q, want %q", got, want)
+	}
+	for stated, says := range map[string]string{"zip": "expected COLUMN=TYPE", "zip=word": "expected text, number", "moon=text": "moon"} {
+		if _, err := Infer(header, sample, ColumnHints{Date: "day", Types: []string{stated}}); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", stated, err)
+		}
+	}
+}

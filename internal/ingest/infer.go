@@ -28,6 +28,59 @@ type ColumnHints struct {
 	Epoch           dataset.Epoch
 	// Grain is the unit that a record stands for; empty is told by the dates.
 	Grain string
+	// Types are those of columns, as ParseTypes reads them.
+	Types []string
+}
+
+// ParseTypes reads the types of columns: COLUMN=TYPE.
+func ParseTypes(texts []string) (map[string]dataset.Type, error) {
+	types := map[string]dataset.Type{}
+	for _, text := range texts {
+		at := strings.LastIndexByte(text, '=')
+		if at < 1 {
+			return nil, fmt.Errorf("type %q: expected COLUMN=TYPE, such as zip=text", text)
+		}
+		kind := dataset.Type(text[at+1:])
+		if !slices.Contains([]dataset.Type{dataset.Text, dataset.Number, dataset.Date, dataset.Timestamp}, kind) {
+			return nil, fmt.Errorf("type %q: expected text, number, date or timestamp", text)
+		}
+		types[text[:at]] = kind
+	}
+	return types, nil
+}
+
+// stateTypes gives columns the types that are stated, and the roles that go with them. Values that do not fit are left to be
+// found row by row.
+func stateTypes(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyle) error {
+	types, err := ParseTypes(h.Types)
+	if err != nil {
+		return err
+	}
+	for name, kind := range types {
+		c, err := s.Find(name)
+		if err != nil {
+			return err
+		}
+		if c.Type == kind {
+			continue
+		}
+		c.Type, c.Decimals = kind, 0
+		switch {
+		case kind == dataset.Number:
+			c.Role = dataset.Amount
+			for v := range valuesOf(sample, s.Index(name)) {
+				if v, ok := style.reads(v, true); ok {
+					_, fraction, _ := strings.Cut(v, ".")
+					c.Decimals = max(c.Decimals, len(fraction))
+				}
+			}
+		case kind == dataset.Text && c.Role == dataset.Amount:
+			c.Role = dataset.Category
+		case kind.IsTime():
+			c.Role = dataset.Detail
+		}
+	}
+	return nil
 }
 
 // Reading returns a schema by which a file is read whose hints say how it is written, where that differs from the schema.
@@ -110,6 +163,9 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	for i, name := range header {
 		c := describe(name, i, sample, style)
 		s.Columns = append(s.Columns, c)
+	}
+	if err := stateTypes(s, h, sample, style); err != nil {
+		return nil, err
 	}
 	if err := applyHints(s, h, sample, style); err != nil {
 		return nil, err
@@ -212,7 +268,7 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 				}
 				c.Type = dataset.Number
 			}
-			if role == dataset.Category {
+			if role == dataset.Category && !slices.Contains(h.Types, name+"="+string(dataset.Number)) {
 				c.Type, c.Decimals = dataset.Text, 0
 			}
 			c.Role = role

@@ -273,6 +273,15 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 			return refused.Wrongf("dataset %s is fixed on %s %s, not %s", d.Name, fixed.what, fixed.is, fixed.stated)
 		}
 	}
+	types, err := ingest.ParseTypes(h.Types)
+	if err != nil {
+		return refused.Wrong(err)
+	}
+	for name, kind := range types {
+		if c, err := d.Schema.Find(name); err != nil || c.Type != kind {
+			return refused.Wrongf("column %s of dataset %s is not a %s; a type is changed with dataset describe", name, d.Name, kind)
+		}
+	}
 	var date []string
 	if h.Date != "" {
 		date = []string{h.Date}

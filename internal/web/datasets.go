@@ -97,6 +97,7 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			AllowUndated: r.Params.AllowUndated,
 			Grain:        r.Params.Grain,
 			Omit:         r.Params.Omit,
+			Type:         r.Params.Type,
 			Format:       r.Params.Format,
 			Delimiter:    r.Params.Delimiter,
 			Encoding:     r.Params.Encoding,
@@ -193,7 +194,7 @@ func file(name string, p types.LoadFileParams) service.File {
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
-			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain),
+			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain), Types: or(p.Type),
 		},
 		Omit: or(p.Omit), Replace: or(p.Replace), AsOf: or(p.AsOf), Key: or(p.Key), Again: or(p.Again),
 		Options: service.FileOptions{

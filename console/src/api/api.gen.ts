@@ -2754,6 +2754,8 @@ export interface components {
         allowUndatedParam: boolean;
         /** @description The unit that a record stands for; left out, it is told by how the dates are written */
         grainParam: string;
+        /** @description The type of a column, as COLUMN=TYPE: text, number, date or timestamp */
+        typeParam: string[];
         /** @description Columns that are left out */
         omitParam: components["schemas"]["ColumnNames"];
         /** @description csv, json, xlsx or parquet; left out, it is told by the content */
@@ -4250,6 +4252,8 @@ export interface operations {
                 grain?: components["parameters"]["grainParam"];
                 /** @description Columns that are left out */
                 omit?: components["parameters"]["omitParam"];
+                /** @description The type of a column, as COLUMN=TYPE: text, number, date or timestamp */
+                type?: components["parameters"]["typeParam"];
                 /** @description csv, json, xlsx or parquet; left out, it is told by the content */
                 format?: components["parameters"]["formatParam"];
                 /** @description comma, semicolon, tab or bar; left out, it is told by the content */
@@ -4344,6 +4348,8 @@ export interface operations {
                 grain?: components["parameters"]["grainParam"];
                 /** @description Columns that are left out */
                 omit?: components["parameters"]["omitParam"];
+                /** @description The type of a column, as COLUMN=TYPE: text, number, date or timestamp */
+                type?: components["parameters"]["typeParam"];
                 /** @description csv, json, xlsx or parquet; left out, it is told by the content */
                 format?: components["parameters"]["formatParam"];
                 /** @description comma, semicolon, tab or bar; left out, it is told by the content */

@@ -103,7 +103,7 @@
   <div class="ml-auto flex flex-wrap items-center gap-1.5">
     {#if editing === ''}
       <button class="button" onclick={editHolidays}>Holidays…</button>
-      {#if chosen && chosen.version > 0}<button class="button" onclick={() => (editing = 'change')}
+      {#if chosen && chosen.version > 0}<button class="button" onclick={() => (editing = 'change')} data-change-calendar
           >Change {chosen.definition.name}…</button
         >{/if}
       <button class="button" onclick={() => (editing = 'new')}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
-  import { RefusedError, type Dataset } from '../../api/client'
+  import { api, RefusedError, succeed, type Column, type Dataset } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { scrolls } from '../../ui/scrolls'
@@ -27,6 +27,10 @@
   let name = $state(untrack(() => datasetOf(files[0]?.name ?? '')))
   let stated = $state(nothingStated())
   let uses = $state<Record<string, Use>>({})
+  let types = $state<Record<string, Column['type']>>({})
+  // What is said about numbers, and about records that are missing, once the dataset is there.
+  let said = $state<Record<string, { unit?: string; decimals?: number; better?: 'higher' | 'lower' | 'neither' }>>({})
+  let noRecords = $state<'' | 'zero' | 'blank'>('')
   let key = $state<string[]>([])
   let mode = $state('append')
   let sending = $state<Sending | null>(null)
@@ -42,6 +46,7 @@
         replace: existing && mode === 'replace' ? 'all' : existing && mode === 'span' ? stated.replace : '',
       },
       uses,
+      existing ? {} : types,
       existing && mode === 'key' ? key : [],
     ),
   )
@@ -106,7 +111,18 @@
     part = 0
     sending = load(name, files, params, (p) => (part = p))
     try {
-      loaded = await sending.done
+      const made = await sending.done
+      const columns = Object.entries(said)
+        .filter(([column]) => look.data?.columns.some((c) => c.name === column && c.type === 'number'))
+        .map(([column, says]) => ({ name: column, ...says }))
+      if (!existing && (columns.length > 0 || noRecords !== ''))
+        succeed(
+          await api.PATCH('/datasets/{name}', {
+            params: { path: { name }, header: { 'If-Match': '*' } },
+            body: { columns, ...(noRecords ? { no_records: noRecords } : {}) },
+          }),
+        )
+      loaded = made
       await client.invalidateQueries()
     } catch (e) {
       problem = e as Error
@@ -243,6 +259,9 @@
               <th class="pr-3 font-normal">column</th><th class="px-3 font-normal">type</th><th class="px-3 font-normal"
                 >used as</th
               >
+              {#if !look.data.exists}<th class="px-3 font-normal">unit</th><th class="px-3 font-normal">decimals</th><th
+                  class="px-3 font-normal">better</th
+                >{/if}
               <th class="px-3 font-normal">first values</th>
             </tr>
           </thead>
@@ -250,8 +269,23 @@
             {#each look.data.columns as c, i (c.name)}
               <tr class="h-10 border-t border-line/60">
                 <td class="max-w-56 truncate pr-3 font-semibold">{c.name}</td>
-                <td class="px-3 text-quiet">
-                  {c.type}
+                <td class="px-3 whitespace-nowrap text-quiet">
+                  {#if look.data.exists}{c.type}{:else}
+                    <select
+                      class="field w-28!"
+                      aria-label={`Type of ${c.name}`}
+                      value={c.type}
+                      onchange={(e) => {
+                        problem = null
+                        types[c.name] = e.currentTarget.value as Column['type']
+                        delete uses[c.name]
+                      }}
+                    >
+                      {#each ['text', 'number', 'date', 'timestamp'] as t (t)}<option value={t}
+                          >{t === 'timestamp' ? 'time' : t}</option
+                        >{/each}
+                    </select>
+                  {/if}
                   {#if look.data.suggestions?.[c.name]}
                     {@const s = look.data.suggestions[c.name]!}
                     <button class="chip ml-1" onclick={() => suggested(s.option, s.value)}
@@ -269,7 +303,42 @@
                     />
                   {/if}
                 </td>
-                <td class="max-w-md truncate px-3 text-quiet"
+                {#if !look.data.exists}
+                  {#if c.type === 'number' && c.role !== 'day'}
+                    <td class="px-3"
+                      ><input
+                        class="field w-20!"
+                        aria-label={`Unit of ${c.name}`}
+                        value={said[c.name]?.unit ?? ''}
+                        oninput={(e) => (said[c.name] = { ...said[c.name], unit: e.currentTarget.value })}
+                      /></td
+                    >
+                    <td class="px-3"
+                      ><input
+                        class="field w-16!"
+                        type="number"
+                        min="0"
+                        max="18"
+                        aria-label={`Decimals of ${c.name}`}
+                        value={said[c.name]?.decimals ?? c.decimals ?? 0}
+                        oninput={(e) =>
+                          (said[c.name] = { ...said[c.name], decimals: e.currentTarget.valueAsNumber || 0 })}
+                      /></td
+                    >
+                    <td class="px-3"
+                      ><select
+                        class="field w-24!"
+                        aria-label={`Better of ${c.name}`}
+                        value={said[c.name]?.better ?? 'neither'}
+                        onchange={(e) =>
+                          (said[c.name] = { ...said[c.name], better: e.currentTarget.value as 'higher' })}
+                      >
+                        {#each ['neither', 'higher', 'lower'] as b (b)}<option>{b}</option>{/each}
+                      </select></td
+                    >
+                  {:else}<td colspan="3"></td>{/if}
+                {/if}
+                <td class="max-w-64 truncate px-3 text-quiet"
                   >{look.data.samples.map((row) => row[i] || '·').join('  |  ')}</td
                 >
               </tr>
@@ -305,6 +374,14 @@
             {/if}
           </div>
         {/each}
+        {#if !existing}
+          <div>
+            <label class="label" for="load-no-records">No record means</label>
+            <select id="load-no-records" class="field" bind:value={noRecords}>
+              <option value="">not known</option><option value="zero">zero</option>
+            </select>
+          </div>
+        {/if}
         <label class="flex items-center gap-2 self-end pb-1"
           ><input
             type="checkbox"

@@ -45,11 +45,17 @@ export const nothingStated = (): Stated => ({
 })
 
 /** What a plan of loading says in the address of a call. */
-export function paramsOf(stated: Stated, uses: Record<string, Use>, key: string[]): URLSearchParams {
+export function paramsOf(
+  stated: Stated,
+  uses: Record<string, Use>,
+  types: Record<string, Column['type']>,
+  key: string[],
+): URLSearchParams {
   const p = new URLSearchParams()
   for (const [name, value] of Object.entries(stated)) if (value !== '') p.set(name, value as string)
   const parameter = { day: 'date', amount: 'amount', category: 'category', detail: 'detail', omit: 'omit' } as const
   for (const [column, use] of Object.entries(uses)) p.append(parameter[use], column)
+  for (const [column, type] of Object.entries(types)) if (uses[column] !== 'omit') p.append('type', `${column}=${type}`)
   for (const column of key) p.append('key', column)
   return p
 }

@@ -111,7 +111,7 @@
     {/each}
   </ToggleGroup.Root>
   <a class="button" href={'/check' + carried()}>Check</a>
-  <button class="button button-strong" onclick={() => make(null)}
+  <button class="button button-strong" onclick={() => make(null)} data-make-span
     ><Plus class="size-3.5" aria-hidden="true" />New span</button
   >
 </div>

@@ -1,0 +1,118 @@
+package main
+
+import (
+	"bufio"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strings"
+	"syscall"
+	"time"
+
+	"vastspan/core/tally"
+	"vastspan/internal/export"
+	"vastspan/internal/ingest"
+)
+
+// files measures totals of a CSV file beside those of the same records as Parquet, and the memory that either takes.
+func (b *bench) files(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+	parquet := strings.TrimSuffix(b.file, ".csv") + ".parquet"
+	if err := writeParquet(b.file, parquet); err != nil {
+		return err
+	}
+	defer os.Remove(parquet)
+	plan, err := b.plan(false)
+	if err != nil {
+		return err
+	}
+	var spent [2]time.Duration
+	var peak [2]int64
+	for i, file := range []string{b.file, parquet} {
+		if spent[i], err = timed(2, func() error { return b.stream(plan, file) }); err != nil {
+			return err
+		}
+		if peak[i], err = peakOf(file); err != nil {
+			return err
+		}
+	}
+	row("16 periods by a category, Parquet file", spent[1], "the same from CSV", spent[0])
+	fmt.Printf("| memory at its peak, Parquet file | %d MB | the same from CSV | %d MB | %.4f |\n", peak[1]>>20, peak[0]>>20,
+		float64(peak[1])/float64(peak[0]))
+	return nil
+}
+
+// writeParquet writes the records of a CSV file as Parquet.
+func writeParquet(from, to string) error {
+	f, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	sheet := export.Sheet{
+		Columns: []export.Column{{Name: "day", Kind: export.Day}, {Name: "product"}, {Name: "region"}, {Name: "channel"},
+			{Name: "amount", Kind: export.Number}},
+		Rows: func(yield func([]string) error) error {
+			in, err := os.Open(from)
+			if err != nil {
+				return err
+			}
+			defer in.Close()
+			rows := csv.NewReader(bufio.NewReaderSize(in, 1<<20))
+			rows.ReuseRecord = true
+			for n := 0; ; n++ {
+				row, err := rows.Read()
+				if errors.Is(err, io.EOF) {
+					return nil
+				}
+				if err == nil && n > 0 {
+					err = yield(row)
+				}
+				if err != nil {
+					return err
+				}
+			}
+		},
+	}
+	w := bufio.NewWriterSize(f, 1<<20)
+	return errors.Join(export.Parquet.WriteSheet(w, sheet, false), w.Flush(), f.Close())
+}
+
+// peakOf returns how much memory a process of its own takes to total a file, in bytes.
+func peakOf(file string) (int64, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return 0, err
+	}
+	c := exec.Command(self, "-total", file)
+	c.Stderr = os.Stderr
+	if err := c.Run(); err != nil {
+		return 0, err
+	}
+	usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage)
+	if !ok {
+		return 0, errors.New("what a process used is not known here")
+	}
+	return usage.Maxrss << 10, nil
+}
+
+// stream totals a file.
+func (b *bench) stream(plan *tally.Plan, file string) error {
+	f, err := os.Open(file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := ingest.Open(ingest.Options{}, f)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	schema, err := ingest.Infer(r.Header(), r.Sample(), hints)
+	if err != nil {
+		return err
+	}
+	_, err = tally.Run(b.ctx, plan, &ingest.Source{Reader: r, Schema: schema})
+	return err
+}
