@@ -2,14 +2,15 @@ package main
 
 import (
 	"bufio"
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
+	"strconv"
 	"strings"
-	"syscall"
 	"time"
 
 	"vastspan/core/tally"
@@ -87,14 +88,35 @@ func peakOf(file string) (int64, error) {
 	}
 	c := exec.Command(self, "-total", file)
 	c.Stderr = os.Stderr
-	if err := c.Run(); err != nil {
+	out, err := c.Output()
+	if err != nil {
 		return 0, err
 	}
-	usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage)
-	if !ok {
-		return 0, errors.New("what a process used is not known here")
+	return strconv.ParseInt(strings.TrimSpace(string(out)), 10, 64)
+}
+
+// totalAlone totals a file and prints how much memory this process has taken at its peak, in bytes.
+func totalAlone(file string) error {
+	b := &bench{ctx: context.Background()}
+	plan, err := b.plan(false)
+	if err != nil {
+		return err
 	}
-	return usage.Maxrss << 10, nil
+	if err := b.stream(plan, file); err != nil {
+		return err
+	}
+	status, err := os.ReadFile("/proc/self/status")
+	if err != nil {
+		return err
+	}
+	for line := range strings.Lines(string(status)) {
+		if value, ok := strings.CutPrefix(line, "VmHWM:"); ok {
+			kilobytes, err := strconv.ParseInt(strings.Fields(value)[0], 10, 64)
+			fmt.Println(kilobytes << 10)
+			return err
+		}
+	}
+	return errors.New("/proc/self/status does not tell the memory at its peak")
 }
 
 // stream totals a file.

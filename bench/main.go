@@ -53,14 +53,7 @@ func main() {
 	flag.Parse()
 	work := func() error { return run(*sizes) }
 	if *total != "" {
-		work = func() error {
-			b := &bench{ctx: context.Background()}
-			plan, err := b.plan(false)
-			if err != nil {
-				return err
-			}
-			return b.stream(plan, *total)
-		}
+		work = func() error { return totalAlone(*total) }
 	}
 	if err := work(); err != nil {
 		log.Fatal(err)

@@ -72,7 +72,7 @@ func writeParquet(w io.Writer, sheets []Sheet, _ []table.Fact) error {
 		return errors.New("two columns have the same name")
 	}
 	schema := parquet.NewSchema("rows", ordered{group, names})
-	out := parquet.NewWriter(w, schema, parquet.Compression(&parquet.Zstd), parquet.MaxRowsPerRowGroup(groupRows))
+	out := parquet.NewWriter(w, schema, parquet.Compression(&parquet.Snappy), parquet.MaxRowsPerRowGroup(groupRows))
 	row := make(parquet.Row, len(names))
 	err = s.Rows(func(cells []string) error {
 		for i, cell := range cells {
@@ -137,7 +137,9 @@ func parquetColumn(k Kind, s scale) (parquet.Node, func(string) (parquet.Value, 
 			return parquet.FixedLenByteArrayValue(n.FillBytes(make([]byte, width))), err
 		}
 	}
-	return parquet.String(), func(cell string) (parquet.Value, error) { return parquet.ByteArrayValue([]byte(cell)), nil }
+	return parquet.Encoded(parquet.String(), &parquet.RLEDictionary), func(cell string) (parquet.Value, error) {
+		return parquet.ByteArrayValue([]byte(cell)), nil
+	}
 }
 
 // unscaled returns a number as a whole one, with so many of its digits after the point.

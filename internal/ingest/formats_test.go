@@ -1,6 +1,7 @@
 package ingest
 
 import (
+	"archive/zip"
 	"bytes"
 	"compress/gzip"
 	"errors"
@@ -416,5 +417,23 @@ func TestFilesOnDiskAreReadInPlace(t *testing.T) {
 	}
 	if err := file.Close(); err != nil {
 		t.Errorf("the file is closed: %v", err)
+	}
+}
+
+// An archive that is no workbook is told to be one, whatever its name says.
+func TestAnArchiveWithAWrongName(t *testing.T) {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	f, err := z.Create("sales.csv")
+	if err == nil {
+		_, err = f.Write([]byte("day,n\n2026-01-01,1\n"))
+	}
+	if err = errors.Join(err, z.Close()); err != nil {
+		t.Fatal(err)
+	}
+	for _, o := range []Options{{}, {Format: "xlsx"}} {
+		if _, err := Open(o, bytes.NewReader(b.Bytes())); err == nil || !strings.Contains(err.Error(), "the file is a ZIP archive and no workbook: unpack it first") {
+			t.Errorf("%+v: %v", o, err)
+		}
 	}
 }

@@ -34,6 +34,9 @@ func (s *Store) Schedules(ctx context.Context) ([]Schedule, error) {
 // AddSchedule creates a schedule under a name that is not in use.
 func (s *Store) AddSchedule(ctx context.Context, sc *Schedule) error {
 	sc.MadeAt = s.db.NowFunc()
+	if sc.Deliver == nil {
+		sc.Deliver = []string{}
+	}
 	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(sc)
 	if result.Error == nil && result.RowsAffected == 0 {
 		return refused.Because(refused.CodeAlreadyExists, "schedule %s already exists", sc.Name)
