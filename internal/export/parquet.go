@@ -38,8 +38,11 @@ func (o ordered) Fields() []parquet.Field {
 	return fields
 }
 
-// A scale is how many digits the numbers of a column have before and after the point.
-type scale struct{ before, after int }
+// A scale is how many digits the numbers of a column have before and after the point, and whether any cell of it is empty.
+type scale struct {
+	before, after int
+	blank         bool
+}
 
 func (s *scale) see(number string) {
 	before, after, _ := strings.Cut(strings.TrimPrefix(number, "-"), ".")
@@ -66,7 +69,10 @@ func writeParquet(w io.Writer, sheets []Sheet, _ []table.Fact) error {
 		names[i] = strings.TrimSpace(names[i])
 		var node parquet.Node
 		node, makers[i] = parquetColumn(s.Columns[i].Kind, scales[i])
-		group[names[i]] = parquet.Optional(node)
+		if scales[i].blank {
+			node = parquet.Optional(node)
+		}
+		group[names[i]] = node
 	}
 	if len(group) < len(names) {
 		return errors.New("two columns have the same name")
@@ -76,15 +82,19 @@ func writeParquet(w io.Writer, sheets []Sheet, _ []table.Fact) error {
 	row := make(parquet.Row, len(names))
 	err = s.Rows(func(cells []string) error {
 		for i, cell := range cells {
-			v := parquet.NullValue().Level(0, 0, i)
-			if cell != "" {
-				filled, err := makers[i](cell)
-				if err != nil {
-					return err
-				}
-				v = filled.Level(0, 1, i)
+			if cell == "" {
+				row[i] = parquet.NullValue().Level(0, 0, i)
+				continue
 			}
-			row[i] = v
+			v, err := makers[i](cell)
+			if err != nil {
+				return err
+			}
+			level := 0
+			if scales[i].blank {
+				level = 1
+			}
+			row[i] = v.Level(0, level, i)
 		}
 		_, err := out.WriteRows([]parquet.Row{row})
 		return err
@@ -95,12 +105,15 @@ func writeParquet(w io.Writer, sheets []Sheet, _ []table.Fact) error {
 	return out.Close()
 }
 
-// scales sees how wide the numbers of each column are.
+// scales sees how wide the numbers of each column are, and which columns have empty cells.
 func (s Sheet) scales() ([]scale, error) {
 	list := make([]scale, len(s.Columns))
 	err := s.Rows(func(row []string) error {
 		for i, cell := range row {
-			if s.Columns[i].Kind == Number && cell != "" {
+			switch {
+			case cell == "":
+				list[i].blank = true
+			case s.Columns[i].Kind == Number:
 				list[i].see(cell)
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -20,6 +21,8 @@ import (
 	"github.com/klauspost/compress/zstd"
 	"github.com/parquet-go/parquet-go"
 	"github.com/xuri/excelize/v2"
+
+	"vastspan/core/dataset"
 )
 
 // crossing is a record as a program writes it.
@@ -435,5 +438,77 @@ func TestAnArchiveWithAWrongName(t *testing.T) {
 		if _, err := Open(o, bytes.NewReader(b.Bytes())); err == nil || !strings.Contains(err.Error(), "the file is a ZIP archive and no workbook: unpack it first") {
 			t.Errorf("%+v: %v", o, err)
 		}
+	}
+}
+
+func TestFixedNumbers(t *testing.T) {
+	for _, c := range []struct {
+		n     int64
+		scale int
+		want  string
+	}{
+		{0, 0, "0"}, {0, 2, "0.00"}, {5, 2, "0.05"}, {-5, 2, "-0.05"}, {123450, 2, "1234.50"}, {-7, 0, "-7"}, {1, 18, "0.000000000000000001"},
+		{math.MinInt64, 0, "-9223372036854775808"}, {math.MaxInt64, 18, "9.223372036854775807"},
+	} {
+		if got := string(appendFixed(nil, c.n, c.scale)); got != c.want {
+			t.Errorf("%d with %d digits is %s, want %s", c.n, c.scale, got, c.want)
+		}
+	}
+}
+
+// Values that are given as they are come to what their texts do, and those that do not fit a machine word or the calendar are
+// read as text.
+func TestParquetWithoutTexts(t *testing.T) {
+	type record struct {
+		Day   int32  `parquet:"day,date"`
+		Price int64  `parquet:"price,decimal(2:18)"`
+		Whole int64  `parquet:"whole"`
+		Small *int32 `parquet:"small,optional"`
+	}
+	seven := int32(-7)
+	records := []record{{20000, 123450, 5, nil}, {-719162, -5, math.MaxInt64, &seven}, {20001, 0, -1_000_000_000_000_000_000, nil}}
+	read := func(list []record) ([]string, error) {
+		var b bytes.Buffer
+		if err := parquet.Write(&b, list); err != nil {
+			t.Fatal(err)
+		}
+		r, err := Open(Options{}, bytes.NewReader(b.Bytes()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer r.Close()
+		s, err := Infer(r.Header(), r.Sample(), ColumnHints{Date: "day"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		err = Records(r, ScanOptions{Schema: s}, func(cells []dataset.Cell) error {
+			text := cells[0].Day.String()
+			for i := 1; i < len(cells); i++ {
+				if !cells[i].Set {
+					text += " blank"
+					continue
+				}
+				d, err := cells[i].Decimal()
+				if err != nil {
+					return err
+				}
+				text += fmt.Sprintf(" %s %t", d.Text('f'), cells[i].Fixed)
+			}
+			got = append(got, text)
+			return nil
+		})
+		return got, err
+	}
+	got, err := read(records)
+	want := []string{
+		"2024-10-04 1234.50 true 5 true blank", "0001-01-01 -0.05 true 9223372036854775807 false -7 true",
+		"2024-10-05 0.00 true -1000000000000000000 false blank",
+	}
+	if err != nil || !slices.Equal(got, want) {
+		t.Errorf("the records are %q, %v, want %q", got, err, want)
+	}
+	if _, err := read([]record{{20000, 1, 1, nil}, {-800000, 1, 1, nil}}); err == nil || !strings.Contains(err.Error(), "column day") {
+		t.Errorf("a day before the calendar: %v", err)
 	}
 }

@@ -3,7 +3,11 @@
 // what was expected. It stores nothing.
 package ingest
 
-import "io"
+import (
+	"io"
+
+	"vastspan/core/dataset"
+)
 
 // A Reader reads the records of one file. Its header and sample are read at once, so that the file can be
 // described before its rows are taken by Scan or Records.
@@ -32,6 +36,15 @@ type Part interface {
 	Rows(take func(line int, row []string) error) error
 	// Valid reports whether all text of the part is UTF-8.
 	Valid() bool
+}
+
+// A directPart gives cells of some columns as they are kept, without a text between.
+type directPart interface {
+	Part
+	// Direct asks for the cells of a column of the header, as values of a type; false where they come as text alone.
+	Direct(column int, kind dataset.Type) bool
+	// Cell fills a cell of the row at hand; false where its text has to be read.
+	Cell(column int, into *dataset.Cell) bool
 }
 
 // A Row is one row as text. Line 1 is the header.

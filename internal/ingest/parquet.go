@@ -17,6 +17,8 @@ import (
 	"github.com/parquet-go/parquet-go/format"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
 )
 
 // parquetReader reads the flat columns of a Parquet file, a group of rows at a time, and of those only what is wanted.
@@ -122,7 +124,7 @@ func (t *parquetReader) Next() (Part, error) {
 }
 
 func (t *parquetReader) part(group, before int) *parquetPart {
-	return &parquetPart{t.file.RowGroups()[group], t.texts, t.wanted, before}
+	return &parquetPart{rows: t.file.RowGroups()[group], texts: t.texts, wanted: t.wanted, before: before}
 }
 
 // A parquetPart is one group of rows. The line of a row is its number and 1, as though a header stood before it.
@@ -131,6 +133,72 @@ type parquetPart struct {
 	texts  []toText
 	wanted []bool
 	before int
+	direct map[int]dataset.Type // what is asked for as it is
+	read   []*columnOfValues    // by the column of the header; nil for those that are not wanted
+}
+
+// Direct says whether the values of a column are given as they are: days as days, whole numbers and decimals of 64 bits as
+// numbers.
+func (p *parquetPart) Direct(column int, kind dataset.Type) bool {
+	chunk := p.rows.ColumnChunks()[column]
+	switch {
+	case kind == dataset.Date && isDate(chunk.Type()), kind == dataset.Number && scaleOf(chunk.Type()) >= 0:
+		if p.direct == nil {
+			p.direct = map[int]dataset.Type{}
+		}
+		p.direct[column] = kind
+		return true
+	}
+	return false
+}
+
+// Cell fills a cell of the row at hand.
+func (p *parquetPart) Cell(column int, into *dataset.Cell) bool {
+	c := p.read[column]
+	if into.Set = !c.value.IsNull(); !into.Set {
+		return true
+	}
+	if c.kind == dataset.Date {
+		into.Day = c.day()
+		return into.Day.Valid()
+	}
+	n := c.whole()
+	into.Number, into.Fixed, into.Text = decimal.Fixed{Digits: n, Decimals: uint8(c.scale)}, true, ""
+	return n < maxWhole && n > -maxWhole
+}
+
+// maxWhole is what a number that is kept in a machine word is smaller than, without its point.
+const maxWhole = 1_000_000_000_000_000_000
+
+func isDate(t parquet.Type) bool {
+	l := t.LogicalType()
+	if l == nil {
+		return false
+	}
+	_, is := l.Value.(*format.DateType)
+	return is
+}
+
+// scaleOf returns how many digits after the point whole numbers of a type have; -1 where it holds others.
+func scaleOf(t parquet.Type) int {
+	if t.Kind() != parquet.Int32 && t.Kind() != parquet.Int64 {
+		return -1
+	}
+	l := t.LogicalType()
+	if l == nil {
+		return 0
+	}
+	switch kind := l.Value.(type) {
+	case *format.DecimalType:
+		if kind.Scale >= 0 && kind.Scale <= decimal.MaxDecimals {
+			return int(kind.Scale)
+		}
+	case *format.IntType:
+		if kind.IsSigned {
+			return 0
+		}
+	}
+	return -1
 }
 
 // Valid reports whether the texts are UTF-8: that is not known.
@@ -150,6 +218,22 @@ type columnOfValues struct {
 	n, i   int
 	made   []byte // the text of the value at hand
 	days   []dayText
+	value  *parquet.Value // the one at hand
+	kind   dataset.Type   // of a value that is given as it is; empty for text
+	scale  int            // of a number that is
+}
+
+// day returns the day at hand.
+func (c *columnOfValues) day() civil.Day { return epoch + civil.Day(c.value.Int32()) }
+
+var epoch = civil.Of(1970, 1, 1)
+
+// whole returns the number at hand without its point.
+func (c *columnOfValues) whole() int64 {
+	if c.value.Kind() == parquet.Int32 {
+		return int64(c.value.Int32())
+	}
+	return c.value.Int64()
 }
 
 // A dayText is a day with its text: a column has the same ones again and again.
@@ -189,9 +273,15 @@ func (c *columnOfValues) next() (string, error) {
 		}
 	}
 	v := &c.buffer[c.i]
+	c.value = v
 	c.i++
-	if v.IsNull() {
+	switch {
+	case v.IsNull(), c.kind == dataset.Date && c.day().Valid():
 		return "", nil
+	case c.kind == dataset.Number:
+		if n := c.whole(); n < maxWhole && n > -maxWhole {
+			return "", nil
+		}
 	}
 	if c.days != nil {
 		return c.dayText(v), nil
@@ -214,6 +304,7 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		}
 	}()
 	row := make([]string, len(p.texts))
+	p.read = make([]*columnOfValues, len(p.texts))
 	var columns []*columnOfValues
 	for i, chunk := range p.rows.ColumnChunks() {
 		if !p.wanted[i] {
@@ -221,12 +312,14 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		}
 		c := &columnOfValues{at: i, text: p.texts[i], pages: chunk.Pages(), buffer: make([]parquet.Value, readAhead)}
 		defer c.pages.Close()
-		if l := chunk.Type().LogicalType(); l != nil {
-			if _, isDate := l.Value.(*format.DateType); isDate {
-				c.days = make([]dayText, heldDays)
-			}
+		if c.kind = p.direct[i]; c.kind == dataset.Number {
+			c.scale = scaleOf(chunk.Type())
+		}
+		if isDate(chunk.Type()) {
+			c.days = make([]dayText, heldDays)
 		}
 		columns = append(columns, c)
+		p.read[i] = c
 	}
 	for n := range int(p.rows.NumRows()) {
 		for _, c := range columns {
@@ -250,7 +343,7 @@ func textOf(c *parquet.Column) (toText, error) {
 		switch kind := l.Value.(type) {
 		case *format.DateType:
 			return func(b []byte, v *parquet.Value) []byte {
-				return (civil.Of(1970, 1, 1) + civil.Day(v.Int32())).AppendText(b)
+				return (epoch + civil.Day(v.Int32())).AppendText(b)
 			}, nil
 		case *format.TimestampType:
 			return timestampText(kind), nil
@@ -324,12 +417,16 @@ func timestampText(kind *format.TimestampType) toText {
 
 // decimalText writes a decimal of so many digits after the point.
 func decimalText(c *parquet.Column, scale int) toText {
-	switch c.Type().Kind() {
-	case parquet.Int32:
+	switch kind := c.Type().Kind(); {
+	case kind == parquet.Int32 && scale >= 0:
+		return func(b []byte, v *parquet.Value) []byte { return appendFixed(b, int64(v.Int32()), scale) }
+	case kind == parquet.Int64 && scale >= 0:
+		return func(b []byte, v *parquet.Value) []byte { return appendFixed(b, v.Int64(), scale) }
+	case kind == parquet.Int32:
 		return func(b []byte, v *parquet.Value) []byte {
 			return pointed(strconv.AppendInt(b, int64(v.Int32()), 10), scale)
 		}
-	case parquet.Int64:
+	case kind == parquet.Int64:
 		return func(b []byte, v *parquet.Value) []byte { return pointed(strconv.AppendInt(b, v.Int64(), 10), scale) }
 	}
 	return func(b []byte, v *parquet.Value) []byte { // two's complement, the highest byte first
@@ -340,6 +437,33 @@ func decimalText(c *parquet.Column, scale int) toText {
 		}
 		return pointed(n.Append(b, 10), scale)
 	}
+}
+
+// maxFixed is how many bytes a number of 64 bits takes with a point and up to 18 digits behind it.
+const maxFixed = 40
+
+// appendFixed writes a number of so many digits after the point, 0 or more, that is given without it.
+func appendFixed(b []byte, n int64, scale int) []byte {
+	var text [maxFixed]byte
+	at := len(text)
+	rest := uint64(n)
+	if n < 0 {
+		rest = -rest
+	}
+	for digits := 0; rest > 0 || digits <= scale; digits++ {
+		if digits == scale && scale > 0 {
+			at--
+			text[at] = '.'
+		}
+		at--
+		text[at] = byte('0' + rest%10)
+		rest /= 10
+	}
+	if n < 0 {
+		at--
+		text[at] = '-'
+	}
+	return append(b, text[at:]...)
 }
 
 // pointed puts the point into a number that is written without, so many digits from its end.

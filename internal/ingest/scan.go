@@ -241,6 +241,11 @@ func (p *parser) clone() *parser {
 func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 	p.valid = b.Valid()
 	file := fileOf(b)
+	direct, _ := b.(directPart)
+	given := make([]bool, len(p.schema.Columns))
+	for _, i := range p.columns {
+		given[i] = direct != nil && direct.Direct(p.at[i], p.schema.Columns[i].Type)
+	}
 	err := b.Rows(func(line int, row []string) error {
 		sound := len(row) == p.fields
 		if !sound {
@@ -253,8 +258,10 @@ func (p *parser) rows(b Part, take func(int, []dataset.Cell) error) error {
 				break
 			}
 			c := &p.schema.Columns[i]
-			text := row[p.at[i]]
-			fault := p.cell(c, text, &p.cells[i])
+			text, fault := row[p.at[i]], ""
+			if !given[i] || !direct.Cell(p.at[i], &p.cells[i]) {
+				fault = p.cell(c, text, &p.cells[i])
+			}
 			if fault == "" && i == p.day && !p.cells[i].Set && !p.allowUndated {
 				fault = "expected a date; records without one are accepted only on request (allow undated)"
 			}
