@@ -49,9 +49,9 @@ const (
 	ofJobs    = "/ageing?dataset=jobs&by=kind&amount=cost&within=14"
 	monday    = "/brief/monday-crossings?rehearse=yes"
 	twoWeeks  = "document.querySelector('[data-make-span]').click(); setTimeout(() => { const name = document.querySelector('#new-name'); " +
-		"name.value = 'two-weeks-before'; name.dispatchEvent(new Event('input', {bubbles: true})); " +
-		"for (const words of ['trailing', 'excluding today', '1 year earlier']) [...document.querySelectorAll('[data-blocks] button')]" +
-		".find((b) => b.textContent.trim() === words).click() }, 300)"
+		"name.value = 'ninety-last-year'; name.dispatchEvent(new Event('input', {bubbles: true})); " +
+		"['trailing', 'excluding today', '1 year earlier'].forEach((words, i) => setTimeout(() => " +
+		"[...document.querySelectorAll('[data-blocks] button')].find((b) => b.textContent.trim() === words).click(), 100 * i)) }, 300)"
 	changing = "document.querySelector('[data-change-calendar]').click()"
 	aFile    = "const list = new DataTransfer(); list.items.add(new File(['sold on;zip;pier;revenue\\n03/14/2026;00501;North;1.234,50\\n" +
 		"03/15/2026;10001;South;65,5\\n'], 'Bay sales 2026.csv')); const input = document.querySelector('[data-file]'); " +
@@ -109,7 +109,7 @@ var commands = []command{
 		"vastspan brief show monday-crossings | head -9", "vastspan receipt create monday-crossings --title 'Monday brief, 19 October'",
 		"printf 'sailed_on,booked_on,route,fare_class,channel,passengers,fare\\n" +
 			"2026-09-29,2026-09-28,Gull Rock,car,web,2,100.00\\n' > late.csv; vastspan load crossings late.csv",
-		"vastspan receipt compare 1",
+		"vastspan receipt compare 1 | head -9",
 		"vastspan schedule add openings --brief monday-crossings --days 'first business day of this month' --since 2026-08-01 " +
 			"--deliver 'folder openings xlsx,markdown'; vastspan schedule run; sleep 2; vastspan schedule deliveries",
 	}},
@@ -209,7 +209,7 @@ func take(ctx context.Context, p page, address string) error {
 		),
 		chromedp.WaitVisible(p.ready, chromedp.ByQuery),
 		chromedp.Evaluate(p.before, nil),
-		chromedp.Sleep(1200*time.Millisecond),
+		chromedp.Sleep(1500*time.Millisecond),
 		chromedp.CaptureScreenshot(&png),
 	)
 	if err != nil {

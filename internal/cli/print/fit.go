@@ -2,6 +2,7 @@ package print
 
 import (
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -43,29 +44,34 @@ func fit(rows [][]string, l Look, width int) []block {
 	for i := range widths {
 		whole.columns = append(whole.columns, i)
 	}
-	over := lineWidth(widths, whole.columns) - width
-	if width == 0 || over <= 0 {
+	if width == 0 || lineWidth(widths, whole.columns) <= width {
 		return []block{whole}
 	}
-	for over > 0 {
+	// What says nothing is left out first.
+	whole.columns = slices.DeleteFunc(whole.columns, func(i int) bool { return i >= max(l.Lead, 1) && isBlank(rows[1:], i) })
+	over := lineWidth(widths, whole.columns) - width
+	for ; over > 0; over-- {
 		widest := -1
-		for i, w := range widths {
-			if !l.Right[i] && w > minText && (widest < 0 || w > widths[widest]) {
+		for _, i := range whole.columns {
+			if !l.Right[i] && widths[i] > minText && (widest < 0 || widths[i] > widths[widest]) {
 				widest = i
 			}
 		}
 		if widest < 0 {
 			break
 		}
-		cut := min(over, widths[widest]-minText)
-		widths[widest] -= cut
+		widths[widest]--
 		whole.widths[widest] = widths[widest]
-		over -= cut
 	}
 	if over <= 0 {
 		return []block{whole}
 	}
 	return apart(columnWidths(rows), l, width)
+}
+
+// isBlank reports whether a column has no cell that says anything.
+func isBlank(rows [][]string, column int) bool {
+	return len(rows) > 0 && !slices.ContainsFunc(rows, func(row []string) bool { return column < len(row) && row[column] != "" })
 }
 
 // apart puts as many groups of columns into each block as fit beside the leading columns.

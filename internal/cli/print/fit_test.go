@@ -99,3 +99,13 @@ func TestApartKeepsGroupsTogether(t *testing.T) {
 		t.Errorf("the blocks are %v", blocks)
 	}
 }
+
+func TestBlankColumnsAreLeftOutFirst(t *testing.T) {
+	g := &table.Grid{Header: []string{"item", "group", "why"}, Rows: [][]string{{"Fares", "", "late records"}, {"People", "", "none"}}}
+	if got := drawn(g, Look{}, 24); strings.Contains(got, "group") || strings.Contains(got, "late\n") {
+		t.Errorf("the table is\n%s", got)
+	}
+	if got := drawn(g, Look{}, 0); !strings.Contains(got, "group") {
+		t.Errorf("where there is room, the table is\n%s", got)
+	}
+}
