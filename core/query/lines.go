@@ -311,7 +311,7 @@ func (up *Lineup) Grid() *table.Grid {
 
 // Document returns lines as they are taken away.
 func (up *Lineup) Document() *table.Document {
-	d := &table.Document{Name: "lines", Title: "lines", All: up.Grid(), Shown: []table.Shown{up.Shown()}}
+	d := &table.Document{Name: "lines", Title: "lines", All: up.Grid(), Show: func() []table.Shown { return []table.Shown{up.Shown()} }}
 	d.About = table.AsOfFacts(up.AsOf, up.AtClose, up.Calendar)
 	for i := range up.Lines {
 		d.About = append(d.About, up.Lines[i].about()...)

@@ -16,13 +16,18 @@ type Document struct {
 	All   *Grid   // everything as one grid, as CSV has it
 	Apart []Sheet // the same in parts that stand apart; none where it is one
 	Shown []Shown // as people read it; none where they read the grid
+	// Show gives what people read where it is not made yet.
+	Show  func() []Shown `json:"-"`
 	About []Fact
 }
 
 // Readable returns the parts of a document as people read them.
 func (d *Document) Readable() []Shown {
-	if len(d.Shown) > 0 {
+	switch {
+	case len(d.Shown) > 0:
 		return d.Shown
+	case d.Show != nil:
+		return d.Show()
 	}
 	var list []Shown
 	for _, sheet := range d.Sheets() {
@@ -83,7 +88,9 @@ func Plain(name string, g *Grid) *Document { return &Document{Name: name, Title:
 
 // Document returns the answer as it is taken away.
 func (a *Answer) Document() *Document {
-	return &Document{Name: a.Dataset + "-total", Title: a.Dataset, All: a.Grid(), Shown: a.Shown(false), About: a.About()}
+	return &Document{
+		Name: a.Dataset + "-total", Title: a.Dataset, All: a.Grid(), About: a.About(), Show: func() []Shown { return a.Shown(false) },
+	}
 }
 
 // About returns what an answer rests on: its records, as of when, its spans with their days and what they are compared

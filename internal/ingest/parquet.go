@@ -31,6 +31,7 @@ type parquetReader struct {
 	sample  []Row
 	written Written
 	group   int // the next one
+	from    int // the row of it that comes next
 	before  int // rows of the groups before
 }
 
@@ -44,7 +45,7 @@ func openParquet(w Written, file randomFile, size int64) (reader Reader, err err
 			reader, err = nil, damaged("Parquet", fmt.Errorf("%v", broken))
 		}
 	}()
-	f, err := parquet.OpenFile(file, size, parquet.SkipBloomFilters(true), parquet.SkipPageIndex(true), parquet.ReadBufferSize(1<<20))
+	f, err := parquet.OpenFile(file, size, parquet.SkipBloomFilters(true), parquet.ReadBufferSize(1<<20))
 	if err != nil {
 		return nil, damaged("Parquet", err)
 	}
@@ -111,28 +112,38 @@ func (t *parquetReader) Select(columns []int) {
 	}
 }
 
-// Next returns the next group of rows.
+// groupPart is how many rows a part has at most: groups may be of any size, and what is made of a part is held as a whole.
+const groupPart = 1 << 16
+
+// Next returns the next rows: a group of them, or a part of a large one.
 func (t *parquetReader) Next() (Part, error) {
 	groups := t.file.RowGroups()
 	if t.group == len(groups) {
 		return nil, io.EOF
 	}
 	part := t.part(t.group, t.before)
-	t.before += int(groups[t.group].NumRows())
-	t.group++
+	rows := int(groups[t.group].NumRows())
+	part.from, part.count = t.from, min(groupPart, rows-t.from)
+	if t.from += part.count; t.from >= rows {
+		t.before += rows
+		t.group, t.from = t.group+1, 0
+	}
 	return part, nil
 }
 
 func (t *parquetReader) part(group, before int) *parquetPart {
-	return &parquetPart{rows: t.file.RowGroups()[group], texts: t.texts, wanted: t.wanted, before: before}
+	rows := t.file.RowGroups()[group]
+	return &parquetPart{rows: rows, texts: t.texts, wanted: t.wanted, before: before, count: int(rows.NumRows())}
 }
 
-// A parquetPart is one group of rows. The line of a row is its number and 1, as though a header stood before it.
+// A parquetPart is rows of a group. The line of a row is its number and 1, as though a header stood before it.
 type parquetPart struct {
 	rows   parquet.RowGroup
 	texts  []toText
 	wanted []bool
 	before int
+	from   int // the first row of the group
+	count  int
 	direct map[int]dataset.Type // what is asked for as it is
 	read   []*columnOfValues    // by the column of the header; nil for those that are not wanted
 }
@@ -312,6 +323,11 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		}
 		c := &columnOfValues{at: i, text: p.texts[i], pages: chunk.Pages(), buffer: make([]parquet.Value, readAhead)}
 		defer c.pages.Close()
+		if p.from > 0 {
+			if err := c.pages.SeekToRow(int64(p.from)); err != nil {
+				return damaged("Parquet", err)
+			}
+		}
 		if c.kind = p.direct[i]; c.kind == dataset.Number {
 			c.scale = scaleOf(chunk.Type())
 		}
@@ -321,7 +337,7 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		columns = append(columns, c)
 		p.read[i] = c
 	}
-	for n := range int(p.rows.NumRows()) {
+	for n := range p.count {
 		for _, c := range columns {
 			if row[c.at], err = c.next(); err != nil {
 				if errors.Is(err, io.EOF) {
@@ -330,7 +346,7 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 				return damaged("Parquet", err)
 			}
 		}
-		if err := take(p.before+n+2, row); err != nil {
+		if err := take(p.before+p.from+n+2, row); err != nil {
 			return err
 		}
 	}

@@ -147,22 +147,13 @@ func (s *DayTables) own(ctx context.Context, today civil.Day) (civil.Interval, e
 
 func dayTables(ctx context.Context, l *book.Library, made store.DaysMade) (store.DayTables, error) {
 	reach, today := made.Reach, made.AsOf
-	t := store.DayTables{DaysMade: made, Calendars: map[string][]daytable.Row{}, Spans: map[string]civil.Set{}}
+	t := store.DayTables{DaysMade: made, Calendars: map[string]func(civil.Day) (daytable.Row, error){}, Spans: map[string]civil.Set{}}
 	for _, name := range l.CalendarNames() {
 		cal, err := l.Calendar(name)
 		if err != nil {
 			return t, err
 		}
-		for d := reach.Start; d < reach.End; d++ {
-			row, err := daytable.Of(cal, d, today)
-			if err != nil {
-				return t, err
-			}
-			t.Calendars[name] = append(t.Calendars[name], row)
-		}
-		if err := ctx.Err(); err != nil {
-			return t, err
-		}
+		t.Calendars[name] = func(d civil.Day) (daytable.Row, error) { return daytable.Of(cal, d, today) }
 	}
 	for _, name := range l.SpanNames() {
 		if err := ctx.Err(); err != nil {

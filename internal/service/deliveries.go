@@ -52,6 +52,7 @@ type parcel struct {
 // parcelOf returns what a receipt brings.
 func parcelOf(r *Receipt, d *table.Document) (json.RawMessage, error) {
 	document := *d
+	document.Shown = d.Readable()
 	document.Name = fmt.Sprintf("%s-%s-receipt-%d", d.Name, r.Body.AsOf, r.ID)
 	document.About = append([]table.Fact{
 		{Name: "receipt", Text: fmt.Sprint(r.ID)}, {Name: "checksum", Text: r.Checksum},

@@ -217,6 +217,22 @@ func (v *BriefView) Document() *table.Document {
 	for _, p := range v.Brief.Prompts {
 		d.About = append(d.About, table.Fact{Name: "prompt", Of: p.Name, Text: v.Prompts[p.Name]})
 	}
+	type titled struct {
+		title string
+		*table.Document
+	}
+	var parts []titled
+	d.Show = func() (list []table.Shown) {
+		for _, p := range parts {
+			for j, shown := range p.Readable() {
+				if j == 0 {
+					shown.Title = p.title
+				}
+				list = append(list, shown)
+			}
+		}
+		return list
+	}
 	for i := range v.Items {
 		it := &v.Items[i]
 		var part *table.Document
@@ -237,12 +253,7 @@ func (v *BriefView) Document() *table.Document {
 			}
 			d.Apart = append(d.Apart, table.Sheet{Title: title, Grid: sheet.Grid})
 		}
-		for j, shown := range part.Readable() {
-			if j == 0 {
-				shown.Title = it.Item.Title
-			}
-			d.Shown = append(d.Shown, shown)
-		}
+		parts = append(parts, titled{it.Item.Title, part})
 		d.About = append(d.About, table.Fact{Name: "item", Text: it.Item.Title})
 		d.About = append(d.About, part.About...)
 	}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"iter"
 	"strconv"
 	"strings"
 	"time"
@@ -79,10 +80,10 @@ type DaysMade struct {
 	Reach    civil.Interval
 }
 
-// DayTables is the content of the day tables.
+// DayTables is the content of the day tables. The rows of calendars are made when they are written: they are many.
 type DayTables struct {
 	DaysMade
-	Calendars map[string][]daytable.Row
+	Calendars map[string]func(civil.Day) (daytable.Row, error)
 	Spans     map[string]civil.Set // closed sets, cut to the days of the table
 }
 
@@ -118,25 +119,26 @@ func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
 			return err
 		}
 		columns := append([]string{"calendar", "day", "weekday", "position", "business_day", "holiday"}, daytable.Columns()...)
-		if err := copyRows(ctx, conn, "calendar_days", columns, t.calendarRows()); err != nil {
+		if err := copyRows(ctx, conn, "calendar_days", columns, t.calendarRows); err != nil {
 			return err
 		}
-		return copyRows(ctx, conn, "span_days", []string{"span", "day"}, t.spanRows())
+		return copyRows(ctx, conn, "span_days", []string{"span", "day"}, t.spanRows)
 	})
 }
 
-func (t *DayTables) calendarRows() [][]any {
-	var out [][]any
-	for name, rows := range t.Calendars {
-		for _, r := range rows {
+func (t *DayTables) calendarRows(yield func([]any, error) bool) {
+	for name, of := range t.Calendars {
+		for d := t.Reach.Start; d < t.Reach.End; d++ {
+			r, err := of(d)
 			row := []any{name, r.Day.Time(), r.Weekday.Short(), string(r.Position), r.BusinessDay, r.Holiday}
 			for i, cell := range r.Cells {
 				row = append(row, cellValue(cell, daytable.IsLabel(i)))
 			}
-			out = append(out, row)
+			if !yield(row, err) || err != nil {
+				return
+			}
 		}
 	}
-	return out
 }
 
 func cellValue(cell string, label bool) any {
@@ -153,21 +155,30 @@ func cellValue(cell string, label bool) any {
 	return n
 }
 
-func (t *DayTables) spanRows() [][]any {
-	var out [][]any
+func (t *DayTables) spanRows(yield func([]any, error) bool) {
 	for name, set := range t.Spans {
 		for v := range set.Intervals() {
 			for d := v.Start; d < v.End; d++ {
-				out = append(out, []any{name, d.Time()})
+				if !yield([]any{name, d.Time()}, nil) {
+					return
+				}
 			}
 		}
 	}
-	return out
 }
 
-func copyRows(ctx context.Context, conn *sql.Conn, table string, columns []string, rows [][]any) error {
+func copyRows(ctx context.Context, conn *sql.Conn, table string, columns []string, rows iter.Seq2[[]any, error]) error {
+	next, stop := iter.Pull2(rows)
+	defer stop()
+	source := pgx.CopyFromFunc(func() ([]any, error) {
+		row, err, _ := next() // no row ends it
+		if err == nil {
+			err = ctx.Err()
+		}
+		return row, err
+	})
 	return conn.Raw(func(driver any) error {
-		_, err := driver.(*stdlib.Conn).Conn().CopyFrom(ctx, pgx.Identifier{"days", table}, columns, pgx.CopyFromRows(rows))
+		_, err := driver.(*stdlib.Conn).Conn().CopyFrom(ctx, pgx.Identifier{"days", table}, columns, source)
 		return err
 	})
 }
