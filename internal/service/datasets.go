@@ -441,6 +441,8 @@ func (c *ColumnDescription) use(column *dataset.Column) error {
 		switch {
 		case column.Type.IsTime():
 			column.Role = dataset.Detail
+		case column.Type == dataset.Number:
+			column.Role = dataset.Amount
 		case column.Type == dataset.Text && column.Role == dataset.Amount:
 			column.Role = dataset.Category
 		}
