@@ -75,7 +75,7 @@ func run(sizes string) error {
 		return err
 	}
 	defer func() { _ = pg.Stop() }()
-	st, err := store.Open(ctx, pg.URL)
+	st, err := store.Open(ctx, pg.URL, store.Options{Columns: filepath.Join(folder, "columns")})
 	if err != nil {
 		return err
 	}

@@ -41,3 +41,17 @@ func (r *WallReader) DayOf(m Moment) Day {
 	}
 	return dateOf(m + r.period.offset - Moment(r.starts)*Second)
 }
+
+// Ahead returns how far what the clock shows at a moment is ahead of UTC.
+func (r *WallReader) Ahead(m Moment) Moment {
+	r.find(m)
+	return r.period.offset
+}
+
+// DateAndTime returns the civil date and the time that the clock shows.
+func (r *WallReader) DateAndTime(m Moment) (Day, Moment) {
+	r.find(m)
+	w := m + r.period.offset
+	date := dateOf(w)
+	return date, w - wallOf(date, 0)
+}

@@ -129,7 +129,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	defer func() { err = errors.Join(err, database.close()) }()
-	svc, err := service.Open(ctx, database.url, clock)
+	svc, err := service.Open(ctx, database.url, filepath.Join(base, folder, "columns"), clock)
 	if err != nil {
 		return err
 	}

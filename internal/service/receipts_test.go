@@ -34,7 +34,7 @@ type desk struct {
 
 func open(t *testing.T) *desk {
 	t.Helper()
-	st, err := store.Open(context.Background(), database)
+	st, err := store.Open(context.Background(), database, store.Options{Columns: t.TempDir()})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -92,9 +92,10 @@ func New(st *store.Store, clock Clock) *Service {
 	return s
 }
 
-// Open opens the database at an address and returns a service on it; Close must follow.
-func Open(ctx context.Context, url string, clock Clock) (*Service, error) {
-	st, err := store.Open(ctx, url)
+// Open opens the database at an address and returns a service on it, which keeps columnar forms of the records in a folder
+// of its own; Close must follow.
+func Open(ctx context.Context, url, columns string, clock Clock) (*Service, error) {
+	st, err := store.Open(ctx, url, store.Options{Columns: columns})
 	if err != nil {
 		return nil, err
 	}

@@ -15,6 +15,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/tally"
+	"vastspan/internal/columns"
 )
 
 // Source returns a dataset to be totalled: from its rollup in memory where that can answer, else in one
@@ -24,6 +25,15 @@ func (s *Store) Source(d *Dataset) tally.Source { return &source{s, d, fromMemor
 
 // RollupSource is Source without the rollup in memory.
 func (s *Store) RollupSource(d *Dataset) tally.Source { return &source{s, d, fromRollup} }
+
+// FormSource is Source from the columnar form alone; false where there is none yet.
+func (s *Store) FormSource(ctx context.Context, d *Dataset) (tally.Source, bool, error) {
+	f, err := s.forms.current(ctx, d)
+	if err != nil || f == nil {
+		return nil, false, err
+	}
+	return f.Source(), true, nil
+}
 
 // RecordSource is Source over the records themselves, whatever rollup there is.
 func (s *Store) RecordSource(d *Dataset) tally.Source { return &source{s, d, fromRecords} }
@@ -46,24 +56,22 @@ type source struct {
 // Partials reads partial results and coverage in one snapshot, so that a load that ends meanwhile is
 // either wholly in them or not at all.
 func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
+	if err := p.Check(r.dataset.Schema.With(p.Lengths)); err != nil {
+		return tally.Found{}, err
+	}
+	if r.from == fromMemory {
+		if found, answered, err := r.atHand(ctx, p, into); answered || err != nil {
+			return found, err
+		}
+	}
 	var found tally.Found
 	d, err := r.store.with(ctx, r.dataset, p.Lengths)
 	if err != nil {
 		return found, err
 	}
-	if err := p.Check(&d.Schema); err != nil {
-		return found, err
-	}
 	r = &source{r.store, d, r.from}
 	g := r.dataset.recordGrain(r.dataset.axis(p))
 	if sums, ok := r.dataset.rollupFor(p); ok && r.from >= fromRollup {
-		if r.from == fromMemory {
-			if c, err := r.store.rollups.current(ctx, sums); err != nil {
-				return found, err
-			} else if c != nil && c.answers(p) {
-				return c.partials(ctx, p, into)
-			}
-		}
 		g = sums.grain()
 	}
 	err = r.store.Snapshot(ctx, func(ctx context.Context) error {
@@ -72,6 +80,27 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 		return err
 	})
 	return found, err
+}
+
+// atHand answers from sums in memory, or from the columnar form; false where SQL has to.
+func (r *source) atHand(ctx context.Context, p *tally.Plan, into tally.Collector) (found tally.Found, answered bool, err error) {
+	if sums, ok := r.dataset.rollupFor(p); ok {
+		if c, err := r.store.rollups.current(ctx, sums); err != nil {
+			return found, false, err
+		} else if c != nil && c.answers(p) {
+			found, err = c.partials(ctx, p, into)
+			return found, true, err
+		}
+	}
+	form, err := r.store.forms.current(ctx, r.dataset)
+	if err != nil || form == nil {
+		return found, false, err
+	}
+	if found, err = form.Source().Partials(ctx, p, into); columns.Broken(err) { // nothing has been collected
+		r.store.forms.broken(r.dataset, form, err)
+		return tally.Found{}, false, nil
+	}
+	return found, true, err
 }
 
 // snapshot asks for everything that a plan needs.

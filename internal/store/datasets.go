@@ -30,7 +30,9 @@ type Dataset struct {
 	// NextRecord is greater than the number of any record so far.
 	NextRecord int64
 	// HourStep is how many seconds its hour sums are apart; 0 where it keeps none.
-	HourStep  int64
+	HourStep int64
+	// Content names what the dataset holds: it changes with every change of its records.
+	Content   string
 	CreatedAt time.Time
 	// lengths is the SQL of columns that are no columns of the table.
 	lengths map[string]string
@@ -179,6 +181,7 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 		return err
 	}
 	s.rollups.evict(d.ID)
+	s.forms.evict(d.ID)
 	s.sweep(context.WithoutCancel(ctx))
 	return nil
 }
@@ -242,7 +245,7 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
-		return tx.Model(d).Update("version", d.Version+1).Error
+		return tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "content": newContent()}).Error
 	})
 	return load, err
 }

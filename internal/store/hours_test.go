@@ -126,9 +126,11 @@ func TestTimedTotalsAgree(t *testing.T) {
 		}
 		name := fmt.Sprintf("clocked-%d", i)
 		text := clockedCSV(rng, clock, c.change, 200)
-		s.mustLoad(t, name, text, ingest.ColumnHints{
-			Date: "at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: c.zone, DayStarts: c.starts,
-		}, true)
+		for _, part := range inParts(text, 1+i%3) {
+			s.mustLoad(t, name, part, ingest.ColumnHints{
+				Date: "at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: c.zone, DayStarts: c.starts,
+			}, true)
+		}
 		d, err := s.Dataset(ctx, name)
 		if err != nil {
 			t.Fatal(err)
@@ -152,7 +154,7 @@ func TestTimedTotalsAgree(t *testing.T) {
 			}
 			want := list.describe(t, request)
 			for from, source := range map[string]tally.Source{
-				"the columns in memory": s.Source(d), "sums": s.RollupSource(d), "the records": s.RecordSource(d),
+				"the columnar form": s.mustForm(t, d), "the sums in memory": s.Source(d), "sums": s.RollupSource(d), "the records": s.RecordSource(d),
 				"the file": &ingest.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
 			} {
 				p, err := tally.NewPlan(request)

@@ -120,7 +120,7 @@ func TestLengthsAgree(t *testing.T) {
 				t.Fatal(err)
 			}
 			for from, source := range map[string]tally.Source{
-				"the records": s.Source(d), "the file": &ingest.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
+				"the columnar form": s.mustForm(t, d), "the records": s.RecordSource(d), "the file": &ingest.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
 			} {
 				p, err := tally.NewPlan(tally.Request{
 					Periods: tally.EachOfDays(allDays), Figures: figuresOf("count", "sum "+l.String()), Where: filters,

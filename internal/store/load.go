@@ -19,6 +19,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
+	"vastspan/internal/columns"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 )
@@ -52,11 +53,13 @@ type LoadInput struct {
 // file is loaded whole or not at all. Errors in it are *ingest.Faults.
 func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 	var load *Load
+	form := &loadForm{forms: s.forms}
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		var err error
-		load, err = in.run(ctx, tx, conn)
+		load, err = in.run(ctx, tx, conn, form)
 		return err
 	})
+	form.end(err)
 	return load, err
 }
 
@@ -93,7 +96,7 @@ func ignoreDone(err error) error {
 	return nil
 }
 
-func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Load, error) {
+func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, form *loadForm) (*Load, error) {
 	d, err := in.dataset(tx)
 	if err != nil {
 		return nil, err
@@ -122,7 +125,10 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 			return nil, err
 		}
 	}
-	job, err := in.copy(ctx, conn, d, load.ID)
+	if err := form.begin(d); err != nil {
+		return nil, err
+	}
+	job, err := in.copy(ctx, conn, d, load.ID, form)
 	if err != nil {
 		return nil, err
 	}
@@ -168,7 +174,13 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn) (*Loa
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	return load, tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep}).Error
+	content, err := form.publish(load)
+	if err != nil {
+		return nil, err
+	}
+	return load, tx.Model(d).Updates(map[string]any{
+		"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep, "content": content,
+	}).Error
 }
 
 // maxFileNames is how many files of a load are named.
@@ -195,7 +207,7 @@ func (in *LoadInput) dataset(tx *gorm.DB) (*Dataset, error) {
 	if err != nil {
 		return nil, err
 	}
-	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1, HourStep: hourStep(schema)}
+	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1, HourStep: hourStep(schema), Content: newContent()}
 	return d, d.create(tx)
 }
 
@@ -207,12 +219,13 @@ type loadJob struct {
 	coverage tally.Coverage
 	next     int64 // the number of the first record after it
 	sums     []*loadRollup
+	form     *loadForm
 }
 
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
-func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64) (*loadJob, error) {
-	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord}
+func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64, form *loadForm) (*loadJob, error) {
+	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: form}
 	for _, t := range d.rollupTables() {
 		l.sums = append(l.sums, newLoadRollup(t))
 	}
@@ -233,6 +246,9 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 			func(b encoded) error {
 				l.coverage.Merge(b.coverage)
 				l.next = max(l.next, b.next)
+				if err := form.add(b.block); err != nil {
+					return err
+				}
 				_, err := out.Write(b.rows)
 				return err
 			},
@@ -291,6 +307,7 @@ type encoded struct {
 	rows     []byte
 	coverage tally.Coverage
 	next     int64
+	block    *columns.Block // nil where no form is made
 }
 
 // encode writes a block of rows and adds them up. A record's number grows with its line, so that
@@ -303,6 +320,7 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 	err := rows(func(at int, cells []dataset.Cell) error {
 		number := l.dataset.NextRecord + int64(at)
 		e.next = number + 1
+		l.form.encode(worker, number, cells)
 		line = strconv.AppendInt(line, number, 10)
 		line = append(line, '\t')
 		line = strconv.AppendInt(line, l.load, 10)
@@ -331,7 +349,7 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 		}
 		return nil
 	})
-	e.rows = line
+	e.rows, e.block = line, l.form.take(worker)
 	return e, err
 }
 

@@ -69,8 +69,8 @@ func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
 			return err
 		}
 	}
-	d.Version++
-	return tx.Model(d).Update("version", d.Version).Error
+	d.Version, d.Content = d.Version+1, newContent()
+	return tx.Model(d).Updates(map[string]any{"version": d.Version, "content": d.Content}).Error
 }
 
 // alter changes the tables of records, those replaced among them.

@@ -38,7 +38,7 @@ type sumTable struct {
 	sums    []measure.Sums // as many for each place as there are amounts
 	amounts int
 	full    bool // there is too much to be held: the database has to add up
-	uneven  bool // an hour lies on two days
+	uneven  bool // a step lies on two days, or in two hours
 	clock   *civil.WallReader
 }
 
@@ -163,6 +163,8 @@ func (f *loadRollup) slotOf(t *sumTable, c *dataset.Cell) int {
 		slot = (m - f.step + 1) / f.step
 		t.uneven = t.uneven || t.clock.DayOf(civil.Moment(slot*f.step)) != c.Day
 	}
+	// Where the clock changes within the step, what it shows before and after belongs to different hours.
+	t.uneven = t.uneven || t.clock.Ahead(civil.Moment(slot*f.step)) != t.clock.Ahead(civil.Moment(m))
 	return slot
 }
 

@@ -26,6 +26,7 @@ type Store struct {
 	sql     *sql.DB
 	long    *gorm.DB // for what callers send or take at their own speed: files and downloads
 	rollups *rollupCache
+	forms   *formCache
 }
 
 // The connections to the database. Those for files and downloads are apart, so that callers who stall
@@ -42,9 +43,15 @@ const (
 	statementTimeout = "900000"
 )
 
+// Options say what a store keeps beside the database.
+type Options struct {
+	// Columns is the folder for columnar forms of the records, of the service alone; none are kept where it is empty.
+	Columns string
+}
+
 // Open connects to a database and brings its tables up to date. An address without a password takes it
 // from PGPASSWORD or the password file, as libpq does.
-func Open(ctx context.Context, url string) (*Store, error) {
+func Open(ctx context.Context, url string, o Options) (*Store, error) {
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, errors.New("the address of the database cannot be read: expected postgres://NAME@HOST/DATABASE") // it may hold a password
@@ -64,7 +71,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if s.sql, err = s.db.DB(); err != nil {
 		return nil, err
 	}
-	s.rollups = newRollupCache(s)
+	s.rollups, s.forms = newRollupCache(s), newFormCache(s, o.Columns)
 	if err := s.sql.PingContext(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database cannot be opened: %w", err), s.Close())
 	}
@@ -72,6 +79,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), s.Close())
 	}
 	s.sweep(ctx)
+	if err := s.forms.sweep(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("the folder of columns cannot be used: %w", err), s.Close())
+	}
 	return s, nil
 }
 
@@ -93,6 +103,7 @@ func connect(config *pgx.ConnConfig, most int) (*gorm.DB, error) {
 // Close ends all connections.
 func (s *Store) Close() error {
 	s.rollups.close()
+	s.forms.close()
 	pool, err := s.long.DB()
 	if err == nil {
 		err = pool.Close()
@@ -190,6 +201,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-load-modes", Migrate: addModes},
 				{ID: "2026-11-renames", Migrate: createRenames},
 				{ID: "2026-11-deliveries", Migrate: createDeliveries},
+				{ID: "2026-11-contents", Migrate: addContent},
 			},
 		).Migrate()
 	})

@@ -33,7 +33,7 @@ func open(t *testing.T) *site {
 
 func openOn(t *testing.T, database string) *site {
 	t.Helper()
-	st, err := store.Open(context.Background(), database)
+	st, err := store.Open(context.Background(), database, store.Options{Columns: t.TempDir()})
 	if err != nil {
 		t.Fatal(err)
 	}

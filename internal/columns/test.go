@@ -1,0 +1,214 @@
+package columns
+
+import (
+	"slices"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+)
+
+// A test is one condition of a filter, made ready for a piece.
+type test struct {
+	input int
+	// allowed are the codes that pass, where there are few codes; of moments, the days from first on that do.
+	allowed []bool
+	first   int64
+	byDay   bool
+	// Else a code passes that lies in a range, or that does not where out is set.
+	ranges [][2]int64
+	out    bool
+	// Else a cell is asked.
+	slow func(*dataset.Cell) bool
+}
+
+// maxListed is how many codes are tried beforehand.
+const maxListed = 1 << 16
+
+// tests makes the filters of a plan ready: each is met where any of its tests is.
+func (v *view) tests() ([][]test, error) {
+	var list [][]test
+	for _, f := range v.plan.Where {
+		var any []test
+		merged := f.Merged()
+		for i := range merged {
+			one, err := v.test(&merged[i])
+			if err != nil {
+				return nil, err
+			}
+			any = append(any, one)
+		}
+		list = append(list, any)
+	}
+	return list, nil
+}
+
+func (v *view) test(q *dataset.Condition) (test, error) {
+	var t test
+	at, err := v.input(q.Column)
+	if err != nil {
+		return t, err
+	}
+	ask, err := v.asking(q)
+	if err != nil {
+		return t, err
+	}
+	t.input = at
+	in := &v.inputs[at]
+	clock := v.clock.Reader()
+	switch {
+	case in.top <= maxListed:
+		t.allowed = make([]bool, in.top+1)
+		for code := range t.allowed {
+			cell := in.cell(int64(code), clock)
+			t.allowed[code] = ask(&cell)
+		}
+	case in.of.Type == dataset.Timestamp && in.days() <= maxListed:
+		t.byDay = true
+		t.first = int64(clock.DayOf(civil.Moment(in.value(1)))) - 1 // the place of blanks
+		t.allowed = make([]bool, in.days()+1)
+		for i := range t.allowed {
+			t.allowed[i] = ask(&dataset.Cell{Set: i > 0, Day: civil.Day(t.first) + civil.Day(i)})
+		}
+	case in.column != nil && in.Kind == whole && in.of.Type == dataset.Number:
+		return t, v.ranges(&t, in, q)
+	default:
+		t.slow = ask
+	}
+	return t, nil
+}
+
+// asking returns the test of a cell.
+func (v *view) asking(q *dataset.Condition) (func(*dataset.Cell) bool, error) {
+	column, err := v.schema.Find(q.Column)
+	if err != nil {
+		return nil, err
+	}
+	alone := *v.schema
+	alone.Columns = []dataset.Column{*column}
+	pass, err := alone.Predicate(dataset.Filters{{*q}})
+	return func(cell *dataset.Cell) bool { return pass([]dataset.Cell{*cell}) }, err
+}
+
+// ranges makes a condition on numbers into ranges of codes, which go as the numbers do.
+func (v *view) ranges(t *test, in *input, q *dataset.Condition) error {
+	t.out = q.Negated()
+	limit := func(op dataset.Op, value string) (func(int64) bool, error) {
+		ask, err := v.asking(&dataset.Condition{Column: q.Column, Op: op, Values: []string{value}})
+		return func(code int64) bool { cell := in.cell(code, nil); return ask(&cell) }, err
+	}
+	// between returns the codes whose numbers lie from one to another; nil is open.
+	between := func(low, high func(int64) bool) [2]int64 {
+		r := [2]int64{1, in.top}
+		if low != nil {
+			r[0] = search(in.top, low)
+		}
+		if high != nil {
+			r[1] = search(in.top, func(code int64) bool { return !high(code) }) - 1
+		}
+		return r
+	}
+	switch q.Op {
+	case dataset.Blank, dataset.NotBlank:
+		t.ranges = [][2]int64{{0, 0}}
+		return nil
+	case dataset.AtLeast, dataset.Above:
+		low, err := limit(q.Op, q.Values[0])
+		t.ranges = [][2]int64{between(low, nil)}
+		return err
+	case dataset.AtMost, dataset.Below:
+		high, err := limit(q.Op, q.Values[0])
+		t.ranges = [][2]int64{between(nil, high)}
+		return err
+	}
+	pairs := slices.Collect(slices.Chunk(q.Values, 1))
+	if q.Op == dataset.Between {
+		pairs = [][]string{q.Values}
+	}
+	for _, pair := range pairs {
+		low, err := limit(dataset.AtLeast, pair[0])
+		if err != nil {
+			return err
+		}
+		high, err := limit(dataset.AtMost, pair[len(pair)-1])
+		if err != nil {
+			return err
+		}
+		t.ranges = append(t.ranges, between(low, high))
+	}
+	return nil
+}
+
+// search returns the first code of which something holds that holds of all codes behind it; one more than top where there
+// is none.
+func search(top int64, holds func(int64) bool) int64 {
+	low, high := int64(1), top+1
+	for low < high {
+		middle := low + (high-low)/2
+		if holds(middle) {
+			high = middle
+		} else {
+			low = middle + 1
+		}
+	}
+	return low
+}
+
+// filter keeps the rows of the block at hand that meet any of some tests.
+func (w *worker) filter(any []test, rows []int32) []int32 {
+	if len(any) == 1 {
+		return w.filterBy(&any[0], rows)
+	}
+	kept := rows[:0]
+	for _, row := range rows {
+		if slices.ContainsFunc(any, func(t test) bool { return w.passes(&t, w.vector(t.input)[row]) }) {
+			kept = append(kept, row)
+		}
+	}
+	return kept
+}
+
+func (w *worker) filterBy(t *test, rows []int32) []int32 {
+	codes, kept := w.vector(t.input), rows[:0]
+	if t.allowed != nil && !t.byDay {
+		for _, row := range rows {
+			if t.allowed[codes[row]] {
+				kept = append(kept, row)
+			}
+		}
+		return kept
+	}
+	if len(t.ranges) == 1 {
+		low, high := t.ranges[0][0], t.ranges[0][1]
+		for _, row := range rows {
+			if code := codes[row]; (code >= low && code <= high) != t.out {
+				kept = append(kept, row)
+			}
+		}
+		return kept
+	}
+	for _, row := range rows {
+		if w.passes(t, codes[row]) {
+			kept = append(kept, row)
+		}
+	}
+	return kept
+}
+
+// passes reports whether a code meets a test.
+func (w *worker) passes(t *test, code int64) bool {
+	in := &w.inputs[t.input]
+	switch {
+	case t.byDay:
+		place := int64(0)
+		if code > 0 {
+			place = int64(w.reader.DayOf(civil.Moment(in.value(code)))) - t.first
+		}
+		return t.allowed[place]
+	case t.allowed != nil:
+		return t.allowed[code]
+	case t.slow != nil:
+		cell := in.cell(code, w.reader)
+		return t.slow(&cell)
+	}
+	return slices.ContainsFunc(t.ranges, func(r [2]int64) bool { return code >= r[0] && code <= r[1] }) != t.out
+}

@@ -1,0 +1,304 @@
+package columns
+
+import (
+	"context"
+	"math"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/tally"
+)
+
+// blockRows is how many rows are worked on at a time: their codes stay near the processor.
+const blockRows = 4096
+
+// A worker goes over some rows of a piece, for one goroutine.
+type worker struct {
+	*view
+	reader   *civil.WallReader
+	row      int // the first one of the block at hand
+	rows     int
+	vectors  []vector // of the inputs
+	selected []int32  // the rows of the block that are kept
+	segments []int32  // of each of them, where they are not all of one
+	groups   []int64
+	days     []int64
+	coverage tally.Coverage
+	sums     *sums
+}
+
+// A vector holds the codes of an input for the block at hand.
+type vector struct {
+	codes [blockRows]int64
+	row   int // of the block that it was read for
+	known *lengthTable
+}
+
+func (v *view) worker() *worker {
+	w := &worker{view: v, reader: v.clock.Reader(), vectors: make([]vector, len(v.inputs)),
+		selected: make([]int32, blockRows), segments: make([]int32, blockRows), groups: make([]int64, blockRows)}
+	for i := range w.vectors {
+		w.vectors[i].row = -1
+	}
+	return w
+}
+
+// begin goes to a block of rows, all of which are selected.
+func (w *worker) begin(row, rows int) {
+	w.row, w.rows = row, rows
+	w.selected = w.selected[:rows]
+	for i := range w.selected {
+		w.selected[i] = int32(i)
+	}
+}
+
+// vector gives the codes of an input for the block at hand.
+func (w *worker) vector(at int) []int64 {
+	v := &w.vectors[at]
+	codes := v.codes[:w.rows]
+	if v.row != w.row {
+		v.row = w.row
+		if in := &w.inputs[at]; in.length == nil {
+			in.column.read(w.row, codes)
+		} else {
+			w.readLengths(in, v, codes)
+		}
+	}
+	return codes
+}
+
+// A lengthTable remembers the lengths from one code to another.
+type lengthTable struct {
+	list  []int32 // 0 where it is not known yet, else the code and 1
+	width int64
+	wrong error
+}
+
+// maxLengths is how many lengths are remembered.
+const maxLengths = 4 << 20
+
+func (w *worker) readLengths(in *input, v *vector, codes []int64) {
+	from, to := &w.inputs[in.length.from], &w.inputs[in.length.to]
+	if v.known == nil {
+		v.known = &lengthTable{width: to.top + 1}
+		if from.top < maxLengths && to.top < maxLengths && (from.top+1)*(to.top+1) <= maxLengths {
+			v.known.list = make([]int32, (from.top+1)*(to.top+1))
+		}
+	}
+	begin, end := w.vector(in.length.from), w.vector(in.length.to)
+	for i := range codes {
+		at := begin[i]*v.known.width + end[i]
+		if v.known.list != nil && v.known.list[at] != 0 {
+			codes[i] = int64(v.known.list[at]) - 1
+			continue
+		}
+		a, b := from.cell(begin[i], w.reader), to.cell(end[i], w.reader)
+		var made dataset.Cell
+		if err := in.length.Cell(&a, &b, &made); err != nil {
+			v.known.wrong, made = err, dataset.Cell{}
+		}
+		codes[i] = 0
+		if made.Set {
+			codes[i] = made.Number.Digits + 1
+		}
+		if v.known.list != nil {
+			v.known.list[at] = int32(codes[i]) + 1
+		}
+	}
+}
+
+// wrong is the error of a length that could not be found.
+func (w *worker) wrong() error {
+	for i := range w.vectors {
+		if known := w.vectors[i].known; known != nil && known.wrong != nil {
+			return known.wrong
+		}
+	}
+	return nil
+}
+
+// A stretch is some rows of a piece, of one segment where they are sorted by the date of the plan.
+type stretch struct {
+	segment    int // notOne where the rows are of several
+	start, end int
+}
+
+// Segments that a stretch may have in place of one.
+const (
+	notOne   = -1
+	noWanted = -2 // its rows are counted alone
+)
+
+// maxStretch is how many rows a stretch has at most: workers share a piece by stretches.
+const maxStretch = 1 << 16
+
+// stretches lists the rows to go over. Those that are not wanted are looked at where all is set.
+func (v *view) stretches(wanted func(segment int) bool, all bool) []stretch {
+	var list []stretch
+	add := func(segment, start, end int) {
+		for ; start < end; start += maxStretch {
+			list = append(list, stretch{segment, start, min(start+maxStretch, end)})
+		}
+	}
+	if !v.own {
+		add(notOne, 0, v.Rows)
+		return list
+	}
+	start := 0
+	for segment := range len(v.plan.Cuts) + 1 {
+		end := v.dated()
+		if segment < len(v.plan.Cuts) {
+			end = v.cut(v.plan.Cuts[segment])
+		}
+		if wanted(segment) {
+			add(segment, start, end)
+		} else if all {
+			add(noWanted, start, end)
+		}
+		start = end
+	}
+	if all {
+		add(noWanted, v.dated(), v.Rows)
+	}
+	return list
+}
+
+// cut is the first row on a cut of the plan or behind it.
+func (v *view) cut(at int64) int {
+	if !v.plan.Timed {
+		return v.from(at)
+	}
+	in := &v.inputs[v.date]
+	low, high := 0, v.dated()
+	for low < high {
+		middle := low + (high-low)/2
+		if in.value(in.column.code(middle)) >= at {
+			high = middle
+		} else {
+			low = middle + 1
+		}
+	}
+	return low
+}
+
+// each goes over the blocks of a stretch: take is called where rows are left of one, with w.segments set where they are of
+// several.
+func (w *worker) each(ctx context.Context, s stretch, wanted func(segment int) bool, take func() error) error {
+	for row := s.start; row < s.end; row += blockRows {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		w.begin(row, min(blockRows, s.end-row))
+		for _, f := range w.filters {
+			w.selected = w.filter(f, w.selected)
+		}
+		if s.segment == notOne {
+			w.segment(wanted)
+		} else if w.sums != nil {
+			w.cover()
+		}
+		if len(w.selected) == 0 || s.segment == noWanted {
+			continue
+		}
+		if err := take(); err != nil {
+			return err
+		}
+	}
+	return w.wrong()
+}
+
+// cover counts rows that are sorted by the date of the plan.
+func (w *worker) cover() {
+	n := len(w.selected)
+	if n == 0 || len(w.filters) == 0 { // without filters the piece is covered as a whole
+		return
+	}
+	first, last := w.row+int(w.selected[0]), w.row+int(w.selected[n-1])
+	if first >= w.dated() {
+		w.coverage.Undated += int64(n)
+		return
+	}
+	w.coverage.AddMany(int64(n), w.dayOf(first), w.dayOf(last))
+}
+
+// segment finds the segments of rows that are not sorted by the date of the plan, covers them, and keeps those wanted.
+func (w *worker) segment(wanted func(segment int) bool) {
+	in, codes, kept := &w.inputs[w.date], w.vector(w.date), w.selected[:0]
+	low, high := int64(math.MaxInt64), int64(0)
+	dated := int64(0)
+	for _, row := range w.selected {
+		code := codes[row]
+		if code == 0 {
+			w.coverage.Undated++
+			continue
+		}
+		dated++
+		low, high = min(low, code), max(high, code)
+		segment := 0
+		switch p := w.place; {
+		case p == nil:
+			segment = w.plan.Segment(in.value(code))
+		case p.byDay:
+			segment = int(p.byCode[int64(w.reader.DayOf(civil.Moment(in.value(code))))-p.first])
+		default:
+			segment = int(p.byCode[code])
+		}
+		if wanted(segment) {
+			w.segments[len(kept)] = int32(segment)
+			kept = append(kept, row)
+		}
+	}
+	if w.selected = kept; dated > 0 {
+		oldest, newest := in.cell(low, w.reader), in.cell(high, w.reader)
+		w.coverage.AddMany(dated, oldest.Day, newest.Day)
+	}
+}
+
+// group finds the groups of the rows that are selected.
+func (w *worker) group() error {
+	w.groups = w.groups[:len(w.selected)]
+	clear(w.groups)
+	for i := range w.keys {
+		k := &w.keys[i]
+		codes := w.vector(k.input)
+		switch in := &w.inputs[k.input]; {
+		case k.part == nil:
+			for at, row := range w.selected {
+				w.groups[at] = w.groups[at]*k.codes + codes[row]
+			}
+		default:
+			for at, row := range w.selected {
+				code, err := w.partCode(k, in, codes[row])
+				if err != nil {
+					return err
+				}
+				w.groups[at] = w.groups[at]*k.codes + code
+			}
+		}
+	}
+	return nil
+}
+
+// partCode is the code of a part of time.
+func (w *worker) partCode(k *key, in *input, code int64) (int64, error) {
+	if code == 0 {
+		return 0, nil
+	}
+	if k.part.Hours() {
+		_, within := w.reader.DateAndTime(civil.Moment(in.value(code)))
+		return int64(within/(3600*civil.Second)) + 1, nil
+	}
+	if in.of.Type == dataset.Timestamp {
+		code = int64(w.reader.DayOf(civil.Moment(in.value(code)))) - k.first
+	}
+	place := k.places[code]
+	if place < 0 {
+		day := civil.Day(k.first + code)
+		if in.of.Type != dataset.Timestamp {
+			day = civil.Day(in.value(code))
+		}
+		_, err := k.part.OfDay(day)
+		return 0, err
+	}
+	return int64(place), nil
+}
