@@ -197,6 +197,9 @@ func (b *bench) run() error {
 	if err := b.files(row); err != nil {
 		return err
 	}
+	if err := b.questions(row); err != nil {
+		return err
+	}
 	return b.hours(row)
 }
 

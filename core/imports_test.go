@@ -29,6 +29,7 @@ var allowed = map[string][]string{
 		"core/calendar",
 		"core/civil",
 		"core/dataset",
+		"core/elapsed",
 		"core/measure",
 		"core/span",
 		"core/tally",

@@ -136,6 +136,12 @@ func (s *Sums) AppendText(b []byte) ([]byte, bool) {
 	return b, true
 }
 
+// Fixed returns what was added up in machine words, all with the decimals of the sum; false where it does not fit.
+func (s *Sums) Fixed() (count int64, sum, minimum, maximum decimal.Fixed, ok bool) {
+	fixed := func(digits int64) decimal.Fixed { return decimal.Fixed{Digits: digits, Decimals: s.decimals} }
+	return s.count, fixed(s.sum), fixed(s.min), fixed(s.max), s.other == nil
+}
+
 // Amount returns what was added up.
 func (s *Sums) Amount() (Amount, error) {
 	a := s.fixed()

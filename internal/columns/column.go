@@ -130,12 +130,16 @@ func (c *column) value(code int64) int64 { return c.Base + c.Step*(code-1) }
 
 // text is what a code of a list stands for.
 func (c *column) text(code int64) string {
-	start := uint32(0)
-	if code > 1 {
-		start = c.ends[code-2]
-	}
-	b := c.bytes[start:c.ends[code-1]]
+	b := c.bytes[c.start(code):c.ends[code-1]]
 	return unsafe.String(unsafe.SliceData(b), len(b))
+}
+
+// start is where the text of a code begins.
+func (c *column) start(code int64) uint32 {
+	if code == 1 {
+		return 0
+	}
+	return c.ends[code-2]
 }
 
 // cell makes the cell of a code of a column; the decimals of a number are those of the column. The text of a cell lives as

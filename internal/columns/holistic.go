@@ -141,10 +141,8 @@ func (q *question) period(ctx context.Context, m *members, period int) (map[int3
 		values[figure] = v
 	}
 	for column, name := range q.plan.ValueColumns {
-		one := &valued{question: q, members: m, column: column, space: q.spaces[column], wanted: make([]bool, len(q.plan.Cuts)+1)}
-		for segment := range one.wanted {
-			one.wanted[segment] = q.plan.In(segment, period)
-		}
+		one := &valued{question: q, members: m, column: column, space: q.spaces[column]}
+		one.wanted = q.segments(func(segment int) bool { return q.plan.In(segment, period) })
 		for figure, f := range q.plan.Holistic {
 			e, _ := measure.Lookup(f.Kind)
 			var err error
@@ -176,12 +174,11 @@ type valued struct {
 // each gives the values of all rows by their place, with their groups.
 func (o *valued) each(ctx context.Context, take func(groups []int32, places []int64)) error {
 	groups, places := make([]int32, 0, blockRows), make([]int64, 0, blockRows)
-	wanted := func(segment int) bool { return o.wanted[segment] }
 	for i, v := range o.views {
-		w := v.worker()
+		w := v.worker(o.wanted)
 		table, index, placed := o.tables[i], o.of[i], o.space.of[i]
-		for _, s := range v.stretches(wanted, false) {
-			err := w.each(ctx, s, wanted, func() error {
+		for _, s := range v.stretches(o.wanted, false) {
+			err := w.each(ctx, s, func() error {
 				codes := w.vector(v.values[o.column])
 				if err := w.group(); err != nil {
 					return err
@@ -215,7 +212,7 @@ func (o *valued) each(ctx context.Context, take func(groups []int32, places []in
 func (o *valued) rows() int64 {
 	n := 0
 	for _, v := range o.views {
-		for _, s := range v.stretches(func(segment int) bool { return o.wanted[segment] }, false) {
+		for _, s := range v.stretches(o.wanted, false) {
 			n += s.end - s.start
 		}
 	}

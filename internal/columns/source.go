@@ -99,18 +99,19 @@ type question struct {
 func (q *question) partials(ctx context.Context, take func(tally.Partial) error) (tally.Coverage, error) {
 	var coverage tally.Coverage
 	all := len(q.plan.Where) > 0
+	wanted := q.segments(q.plan.Wanted)
 	for _, v := range q.views {
-		list := v.stretches(q.plan.Wanted, all)
+		list := v.stretches(wanted, all)
 		workers := make([]*worker, min(runtime.GOMAXPROCS(0), max(1, len(list))))
 		err := inTurns(ctx, len(list), len(workers), func(ctx context.Context, number, at int) error {
 			w := workers[number]
 			if w == nil {
-				w = v.worker()
+				w = v.worker(wanted)
 				w.sums = v.newSums()
 				workers[number] = w
 			}
 			s := list[at]
-			return w.each(ctx, s, q.plan.Wanted, func() error { return w.sums.add(w, s.segment, q.multisets) })
+			return w.each(ctx, s, func() error { return w.sums.add(w, s.segment, q.multisets) })
 		})
 		if err != nil {
 			return coverage, err
@@ -134,6 +135,15 @@ func (q *question) partials(ctx context.Context, take func(tally.Partial) error)
 		}
 	}
 	return coverage, nil
+}
+
+// segments lists which segments of the plan are wanted.
+func (q *question) segments(wanted func(segment int) bool) []bool {
+	list := make([]bool, len(q.plan.Cuts)+1)
+	for segment := range list {
+		list[segment] = wanted(segment)
+	}
+	return list
 }
 
 // inTurns lets some workers take numbers below n, one after the other.

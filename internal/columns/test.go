@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"bytes"
 	"slices"
 
 	"vastspan/core/civil"
@@ -48,15 +49,23 @@ func (v *view) test(q *dataset.Condition) (test, error) {
 	if err != nil {
 		return t, err
 	}
-	ask, err := v.asking(q)
+	pass, err := v.asking(q)
 	if err != nil {
 		return t, err
 	}
+	cells := make([]dataset.Cell, 1)
+	ask := func(cell *dataset.Cell) bool { cells[0] = *cell; return pass(cells) }
 	t.input = at
 	in := &v.inputs[at]
 	clock := v.clock.Reader()
+	number := in.column != nil && in.Kind == whole && in.of.Type == dataset.Number
+	text := in.of.Type == dataset.Text
 	switch {
-	case in.top <= maxListed:
+	case number, text && exact(q):
+		return t, v.ranges(&t, in, q)
+	case text && !q.IgnoringCase && (q.Op == dataset.Contains || q.Op == dataset.NotContains):
+		t.allowed = in.containing(q.Values[0], q.Negated())
+	case text || in.top <= maxListed:
 		t.allowed = make([]bool, in.top+1)
 		for code := range t.allowed {
 			cell := in.cell(int64(code), clock)
@@ -69,32 +78,72 @@ func (v *view) test(q *dataset.Condition) (test, error) {
 		for i := range t.allowed {
 			t.allowed[i] = ask(&dataset.Cell{Set: i > 0, Day: civil.Day(t.first) + civil.Day(i)})
 		}
-	case in.column != nil && in.Kind == whole && in.of.Type == dataset.Number:
-		return t, v.ranges(&t, in, q)
 	default:
-		t.slow = ask
+		t.slow = func(cell *dataset.Cell) bool { return pass([]dataset.Cell{*cell}) }
 	}
 	return t, nil
 }
 
-// asking returns the test of a cell.
-func (v *view) asking(q *dataset.Condition) (func(*dataset.Cell) bool, error) {
+// exact reports whether a condition on texts is met by texts that are the same.
+func exact(q *dataset.Condition) bool {
+	return !q.IgnoringCase && slices.Contains([]dataset.Op{dataset.Is, dataset.IsNot, dataset.In, dataset.NotIn}, q.Op)
+}
+
+// asking returns the test of a cell, which stands alone in its row.
+func (v *view) asking(q *dataset.Condition) (func([]dataset.Cell) bool, error) {
 	column, err := v.schema.Find(q.Column)
 	if err != nil {
 		return nil, err
 	}
 	alone := *v.schema
 	alone.Columns = []dataset.Column{*column}
-	pass, err := alone.Predicate(dataset.Filters{{*q}})
-	return func(cell *dataset.Cell) bool { return pass([]dataset.Cell{*cell}) }, err
+	return alone.Predicate(dataset.Filters{{*q}})
 }
 
-// ranges makes a condition on numbers into ranges of codes, which go as the numbers do.
+// containing lists the codes of texts in which a text is found, or in which it is not: all texts are looked through at once.
+func (c *column) containing(text string, not bool) []bool {
+	allowed := make([]bool, c.Top+1)
+	for code := range allowed {
+		allowed[code] = not
+	}
+	code := 1
+	for from := 0; code <= int(c.Top) && from <= len(c.bytes); {
+		found := bytes.Index(c.bytes[from:], []byte(text))
+		if found < 0 {
+			break
+		}
+		from += found
+		for int(c.ends[code-1]) < from+len(text) {
+			if code++; code > int(c.Top) {
+				return allowed
+			}
+		}
+		if start := c.start(int64(code)); from < int(start) { // it goes from one text into the next
+			from = int(start)
+			continue
+		}
+		allowed[code] = !not
+		from = int(c.ends[code-1])
+		code++
+	}
+	return allowed
+}
+
+// ranges makes a condition on numbers, or on texts that are the same, into ranges of codes, which go as the values do.
 func (v *view) ranges(t *test, in *input, q *dataset.Condition) error {
 	t.out = q.Negated()
+	if in.of.Type == dataset.Text {
+		for _, text := range q.Values {
+			code := search(in.top, func(code int64) bool { return in.text(code) >= text })
+			if code <= in.top && in.text(code) == text {
+				t.ranges = append(t.ranges, [2]int64{code, code})
+			}
+		}
+		return nil
+	}
 	limit := func(op dataset.Op, value string) (func(int64) bool, error) {
-		ask, err := v.asking(&dataset.Condition{Column: q.Column, Op: op, Values: []string{value}})
-		return func(code int64) bool { cell := in.cell(code, nil); return ask(&cell) }, err
+		pass, err := v.asking(&dataset.Condition{Column: q.Column, Op: op, Values: []string{value}})
+		return func(code int64) bool { return pass([]dataset.Cell{in.cell(code, nil)}) }, err
 	}
 	// between returns the codes whose numbers lie from one to another; nil is open.
 	between := func(low, high func(int64) bool) [2]int64 {

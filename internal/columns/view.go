@@ -2,6 +2,7 @@ package columns
 
 import (
 	"math"
+	"slices"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -242,9 +243,20 @@ func (v *view) labels(group int64) ([]dataset.Label, error) {
 
 // placing finds the segments of rows that are not sorted by the date of the plan.
 type placing struct {
-	byCode []int32 // of days, by code: the segment
-	byDay  bool    // of moments, by day from first on
-	first  int64
+	segments []int32 // of days, by code; -1 for the segment of a blank
+	byDay    bool    // of moments, by day from first on
+	first    int64
+}
+
+// only gives the segments that are wanted, -1 in the place of others.
+func (p *placing) only(wanted []bool) []int32 {
+	list := slices.Clone(p.segments)
+	for i, segment := range list {
+		if segment >= 0 && !wanted[segment] {
+			list[i] = -1
+		}
+	}
+	return list
 }
 
 func (v *view) placing() *placing {
@@ -257,13 +269,14 @@ func (v *view) placing() *placing {
 	if p.byDay = in.of.Type == dataset.Timestamp; p.byDay && in.top > 0 {
 		p.first, listed = int64(v.clock.DayOf(civil.Moment(in.value(1))))-1, in.days()
 	}
-	p.byCode = make([]int32, listed+1)
+	p.segments = make([]int32, listed+1)
+	p.segments[0] = -1
 	for code := int64(1); code <= listed; code++ {
 		day := p.first + code
 		if !p.byDay {
 			day = in.value(code)
 		}
-		p.byCode[code] = int32(v.plan.Segment(day))
+		p.segments[code] = int32(v.plan.Segment(day))
 	}
 	return p
 }

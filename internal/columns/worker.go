@@ -25,6 +25,8 @@ type worker struct {
 	days     []int64
 	coverage tally.Coverage
 	sums     *sums
+	wanted   []bool  // by segment
+	placed   []int32 // of a placing, by its codes
 }
 
 // A vector holds the codes of an input for the block at hand.
@@ -34,22 +36,32 @@ type vector struct {
 	known *lengthTable
 }
 
-func (v *view) worker() *worker {
-	w := &worker{view: v, reader: v.clock.Reader(), vectors: make([]vector, len(v.inputs)),
+// worker returns one that keeps the rows of some segments.
+func (v *view) worker(wanted []bool) *worker {
+	w := &worker{view: v, wanted: wanted, reader: v.clock.Reader(), vectors: make([]vector, len(v.inputs)),
 		selected: make([]int32, blockRows), segments: make([]int32, blockRows), groups: make([]int64, blockRows)}
 	for i := range w.vectors {
 		w.vectors[i].row = -1
 	}
+	if v.place != nil {
+		w.placed = v.place.only(wanted)
+	}
 	return w
 }
+
+// allRows are the rows of a block.
+var allRows = func() (list [blockRows]int32) {
+	for i := range list {
+		list[i] = int32(i)
+	}
+	return list
+}()
 
 // begin goes to a block of rows, all of which are selected.
 func (w *worker) begin(row, rows int) {
 	w.row, w.rows = row, rows
 	w.selected = w.selected[:rows]
-	for i := range w.selected {
-		w.selected[i] = int32(i)
-	}
+	copy(w.selected, allRows[:])
 }
 
 // vector gives the codes of an input for the block at hand.
@@ -133,7 +145,7 @@ const (
 const maxStretch = 1 << 16
 
 // stretches lists the rows to go over. Those that are not wanted are looked at where all is set.
-func (v *view) stretches(wanted func(segment int) bool, all bool) []stretch {
+func (v *view) stretches(wanted []bool, all bool) []stretch {
 	var list []stretch
 	add := func(segment, start, end int) {
 		for ; start < end; start += maxStretch {
@@ -150,7 +162,7 @@ func (v *view) stretches(wanted func(segment int) bool, all bool) []stretch {
 		if segment < len(v.plan.Cuts) {
 			end = v.cut(v.plan.Cuts[segment])
 		}
-		if wanted(segment) {
+		if wanted[segment] {
 			add(segment, start, end)
 		} else if all {
 			add(noWanted, start, end)
@@ -183,7 +195,7 @@ func (v *view) cut(at int64) int {
 
 // each goes over the blocks of a stretch: take is called where rows are left of one, with w.segments set where they are of
 // several.
-func (w *worker) each(ctx context.Context, s stretch, wanted func(segment int) bool, take func() error) error {
+func (w *worker) each(ctx context.Context, s stretch, take func() error) error {
 	for row := s.start; row < s.end; row += blockRows {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -193,7 +205,7 @@ func (w *worker) each(ctx context.Context, s stretch, wanted func(segment int) b
 			w.selected = w.filter(f, w.selected)
 		}
 		if s.segment == notOne {
-			w.segment(wanted)
+			w.segment()
 		} else if w.sums != nil {
 			w.cover()
 		}
@@ -222,33 +234,55 @@ func (w *worker) cover() {
 }
 
 // segment finds the segments of rows that are not sorted by the date of the plan, covers them, and keeps those wanted.
-func (w *worker) segment(wanted func(segment int) bool) {
+func (w *worker) segment() {
+	if w.sums != nil {
+		w.coverDates()
+	}
 	in, codes, kept := &w.inputs[w.date], w.vector(w.date), w.selected[:0]
-	low, high := int64(math.MaxInt64), int64(0)
-	dated := int64(0)
-	for _, row := range w.selected {
-		code := codes[row]
-		if code == 0 {
-			w.coverage.Undated++
-			continue
+	switch p := w.place; {
+	case p == nil:
+		for _, row := range w.selected {
+			if codes[row] == 0 {
+				continue
+			}
+			if segment := w.plan.Segment(in.value(codes[row])); w.wanted[segment] {
+				w.segments[len(kept)] = int32(segment)
+				kept = append(kept, row)
+			}
 		}
-		dated++
-		low, high = min(low, code), max(high, code)
-		segment := 0
-		switch p := w.place; {
-		case p == nil:
-			segment = w.plan.Segment(in.value(code))
-		case p.byDay:
-			segment = int(p.byCode[int64(w.reader.DayOf(civil.Moment(in.value(code))))-p.first])
-		default:
-			segment = int(p.byCode[code])
+	case p.byDay:
+		for _, row := range w.selected {
+			if codes[row] == 0 {
+				continue
+			}
+			day := int64(w.reader.DayOf(civil.Moment(in.value(codes[row]))))
+			if segment := w.placed[day-p.first]; segment >= 0 {
+				w.segments[len(kept)] = segment
+				kept = append(kept, row)
+			}
 		}
-		if wanted(segment) {
-			w.segments[len(kept)] = int32(segment)
-			kept = append(kept, row)
+	default:
+		for _, row := range w.selected {
+			if segment := w.placed[codes[row]]; segment >= 0 {
+				w.segments[len(kept)] = segment
+				kept = append(kept, row)
+			}
 		}
 	}
-	if w.selected = kept; dated > 0 {
+	w.selected = kept
+}
+
+// coverDates counts rows that are not sorted by the date of the plan.
+func (w *worker) coverDates() {
+	codes, low, high, dated := w.vector(w.date), int64(math.MaxInt64), int64(0), int64(0)
+	for _, row := range w.selected {
+		if code := codes[row]; code > 0 {
+			low, high = min(low, code), max(high, code)
+			dated++
+		}
+	}
+	w.coverage.Undated += int64(len(w.selected)) - dated
+	if in := &w.inputs[w.date]; dated > 0 {
 		oldest, newest := in.cell(low, w.reader), in.cell(high, w.reader)
 		w.coverage.AddMany(dated, oldest.Day, newest.Day)
 	}

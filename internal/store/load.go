@@ -53,13 +53,13 @@ type LoadInput struct {
 // file is loaded whole or not at all. Errors in it are *ingest.Faults.
 func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 	var load *Load
-	form := &loadForm{forms: s.forms}
+	kept := &keeping{store: s, form: &loadForm{forms: s.forms}}
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		var err error
-		load, err = in.run(ctx, tx, conn, form)
+		load, err = in.run(ctx, tx, conn, kept)
 		return err
 	})
-	form.end(err)
+	kept.end(err)
 	return load, err
 }
 
@@ -96,7 +96,7 @@ func ignoreDone(err error) error {
 	return nil
 }
 
-func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, form *loadForm) (*Load, error) {
+func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept *keeping) (*Load, error) {
 	d, err := in.dataset(tx)
 	if err != nil {
 		return nil, err
@@ -125,10 +125,10 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, form 
 			return nil, err
 		}
 	}
-	if err := form.begin(d); err != nil {
+	if err := kept.form.begin(d); err != nil {
 		return nil, err
 	}
-	job, err := in.copy(ctx, conn, d, load.ID, form)
+	job, err := in.copy(ctx, conn, d, load.ID, kept)
 	if err != nil {
 		return nil, err
 	}
@@ -162,6 +162,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, form 
 			if err := sums.rebuild(tx); err != nil {
 				return nil, err
 			}
+			sums.after = nil
 		}
 	}
 	load.File = listed(in.File, ingest.Names(in.Reader))
@@ -174,7 +175,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, form 
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	content, err := form.publish(load)
+	content, err := kept.form.publish(load)
 	if err != nil {
 		return nil, err
 	}
@@ -222,13 +223,33 @@ type loadJob struct {
 	form     *loadForm
 }
 
+// keeping is what a load makes for questions beside the records: the copies of sums in memory and the columnar form.
+type keeping struct {
+	store *Store
+	form  *loadForm
+	sums  []*loadRollup
+}
+
+// end keeps it where the load was committed.
+func (k *keeping) end(failed error) {
+	k.form.end(failed)
+	for _, sums := range k.sums {
+		if failed == nil && sums.after != nil {
+			k.store.rollups.keep(sums.copyKey(), sums.after, nil)
+		}
+	}
+}
+
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
-func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64, form *loadForm) (*loadJob, error) {
-	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: form}
+func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64, kept *keeping) (*loadJob, error) {
+	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: kept.form}
 	for _, t := range d.rollupTables() {
-		l.sums = append(l.sums, newLoadRollup(t))
+		sums := newLoadRollup(t)
+		sums.before = kept.store.rollups.at(t)
+		l.sums = append(l.sums, sums)
 	}
+	kept.sums = l.sums
 	read := &d.Schema
 	if in.Reading != nil {
 		var err error
@@ -246,7 +267,7 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load 
 			func(b encoded) error {
 				l.coverage.Merge(b.coverage)
 				l.next = max(l.next, b.next)
-				if err := form.add(b.block); err != nil {
+				if err := kept.form.add(b.block); err != nil {
 					return err
 				}
 				_, err := out.Write(b.rows)

@@ -87,6 +87,16 @@ func (cs *rollupCache) current(ctx context.Context, t rollupTable) (*rollup, err
 	return nil, nil
 }
 
+// at returns the copy of sums as they are at the version that they were found at; nil where there is none.
+func (cs *rollupCache) at(t rollupTable) *rollup {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	if c := cs.copies[t.copyKey()]; c != nil && c.version == t.Version {
+		return c
+	}
+	return nil
+}
+
 func (cs *rollupCache) use(key copyKey) {
 	cs.used = append(slices.DeleteFunc(cs.used, func(other copyKey) bool { return other == key }), key)
 }
@@ -188,13 +198,17 @@ func (s *Store) readRollup(ctx context.Context, t rollupTable) (*rollup, error) 
 		if err := tx.Raw("SELECT count(*) FROM " + t.name()).Scan(&rows).Error; err != nil {
 			return err
 		}
-		width := 12 + 4*len(d.rollupCategories()) + 33*len(d.rollupAmounts())
-		if c.bytes = int(rows) * width; c.bytes > cacheBudget/2 {
+		if c.bytes = d.copied(int(rows)); c.bytes > cacheBudget/2 {
 			return errTooLarge
 		}
 		return c.read(ctx, conn, t, int(rows))
 	})
 	return c, err
+}
+
+// copied is how many bytes a copy of some rows of sums takes.
+func (d *Dataset) copied(rows int) int {
+	return rows * (12 + 4*len(d.rollupCategories()) + 33*len(d.rollupAmounts()))
 }
 
 // read takes the sums in as CSV by COPY.

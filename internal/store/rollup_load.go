@@ -25,6 +25,7 @@ type loadRollup struct {
 	step                int // how many microseconds hour sums are apart
 	categories, amounts []int
 	workers             []*sumTable
+	before, after       *rollup // copies in memory of the sums before the load, and after it; nil for none
 }
 
 // sumTable holds sums by combination of categories and by slot: a day, or a step of hour sums, counted from 1970. The slots
@@ -230,6 +231,11 @@ func (f *loadRollup) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load 
 	if err != nil {
 		return err
 	}
+	if held && (f.Version == 0 || f.before != nil) {
+		if f.after, err = f.grown(fresh); err != nil {
+			return err
+		}
+	}
 	write := func(table string) error {
 		return copyInto(ctx, conn, table, f.columnsOf(), func(out io.Writer) error { return fresh.write(out, f) })
 	}
@@ -272,19 +278,22 @@ type sumRow struct {
 	place int
 }
 
-// write writes sums in the text form of COPY, by slot.
-func (t *sumTable) write(out io.Writer, f *loadRollup) error {
+// rows lists the sums by slot; those without a day come anywhere.
+func (t *sumTable) rows() []sumRow {
 	rows := make([]sumRow, 0, len(t.counts))
 	for _, c := range t.order {
-		err := c.each(func(slot int, dated bool, place int) error {
+		_ = c.each(func(slot int, dated bool, place int) error { // it gives the error that it is given
 			rows = append(rows, sumRow{slot, dated, c, place})
 			return nil
 		})
-		if err != nil {
-			return err
-		}
 	}
 	slices.SortStableFunc(rows, func(a, b sumRow) int { return cmp.Compare(a.slot, b.slot) })
+	return rows
+}
+
+// write writes sums in the text form of COPY, by slot.
+func (t *sumTable) write(out io.Writer, f *loadRollup) error {
+	rows := t.rows()
 	buffer := make([]byte, 0, 1<<17)
 	for i := range rows {
 		var err error

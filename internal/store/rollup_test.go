@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"fmt"
+	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -208,4 +210,59 @@ func TestDaysMayComeInAnyOrder(t *testing.T) {
 			t.Errorf("%s: the run was made longer %d times", name, grown)
 		}
 	}
+}
+
+// The copy that grows with a load is the one that is read from the database.
+func TestRollupsGrowWithLoads(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	rng := rand.New(rand.NewPCG(14, 1))
+	hints := ingest.ColumnHints{Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}, Zone: "UTC"}
+	for i, part := range append(inParts(randomCSV(rng, 400), 4), inParts(randomCSV(rng, 90), 2)...) {
+		s.mustLoad(t, "growing", part, hints, true)
+		d, err := s.Dataset(ctx, "growing")
+		if err != nil {
+			t.Fatal(err)
+		}
+		grown := s.rollups.at(d.daySums())
+		if grown == nil {
+			t.Fatalf("there is no copy after load %d", i)
+		}
+		read, err := s.readRollup(ctx, d.daySums())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, want := listRollup(grown), listRollup(read); !slices.Equal(got, want) {
+			t.Fatalf("after load %d the copy holds\n%s\nthe database\n%s", i, strings.Join(got, "\n"), strings.Join(want, "\n"))
+		}
+		if grown.coverage != read.coverage {
+			t.Errorf("after load %d the copy covers %+v, the database %+v", i, grown.coverage, read.coverage)
+		}
+	}
+}
+
+// listRollup writes the rows of a copy down, sorted.
+func listRollup(c *rollup) []string {
+	var rows []string
+	for row := range c.at {
+		text := fmt.Sprint("undated ", c.records[row])
+		if row < len(c.at)-len(c.undated) {
+			text = fmt.Sprint(c.at[row], " ", c.records[row])
+		}
+		for _, column := range c.categories {
+			text += fmt.Sprint(column.labels[column.codes[row]])
+		}
+		for _, a := range c.amounts {
+			d := a.decimals
+			if a.mixed {
+				d = a.each[row]
+			}
+			if text += fmt.Sprint(" ", a.counts[row]); a.counts[row] > 0 {
+				text += fmt.Sprint(" ", fixed(a.sums[row], d), fixed(a.mins[row], d), fixed(a.maxs[row], d))
+			}
+		}
+		rows = append(rows, text)
+	}
+	slices.Sort(rows)
+	return rows
 }
