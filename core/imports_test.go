@@ -78,6 +78,10 @@ var allowed = map[string][]string{
 	"core/tally":    {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure"},
 	"docs/pictures": {"core/civil", "core/span"},
 	"e2e":           {},
+	"internal/attached": {
+		"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally", "internal/listing",
+		"internal/refused",
+	},
 	"internal/cli": {
 		"api/client",
 		"api/types",
@@ -110,6 +114,7 @@ var allowed = map[string][]string{
 	"internal/holidays":        {"core/civil"},
 	"internal/ingest":          {"core/ageing", "core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
 	"internal/legacy":          {"core/dataset"},
+	"internal/listing":         {"core/civil", "core/dataset", "core/tally"},
 	"internal/postgres":        {},
 	"internal/postgres/pgtest": {"internal/postgres"},
 	"internal/refused":         {},
@@ -127,6 +132,7 @@ var allowed = map[string][]string{
 		"core/span",
 		"core/table",
 		"core/tally",
+		"internal/attached",
 		"internal/deliver",
 		"internal/export",
 		"internal/ingest",
@@ -143,9 +149,11 @@ var allowed = map[string][]string{
 		"core/decimal",
 		"core/measure",
 		"core/tally",
+		"internal/attached",
 		"internal/columns",
 		"internal/ingest",
 		"internal/legacy",
+		"internal/listing",
 		"internal/refused",
 	},
 	"internal/web": {

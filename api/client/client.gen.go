@@ -312,6 +312,16 @@ type ClientInterface interface {
 	// Corresponds with POST /check (the `Check` operationId).
 	Check(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
+	//
+	// Corresponds with GET /databases (the `ListDatabases` operationId).
+	ListDatabases(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TestDatabase Which engine answers
+	//
+	// Corresponds with POST /databases/{name}/test (the `TestDatabase` operationId).
+	TestDatabase(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListDatasets The datasets
 	//
 	// Corresponds with GET /datasets (the `ListDatasets` operationId).
@@ -342,6 +352,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
 	DescribeDataset(ctx context.Context, name NameParam, params *DescribeDatasetParams, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AttachTableWithBody Make a table or view of another database a dataset; nothing is brought in
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+	AttachTableWithBody(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AttachTable Make a table or view of another database a dataset; nothing is brought in
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+	AttachTable(ctx context.Context, name NameParam, body AttachTableJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLoads A dataset's loads, newest first
 	//
@@ -799,6 +823,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /total (the `Total` operationId).
 	Total(ctx context.Context, body TotalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TotalStatementsWithBody The statements that a total sends to other databases; none where the records are kept by the service
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+	TotalStatementsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+	TotalStatements(ctx context.Context, body TotalStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // AgeWithBody How long the records of a dataset last, how old the open ones are, and how a backlog goes
@@ -1348,6 +1386,36 @@ func (c *Client) Check(ctx context.Context, body CheckJSONRequestBody, reqEditor
 	return c.Client.Do(req)
 }
 
+// ListDatabases The databases in which tables may be attached, as the service's configuration names them
+//
+// Corresponds with GET /databases (the `ListDatabases` operationId).
+func (c *Client) ListDatabases(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDatabasesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TestDatabase Which engine answers
+//
+// Corresponds with POST /databases/{name}/test (the `TestDatabase` operationId).
+func (c *Client) TestDatabase(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTestDatabaseRequest(c.Server, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListDatasets The datasets
 //
 // Corresponds with GET /datasets (the `ListDatasets` operationId).
@@ -1419,6 +1487,40 @@ func (c *Client) DescribeDatasetWithBody(ctx context.Context, name NameParam, pa
 // Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
 func (c *Client) DescribeDataset(ctx context.Context, name NameParam, params *DescribeDatasetParams, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewDescribeDatasetRequest(c.Server, name, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AttachTableWithBody Make a table or view of another database a dataset; nothing is brought in
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+func (c *Client) AttachTableWithBody(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAttachTableRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AttachTable Make a table or view of another database a dataset; nothing is brought in
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+func (c *Client) AttachTable(ctx context.Context, name NameParam, body AttachTableJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAttachTableRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2586,6 +2688,40 @@ func (c *Client) TotalWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with POST /total (the `Total` operationId).
 func (c *Client) Total(ctx context.Context, body TotalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTotalRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TotalStatementsWithBody The statements that a total sends to other databases; none where the records are kept by the service
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+func (c *Client) TotalStatementsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTotalStatementsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+func (c *Client) TotalStatements(ctx context.Context, body TotalStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTotalStatementsRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3823,6 +3959,67 @@ func NewCheckRequestWithBody(server string, contentType string, body io.Reader) 
 	return req, nil
 }
 
+// NewListDatabasesRequest constructs an http.Request for the ListDatabases method
+func NewListDatabasesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/databases")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTestDatabaseRequest constructs an http.Request for the TestDatabase method
+func NewTestDatabaseRequest(server string, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/databases/%s/test", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListDatasetsRequest constructs an http.Request for the ListDatasets method
 func NewListDatasetsRequest(server string, params *ListDatasetsParams) (*http.Request, error) {
 	var err error
@@ -4057,6 +4254,53 @@ func NewDescribeDatasetRequestWithBody(server string, name NameParam, params *De
 		}
 
 	}
+
+	return req, nil
+}
+
+// NewAttachTableRequest calls the generic AttachTable builder with application/json body
+func NewAttachTableRequest(server string, name NameParam, body AttachTableJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAttachTableRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewAttachTableRequestWithBody constructs an http.Request for the AttachTable method, with any body, and a specified content type
+func NewAttachTableRequestWithBody(server string, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/attach", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -7007,6 +7251,46 @@ func NewTotalRequestWithBody(server string, contentType string, body io.Reader) 
 	return req, nil
 }
 
+// NewTotalStatementsRequest calls the generic TotalStatements builder with application/json body
+func NewTotalStatementsRequest(server string, body TotalStatementsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTotalStatementsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewTotalStatementsRequestWithBody constructs an http.Request for the TotalStatements method, with any body, and a specified content type
+func NewTotalStatementsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/total/statements")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -7288,6 +7572,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /check (the `Check` operationId).
 	CheckWithResponse(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckResponse, error)
 
+	// ListDatabasesWithResponse The databases in which tables may be attached, as the service's configuration names them
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /databases (the `ListDatabases` operationId).
+	ListDatabasesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDatabasesResponse, error)
+
+	// TestDatabaseWithResponse Which engine answers
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /databases/{name}/test (the `TestDatabase` operationId).
+	TestDatabaseWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*TestDatabaseResponse, error)
+
 	// ListDatasetsWithResponse The datasets
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7324,6 +7622,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /datasets/{name} (the `DescribeDataset` operationId).
 	DescribeDatasetWithResponse(ctx context.Context, name NameParam, params *DescribeDatasetParams, body DescribeDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*DescribeDatasetResponse, error)
+
+	// AttachTableWithBodyWithResponse Make a table or view of another database a dataset; nothing is brought in
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+	AttachTableWithBodyWithResponse(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AttachTableResponse, error)
+
+	// AttachTableWithResponse Make a table or view of another database a dataset; nothing is brought in
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+	AttachTableWithResponse(ctx context.Context, name NameParam, body AttachTableJSONRequestBody, reqEditors ...RequestEditorFn) (*AttachTableResponse, error)
 
 	// ListLoadsWithResponse A dataset's loads, newest first
 	//
@@ -7833,6 +8145,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /total (the `Total` operationId).
 	TotalWithResponse(ctx context.Context, body TotalJSONRequestBody, reqEditors ...RequestEditorFn) (*TotalResponse, error)
+
+	// TotalStatementsWithBodyWithResponse The statements that a total sends to other databases; none where the records are kept by the service
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+	TotalStatementsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TotalStatementsResponse, error)
+
+	// TotalStatementsWithResponse The statements that a total sends to other databases; none where the records are kept by the service
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+	TotalStatementsWithResponse(ctx context.Context, body TotalStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*TotalStatementsResponse, error)
 }
 
 type AgeResponse struct {
@@ -8935,6 +9261,102 @@ func (r CheckResponse) ContentType() string {
 	return ""
 }
 
+type ListDatabasesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Databases
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDatabasesResponse) GetJSON200() *Databases {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDatabasesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDatabasesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDatabasesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDatabasesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDatabasesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TestDatabaseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *DatabaseTest
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TestDatabaseResponse) GetJSON200() *DatabaseTest {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TestDatabaseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TestDatabaseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TestDatabaseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TestDatabaseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TestDatabaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListDatasetsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9128,6 +9550,62 @@ func (r DescribeDatasetResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r DescribeDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// AttachTableResponse201Headers the declared response headers of an HTTP 201 response for AttachTable
+type AttachTableResponse201Headers struct {
+	ETag     *string
+	Location *string
+}
+
+type AttachTableResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Dataset
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers201 the parsed response headers for an HTTP 201 response
+	Headers201 *AttachTableResponse201Headers
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AttachTableResponse) GetJSON201() *Dataset {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AttachTableResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AttachTableResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AttachTableResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AttachTableResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AttachTableResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11599,6 +12077,54 @@ func (r TotalResponse) ContentType() string {
 	return ""
 }
 
+type TotalStatementsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Statements
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TotalStatementsResponse) GetJSON200() *Statements {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TotalStatementsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TotalStatementsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TotalStatementsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TotalStatementsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TotalStatementsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // AgeWithBodyWithResponse How long the records of a dataset last, how old the open ones are, and how a backlog goes
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -12034,6 +12560,32 @@ func (c *ClientWithResponses) CheckWithResponse(ctx context.Context, body CheckJ
 	return ParseCheckResponse(rsp)
 }
 
+// ListDatabasesWithResponse The databases in which tables may be attached, as the service's configuration names them
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /databases (the `ListDatabases` operationId).
+func (c *ClientWithResponses) ListDatabasesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDatabasesResponse, error) {
+	rsp, err := c.ListDatabases(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDatabasesResponse(rsp)
+}
+
+// TestDatabaseWithResponse Which engine answers
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /databases/{name}/test (the `TestDatabase` operationId).
+func (c *ClientWithResponses) TestDatabaseWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*TestDatabaseResponse, error) {
+	rsp, err := c.TestDatabase(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTestDatabaseResponse(rsp)
+}
+
 // ListDatasetsWithResponse The datasets
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12099,6 +12651,32 @@ func (c *ClientWithResponses) DescribeDatasetWithResponse(ctx context.Context, n
 		return nil, err
 	}
 	return ParseDescribeDatasetResponse(rsp)
+}
+
+// AttachTableWithBodyWithResponse Make a table or view of another database a dataset; nothing is brought in
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+func (c *ClientWithResponses) AttachTableWithBodyWithResponse(ctx context.Context, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AttachTableResponse, error) {
+	rsp, err := c.AttachTableWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAttachTableResponse(rsp)
+}
+
+// AttachTableWithResponse Make a table or view of another database a dataset; nothing is brought in
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/attach (the `AttachTable` operationId).
+func (c *ClientWithResponses) AttachTableWithResponse(ctx context.Context, name NameParam, body AttachTableJSONRequestBody, reqEditors ...RequestEditorFn) (*AttachTableResponse, error) {
+	rsp, err := c.AttachTable(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAttachTableResponse(rsp)
 }
 
 // ListLoadsWithResponse A dataset's loads, newest first
@@ -13036,6 +13614,32 @@ func (c *ClientWithResponses) TotalWithResponse(ctx context.Context, body TotalJ
 	return ParseTotalResponse(rsp)
 }
 
+// TotalStatementsWithBodyWithResponse The statements that a total sends to other databases; none where the records are kept by the service
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+func (c *ClientWithResponses) TotalStatementsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TotalStatementsResponse, error) {
+	rsp, err := c.TotalStatementsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTotalStatementsResponse(rsp)
+}
+
+// TotalStatementsWithResponse The statements that a total sends to other databases; none where the records are kept by the service
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /total/statements (the `TotalStatements` operationId).
+func (c *ClientWithResponses) TotalStatementsWithResponse(ctx context.Context, body TotalStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*TotalStatementsResponse, error) {
+	rsp, err := c.TotalStatements(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTotalStatementsResponse(rsp)
+}
+
 // ParseAgeResponse parses an HTTP response from a AgeWithResponse call
 func ParseAgeResponse(rsp *http.Response) (*AgeResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13878,6 +14482,72 @@ func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 	return response, nil
 }
 
+// ParseListDatabasesResponse parses an HTTP response from a ListDatabasesWithResponse call
+func ParseListDatabasesResponse(rsp *http.Response) (*ListDatabasesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDatabasesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Databases
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTestDatabaseResponse parses an HTTP response from a TestDatabaseWithResponse call
+func ParseTestDatabaseResponse(rsp *http.Response) (*TestDatabaseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TestDatabaseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest DatabaseTest
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListDatasetsResponse parses an HTTP response from a ListDatasetsWithResponse call
 func ParseListDatasetsResponse(rsp *http.Response) (*ListDatasetsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -14027,6 +14697,59 @@ func ParseDescribeDatasetResponse(rsp *http.Response) (*DescribeDatasetResponse,
 			headers.ETag = &value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseAttachTableResponse parses an HTTP response from a AttachTableWithResponse call
+func ParseAttachTableResponse(rsp *http.Response) (*AttachTableResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AttachTableResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 201:
+		var headers AttachTableResponse201Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = &value
+		}
+		if values := rsp.Header.Values("Location"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Location", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Location = &value
+		}
+		response.Headers201 = &headers
 	}
 
 	return response, nil
@@ -15867,6 +16590,39 @@ func ParseTotalResponse(rsp *http.Response) (*TotalResponse, error) {
 
 	case rsp.StatusCode == 200:
 		// Content-type (text/markdown) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseTotalStatementsResponse parses an HTTP response from a TotalStatementsWithResponse call
+func ParseTotalStatementsResponse(rsp *http.Response) (*TotalStatementsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TotalStatementsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Statements
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
 
 	}
 

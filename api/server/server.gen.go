@@ -86,6 +86,12 @@ type ServerInterface interface {
 	// Check What is found among spans, as of a day or over a run of as-of days
 	// (POST /check)
 	Check(c *gin.Context)
+	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
+	// (GET /databases)
+	ListDatabases(c *gin.Context)
+	// TestDatabase Which engine answers
+	// (POST /databases/{name}/test)
+	TestDatabase(c *gin.Context, name NameParam)
 	// ListDatasets The datasets
 	// (GET /datasets)
 	ListDatasets(c *gin.Context, params ListDatasetsParams)
@@ -98,6 +104,9 @@ type ServerInterface interface {
 	// DescribeDataset Say what amounts are counted in, how they are shown, which values are better, and what a record stands for
 	// (PATCH /datasets/{name})
 	DescribeDataset(c *gin.Context, name NameParam, params DescribeDatasetParams)
+	// AttachTable Make a table or view of another database a dataset; nothing is brought in
+	// (POST /datasets/{name}/attach)
+	AttachTable(c *gin.Context, name NameParam)
 	// ListLoads A dataset's loads, newest first
 	// (GET /datasets/{name}/loads)
 	ListLoads(c *gin.Context, name NameParam, params ListLoadsParams)
@@ -248,6 +257,9 @@ type ServerInterface interface {
 	// Total Figures over one or more spans
 	// (POST /total)
 	Total(c *gin.Context)
+	// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
+	// (POST /total/statements)
+	TotalStatements(c *gin.Context)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -965,6 +977,44 @@ func (siw *ServerInterfaceWrapper) Check(c *gin.Context) {
 	siw.Handler.Check(c)
 }
 
+// ListDatabases operation middleware
+func (siw *ServerInterfaceWrapper) ListDatabases(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDatabases(c)
+}
+
+// TestDatabase operation middleware
+func (siw *ServerInterfaceWrapper) TestDatabase(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TestDatabase(c, name)
+}
+
 // ListDatasets operation middleware
 func (siw *ServerInterfaceWrapper) ListDatasets(c *gin.Context) {
 
@@ -1129,6 +1179,31 @@ func (siw *ServerInterfaceWrapper) DescribeDataset(c *gin.Context) {
 	}
 
 	siw.Handler.DescribeDataset(c, name, params)
+}
+
+// AttachTable operation middleware
+func (siw *ServerInterfaceWrapper) AttachTable(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AttachTable(c, name)
 }
 
 // ListLoads operation middleware
@@ -2883,6 +2958,19 @@ func (siw *ServerInterfaceWrapper) Total(c *gin.Context) {
 	siw.Handler.Total(c)
 }
 
+// TotalStatements operation middleware
+func (siw *ServerInterfaceWrapper) TotalStatements(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TotalStatements(c)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -2958,11 +3046,14 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/briefs/:name/view", wrapper.ViewBrief)
 	router.POST(options.BaseURL+"/briefs/:name/rehearse", wrapper.RehearseBrief)
 	router.GET(options.BaseURL+"/datasets", wrapper.ListDatasets)
+	router.GET(options.BaseURL+"/databases", wrapper.ListDatabases)
+	router.POST(options.BaseURL+"/databases/:name/test", wrapper.TestDatabase)
 	router.DELETE(options.BaseURL+"/datasets/:name", wrapper.RemoveDataset)
 	router.GET(options.BaseURL+"/datasets/:name", wrapper.GetDataset)
 	router.PATCH(options.BaseURL+"/datasets/:name", wrapper.DescribeDataset)
 	router.GET(options.BaseURL+"/datasets/:name/users", wrapper.ListDatasetUsers)
 	router.POST(options.BaseURL+"/datasets/:name/rename", wrapper.RenameDataset)
+	router.POST(options.BaseURL+"/datasets/:name/attach", wrapper.AttachTable)
 	router.POST(options.BaseURL+"/datasets/:name/preview", wrapper.PreviewLoad)
 	router.GET(options.BaseURL+"/datasets/:name/loads", wrapper.ListLoads)
 	router.POST(options.BaseURL+"/datasets/:name/loads", wrapper.LoadFile)
@@ -2971,6 +3062,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
 	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
 	router.POST(options.BaseURL+"/total", wrapper.Total)
+	router.POST(options.BaseURL+"/total/statements", wrapper.TotalStatements)
 	router.POST(options.BaseURL+"/lines", wrapper.LineUp)
 	router.POST(options.BaseURL+"/records", wrapper.ListRecords)
 	router.POST(options.BaseURL+"/records/boundaries", wrapper.ListBoundaries)
@@ -4192,6 +4284,83 @@ func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckRespons
 	return err
 }
 
+type ListDatabasesRequestObject struct {
+}
+
+type ListDatabasesResponseObject interface {
+	VisitListDatabasesResponse(w http.ResponseWriter) error
+}
+
+type ListDatabases200JSONResponse Databases
+
+func (response ListDatabases200JSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDatabasesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDatabasesdefaultApplicationProblemPlusJSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TestDatabaseRequestObject struct {
+	Name NameParam `json:"name"`
+}
+
+type TestDatabaseResponseObject interface {
+	VisitTestDatabaseResponse(w http.ResponseWriter) error
+}
+
+type TestDatabase200JSONResponse DatabaseTest
+
+func (response TestDatabase200JSONResponse) VisitTestDatabaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TestDatabasedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TestDatabasedefaultApplicationProblemPlusJSONResponse) VisitTestDatabaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListDatasetsRequestObject struct {
 	Params ListDatasetsParams
 }
@@ -4354,6 +4523,60 @@ type DescribeDatasetdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DescribeDatasetdefaultApplicationProblemPlusJSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AttachTableRequestObject struct {
+	Name NameParam `json:"name"`
+	Body *AttachTableJSONRequestBody
+}
+
+type AttachTableResponseObject interface {
+	VisitAttachTableResponse(w http.ResponseWriter) error
+}
+
+type AttachTable201ResponseHeaders struct {
+	ETag     *string
+	Location *string
+}
+
+type AttachTable201JSONResponse struct {
+	Body    Dataset
+	Headers AttachTable201ResponseHeaders
+}
+
+func (response AttachTable201JSONResponse) VisitAttachTableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.ETag != nil {
+		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
+	}
+	if response.Headers.Location != nil {
+		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
+	}
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AttachTabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AttachTabledefaultApplicationProblemPlusJSONResponse) VisitAttachTableResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7437,6 +7660,45 @@ func (response TotaldefaultApplicationProblemPlusJSONResponse) VisitTotalRespons
 	return err
 }
 
+type TotalStatementsRequestObject struct {
+	Body *TotalStatementsJSONRequestBody
+}
+
+type TotalStatementsResponseObject interface {
+	VisitTotalStatementsResponse(w http.ResponseWriter) error
+}
+
+type TotalStatements200JSONResponse Statements
+
+func (response TotalStatements200JSONResponse) VisitTotalStatementsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TotalStatementsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TotalStatementsdefaultApplicationProblemPlusJSONResponse) VisitTotalStatementsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
@@ -7505,6 +7767,12 @@ type StrictServerInterface interface {
 	// Check What is found among spans, as of a day or over a run of as-of days
 	// (POST /check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
+	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
+	// (GET /databases)
+	ListDatabases(ctx context.Context, request ListDatabasesRequestObject) (ListDatabasesResponseObject, error)
+	// TestDatabase Which engine answers
+	// (POST /databases/{name}/test)
+	TestDatabase(ctx context.Context, request TestDatabaseRequestObject) (TestDatabaseResponseObject, error)
 	// ListDatasets The datasets
 	// (GET /datasets)
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
@@ -7517,6 +7785,9 @@ type StrictServerInterface interface {
 	// DescribeDataset Say what amounts are counted in, how they are shown, which values are better, and what a record stands for
 	// (PATCH /datasets/{name})
 	DescribeDataset(ctx context.Context, request DescribeDatasetRequestObject) (DescribeDatasetResponseObject, error)
+	// AttachTable Make a table or view of another database a dataset; nothing is brought in
+	// (POST /datasets/{name}/attach)
+	AttachTable(ctx context.Context, request AttachTableRequestObject) (AttachTableResponseObject, error)
 	// ListLoads A dataset's loads, newest first
 	// (GET /datasets/{name}/loads)
 	ListLoads(ctx context.Context, request ListLoadsRequestObject) (ListLoadsResponseObject, error)
@@ -7667,6 +7938,9 @@ type StrictServerInterface interface {
 	// Total Figures over one or more spans
 	// (POST /total)
 	Total(ctx context.Context, request TotalRequestObject) (TotalResponseObject, error)
+	// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
+	// (POST /total/statements)
+	TotalStatements(ctx context.Context, request TotalStatementsRequestObject) (TotalStatementsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -8498,6 +8772,56 @@ func (sh *strictHandler) Check(ctx *gin.Context) {
 	}
 }
 
+// ListDatabases operation middleware
+func (sh *strictHandler) ListDatabases(ctx *gin.Context) {
+	var request ListDatabasesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDatabases(ctx, request.(ListDatabasesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDatabases")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDatabasesResponseObject); ok {
+		if err := validResponse.VisitListDatabasesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TestDatabase operation middleware
+func (sh *strictHandler) TestDatabase(ctx *gin.Context, name NameParam) {
+	var request TestDatabaseRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TestDatabase(ctx, request.(TestDatabaseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TestDatabase")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TestDatabaseResponseObject); ok {
+		if err := validResponse.VisitTestDatabaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListDatasets operation middleware
 func (sh *strictHandler) ListDatasets(ctx *gin.Context, params ListDatasetsParams) {
 	var request ListDatasetsRequestObject
@@ -8615,6 +8939,50 @@ func (sh *strictHandler) DescribeDataset(ctx *gin.Context, name NameParam, param
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DescribeDatasetResponseObject); ok {
 		if err := validResponse.VisitDescribeDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AttachTable operation middleware
+func (sh *strictHandler) AttachTable(ctx *gin.Context, name NameParam) {
+	var request AttachTableRequestObject
+
+	request.Name = name
+
+	var body AttachTableJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AttachTable(ctx, request.(AttachTableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AttachTable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AttachTableResponseObject); ok {
+		if err := validResponse.VisitAttachTableResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10283,6 +10651,48 @@ func (sh *strictHandler) Total(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TotalResponseObject); ok {
 		if err := validResponse.VisitTotalResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TotalStatements operation middleware
+func (sh *strictHandler) TotalStatements(ctx *gin.Context) {
+	var request TotalStatementsRequestObject
+
+	var body TotalStatementsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TotalStatements(ctx, request.(TotalStatementsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TotalStatements")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TotalStatementsResponseObject); ok {
+		if err := validResponse.VisitTotalStatementsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

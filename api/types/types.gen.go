@@ -18,6 +18,24 @@ import (
 	"vastspan/core/table"
 )
 
+// Defines values for AttachRequestNoRecords.
+const (
+	AttachRequestNoRecordsBlank AttachRequestNoRecords = "blank"
+	AttachRequestNoRecordsZero  AttachRequestNoRecords = "zero"
+)
+
+// Valid indicates whether the value is a known member of the AttachRequestNoRecords enum.
+func (e AttachRequestNoRecords) Valid() bool {
+	switch e {
+	case AttachRequestNoRecordsBlank:
+		return true
+	case AttachRequestNoRecordsZero:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BookChangeChange.
 const (
 	BookChangeChangeAdded   BookChangeChange = "added"
@@ -428,6 +446,44 @@ type AskedDays struct {
 	Through civil.Day `json:"through"`
 }
 
+// AttachRequest defines model for AttachRequest.
+type AttachRequest struct {
+	Amounts    *[]string `json:"amounts,omitempty"`
+	Categories *[]string `json:"categories,omitempty"`
+	Database   string    `json:"database"`
+	Date       *string   `json:"date,omitempty"`
+	DayStarts  *string   `json:"day_starts,omitempty"`
+	Details    *[]string `json:"details,omitempty"`
+	Grain      *string   `json:"grain,omitempty"`
+
+	// Kept COLUMN=seconds or COLUMN=milliseconds: numbers that are times since 1970
+	Kept *[]string `json:"kept,omitempty"`
+
+	// Key A column that tells the records apart, and puts those of one time into an order
+	Key       *string                 `json:"key,omitempty"`
+	NoRecords *AttachRequestNoRecords `json:"no_records,omitempty"`
+
+	// Table With its schema, as in public.trips
+	Table string  `json:"table"`
+	Zone  *string `json:"zone,omitempty"`
+}
+
+// AttachRequestNoRecords defines model for AttachRequest.NoRecords.
+type AttachRequestNoRecords string
+
+// Attached Where the records are, should that be elsewhere; absent where they are kept by the service
+type Attached struct {
+	Database string `json:"database"`
+	Engine   string `json:"engine"`
+
+	// Floating Columns that the database keeps as floating point numbers: they are added up by their shortest digits
+	Floating *[]string `json:"floating,omitempty"`
+
+	// Key The column that tells the records apart; absent where there is none
+	Key   *string `json:"key,omitempty"`
+	Table string  `json:"table"`
+}
+
 // BookChange defines model for BookChange.
 type BookChange struct {
 	// After A span, a calendar, a holiday list or a brief
@@ -715,10 +771,37 @@ type ColumnSum struct {
 // Comparison defines model for Comparison.
 type Comparison = table.Comparison
 
+// Database defines model for Database.
+type Database struct {
+	// Address Without a password
+	Address string `json:"address"`
+	Engine  string `json:"engine"`
+	Name    string `json:"name"`
+
+	// Parallel How many statements run at a time
+	Parallel int `json:"parallel"`
+
+	// TimeoutSeconds How long a statement may take
+	TimeoutSeconds float32 `json:"timeout_seconds"`
+}
+
+// DatabaseTest defines model for DatabaseTest.
+type DatabaseTest struct {
+	Version string `json:"version"`
+}
+
+// Databases defines model for Databases.
+type Databases struct {
+	Items []Database `json:"items"`
+}
+
 // Dataset defines model for Dataset.
 type Dataset struct {
 	// Ambiguous Which moment is meant where the zone's clock shows a time twice; absent where that is refused
-	Ambiguous *string   `json:"ambiguous,omitempty"`
+	Ambiguous *string `json:"ambiguous,omitempty"`
+
+	// Attached Where the records are, should that be elsewhere; absent where they are kept by the service
+	Attached  *Attached `json:"attached,omitempty"`
 	Columns   []Column  `json:"columns"`
 	CreatedAt time.Time `json:"created_at"`
 	DateOrder *string   `json:"date_order,omitempty"`
@@ -746,7 +829,10 @@ type Dataset struct {
 
 	// Records With a day or without
 	Records int64 `json:"records"`
-	Undated int64 `json:"undated"`
+
+	// Trouble Why what it holds is not known just now; absent where it is
+	Trouble *string `json:"trouble,omitempty"`
+	Undated int64   `json:"undated"`
 
 	// Version Grows with every load and every load that is undone
 	Version int64  `json:"version"`
@@ -1255,11 +1341,27 @@ type ReceiptComparison struct {
 	Since []Reason `json:"since"`
 }
 
+// ReceiptElsewhere What the source of an attached table could tell at the time, which may move since
+type ReceiptElsewhere struct {
+	Database string `json:"database"`
+
+	// Figures SHA-256 of the figures of the dataset that were reported
+	Figures string `json:"figures"`
+
+	// Newest The newest day or moment by which its records are kept; absent without records
+	Newest  *string `json:"newest,omitempty"`
+	Records int64   `json:"records"`
+	Table   string  `json:"table"`
+}
+
 // ReceiptLoad defines model for ReceiptLoad.
 type ReceiptLoad struct {
 	Dataset string `json:"dataset"`
 
-	// Newest The number of the newest load at the time
+	// Elsewhere What the source of an attached table could tell at the time, which may move since
+	Elsewhere *ReceiptElsewhere `json:"elsewhere,omitempty"`
+
+	// Newest The number of the newest load at the time; 0 of an attached table
 	Newest int64 `json:"newest"`
 }
 
@@ -1513,6 +1615,17 @@ type SpanDefinition = book.Span
 type SpansPage struct {
 	Items []Span  `json:"items"`
 	Next  *string `json:"next,omitempty"`
+}
+
+// Statement defines model for Statement.
+type Statement struct {
+	Database string `json:"database"`
+	Sql      string `json:"sql"`
+}
+
+// Statements defines model for Statements.
+type Statements struct {
+	Items []Statement `json:"items"`
 }
 
 // Status defines model for Status.
@@ -2221,6 +2334,9 @@ type CheckJSONRequestBody = CheckRequest
 // DescribeDatasetJSONRequestBody defines body for DescribeDataset for application/json ContentType.
 type DescribeDatasetJSONRequestBody = DatasetDescription
 
+// AttachTableJSONRequestBody defines body for AttachTable for application/json ContentType.
+type AttachTableJSONRequestBody = AttachRequest
+
 // RenameDatasetJSONRequestBody defines body for RenameDataset for application/json ContentType.
 type RenameDatasetJSONRequestBody = RenameRequest
 
@@ -2283,3 +2399,6 @@ type RestoreSpanJSONRequestBody = RestoreRequest
 
 // TotalJSONRequestBody defines body for Total for application/json ContentType.
 type TotalJSONRequestBody = Query
+
+// TotalStatementsJSONRequestBody defines body for TotalStatements for application/json ContentType.
+type TotalStatementsJSONRequestBody = Query

@@ -20,6 +20,7 @@ func (a *app) datasetCommand() *cobra.Command {
 		"List datasets and show what they hold",
 		a.datasetList(),
 		a.datasetShow(),
+		a.datasetAttach(),
 		a.datasetDescribe(),
 		a.datasetRename(),
 		a.datasetRemove(),
@@ -54,11 +55,11 @@ func (a *app) datasetList() *cobra.Command {
 		return a.print.Print(
 			*out,
 			print.View{Data: list, Look: print.Look{Right: print.Right(1, 2), Shown: shownCounts(1, 2)}, Grid: func() *table.Grid {
-				g := &table.Grid{Header: []string{"name", "records", "undated", "oldest", "newest", "day", "amounts", "categories"}}
+				g := &table.Grid{Header: []string{"name", "records", "undated", "oldest", "newest", "kept", "day", "amounts", "categories"}}
 				for _, d := range list {
 					s := dataset.Schema{Columns: d.Columns}
 					oldest, newest := coveredDays(d.Oldest, d.Newest)
-					g.Rows = append(g.Rows, []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), oldest, newest,
+					g.Rows = append(g.Rows, []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), oldest, newest, keptWhere(&d),
 						strings.Join(
 							s.Names(dataset.DayRole),
 							" ",
@@ -123,12 +124,28 @@ func (a *app) datasetShow() *cobra.Command {
 				if d.NoRecords == types.DatasetNoRecordsZero {
 					line += "; no record is zero"
 				}
-				p.Linef("%s; %s; version %d\n", line, clockText(d.Zone, d.DayStarts), d.Version)
+				if d.Attached == nil {
+					line = fmt.Sprintf("%s; %s; version %d", line, clockText(d.Zone, d.DayStarts), d.Version)
+				} else {
+					line = fmt.Sprintf("%s; %s", line, clockText(d.Zone, d.DayStarts))
+				}
+				p.Linef("%s", strings.Join(append([]string{line}, whereKept(d)...), "\n")+"\n")
 				p.Table(columnGrid(d.Columns), print.Look{Right: print.Right(3)})
 			}},
 		)
 	}
 	return c
+}
+
+// keptWhere says in a word where the records of a dataset are.
+func keptWhere(d *types.Dataset) string {
+	switch {
+	case d.Attached == nil:
+		return "here"
+	case d.Trouble != nil:
+		return d.Attached.Database + " (does not answer)"
+	}
+	return d.Attached.Database
 }
 
 func columnGrid(columns []dataset.Column) *table.Grid {

@@ -37,6 +37,7 @@ The records are made and loaded the first time only. --write leaves them as file
 			return err
 		}
 		s.into = filepath.Join(base, "demo-deliveries")
+		s.beside = a.besideDemo
 		return a.serve(cmd.Context(), s, "demo", a.loadDemo)
 	}
 	return c
@@ -98,7 +99,11 @@ func (a *app) loadDemo(ctx context.Context, s *service.Service) error {
 	}
 	for _, d := range demo.Datasets() {
 		if described[d.Name] == 0 {
-			if err := a.loadDemoRecords(ctx, s, &d); err != nil {
+			bring := a.loadDemoRecords
+			if d.Attached {
+				bring = a.attachGates
+			}
+			if err := bring(ctx, s, &d); err != nil {
 				return err
 			}
 		}

@@ -198,6 +198,11 @@ func printReceipt(p *print.Printer, m *types.Receipt) {
 		parts = append(parts, fmt.Sprintf("%s %s version %d", d.Kind, d.Name, d.Version))
 	}
 	for _, l := range *m.Loads {
+		if e := l.Elsewhere; e != nil {
+			parts = append(parts, fmt.Sprintf("%s from %s of %s, which held %s then and may move", l.Dataset, e.Table, e.Database,
+				print.Number(e.Records, "record")))
+			continue
+		}
 		parts = append(parts, fmt.Sprintf("%s through load %d", l.Dataset, l.Newest))
 	}
 	p.Linef("\nby %s", strings.Join(parts, ", "))

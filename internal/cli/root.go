@@ -94,7 +94,8 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	for _, command := range []func() *cobra.Command{
 		a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.briefCommand, a.receiptCommand, a.scheduleCommand,
-		a.spanCommand, a.datasetCommand, a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand, a.elapsedCommand,
+		a.spanCommand, a.datasetCommand, a.databaseCommand,
+		a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand, a.elapsedCommand,
 		a.daysCommand, a.bookCommand, a.calendarCommand, a.holidaysCommand, a.serveCommand, a.demoCommand,
 	} {
 		root.AddCommand(command())

@@ -25,8 +25,11 @@ import (
 
 // serving holds the flags of serve and demo.
 type serving struct {
-	address, data, database, zone, dayStarts string
-	chosen                                   bool // the address was given, not the default
+	address, data, database, zone, dayStarts, config string
+	databases                                        map[string]service.DatabaseDefinition
+	// beside makes databases in the private one's server, in which tables are attached; nil for none.
+	beside func(context.Context, *postgres.Server) (map[string]service.DatabaseDefinition, error)
+	chosen bool // the address was given, not the default
 	delivering
 }
 
@@ -59,8 +62,13 @@ VASTSPAN_DATABASE.`,
 		"",
 		"URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)",
 	)
+	c.Flags().StringVar(&s.config, "config", "", "YAML file of the databases in which tables may be attached (docs/attached.md)")
+	_ = c.MarkFlagFilename("config", "yaml", "yml")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		s.chosen = cmd.Flags().Changed("address")
+		if err := s.readConfig(); err != nil {
+			return err
+		}
 		if holdsPassword(s.database) {
 			return usagef(
 				"--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE",
@@ -129,7 +137,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	defer func() { err = errors.Join(err, database.close()) }()
-	svc, err := service.Open(ctx, database.url, filepath.Join(base, folder, "columns"), clock)
+	svc, err := service.Open(ctx, database.url, filepath.Join(base, folder, "columns"), s.databases, clock)
 	if err != nil {
 		return err
 	}
@@ -202,10 +210,16 @@ func (s *serving) openDatabase(ctx context.Context, folder string) (*database, e
 		unlock()
 		return nil, err
 	}
-	return &database{pg.URL, pg.Trouble, func() error {
+	db := &database{pg.URL, pg.Trouble, func() error {
 		defer unlock()
 		return pg.Stop()
-	}}, nil
+	}}
+	if s.beside != nil {
+		if s.databases, err = s.beside(ctx, pg); err != nil {
+			return nil, errors.Join(err, db.close())
+		}
+	}
+	return db, nil
 }
 
 // localZone returns this machine's time zone by its IANA name, where that can be found.

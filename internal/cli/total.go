@@ -29,6 +29,7 @@ type totalFlags struct {
 	overFile     string
 	limits       *query.Limits // of the file
 	count        bool
+	explainSQL   bool
 	receipt      string
 	file         fileFlags
 	*contextFlags
@@ -85,6 +86,8 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 			return err
 		}
 		switch {
+		case f.explainSQL && (f.receipt != "" || isFile(args[0]) || f.limits != nil):
+			return usagef("--explain-sql goes with a dataset and --over alone: it shows what is sent to the database of an attached table")
 		case f.receipt != "" && isFile(args[0]):
 			return usagef("--receipt: a receipt is of a dataset of the service, not of a file")
 		case f.receipt != "":
@@ -93,6 +96,9 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 			return a.totalFile(cmd.Context(), args[0], q, &f, *out)
 		case f.book != "" || f.offline:
 			return usagef("--book and --offline go with a file; dataset %s is read with the service's own definitions", args[0])
+		}
+		if f.explainSQL {
+			return a.statements(cmd.Context(), q, *out)
 		}
 		return a.total(cmd.Context(), q, f.limits, *out)
 	}
@@ -116,6 +122,9 @@ func (f *totalFlags) add(c *cobra.Command) {
 	}
 	f.addDerived(flags)
 	flags.BoolVar(&f.count, "count", false, "count records")
+	flags.BoolVar(
+		&f.explainSQL, "explain-sql", false, "show the statements that are sent to the database of an attached table, in place of figures",
+	)
 	flags.StringArrayVar(&q.By, "by", nil, "category to break down by, at most two; or a part of time: "+query.PartForms)
 	flags.IntVar(
 		&q.Top,

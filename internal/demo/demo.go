@@ -41,6 +41,8 @@ type Dataset struct {
 	Amounts []dataset.Column
 	// Grain is the unit that a record stands for, "" for the day alone.
 	Grain string
+	// Attached says that the records are attached from a database of their own.
+	Attached bool
 	// NoRecords is what a sum without a record means, "" for blank.
 	NoRecords string
 }
@@ -71,7 +73,7 @@ func Datasets() []Dataset {
 			Grain:   "month",
 		},
 		{
-			Name:    "gates",
+			Name: "gates", Attached: true,
 			Hints:   ingest.ColumnHints{Date: "counted_at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: Zone},
 			Write:   gates,
 			Amounts: []dataset.Column{{Name: "people", Unit: "people", Better: dataset.Higher}},
@@ -233,6 +235,9 @@ func plan(w io.Writer) error {
 	out.Flush()
 	return out.Error()
 }
+
+// WriteGates writes the records of the gates.
+func WriteGates(w io.Writer) error { return gates(w) }
 
 // gates counts people by the hour. The instants are written in UTC: which day an hour before
 // midnight belongs to depends on the zone.

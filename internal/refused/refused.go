@@ -33,6 +33,7 @@ const (
 	CodeReplacedSince = "replaced_since"
 	CodeAlreadyUndone = "already_undone"
 	CodeIfMatch       = "if_match_required"
+	CodeElsewhere     = "elsewhere"
 	CodeUnavailable   = "unavailable"
 )
 

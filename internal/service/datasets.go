@@ -22,6 +22,7 @@ func itoa(n int) string { return strconv.Itoa(n) }
 
 // datasetStore is what datasets and their loads are kept in.
 type datasetStore interface {
+	attacher
 	Datasets(ctx context.Context) ([]store.Dataset, error)
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
@@ -49,6 +50,9 @@ type Datasets struct {
 type Dataset struct {
 	store.Dataset
 	tally.Coverage
+	// Engine is that of the database where its records are; empty where they are kept here. Trouble says why what it holds is
+	// not known just now.
+	Engine, Trouble string
 }
 
 // List lists the datasets by name.
@@ -63,11 +67,11 @@ func (s *Datasets) List(ctx context.Context, p Paging) (Page[Dataset], error) {
 	}
 	out := Page[Dataset]{Items: []Dataset{}, Next: page.Next}
 	for _, d := range page.Items {
-		coverage, err := s.store.Coverage(ctx, &d)
+		one, err := s.holding(ctx, &d)
 		if err != nil {
 			return out, err
 		}
-		out.Items = append(out.Items, Dataset{d, coverage})
+		out.Items = append(out.Items, *one)
 	}
 	return out, nil
 }
@@ -78,8 +82,7 @@ func (s *Datasets) Get(ctx context.Context, name string) (*Dataset, error) {
 	if err != nil {
 		return nil, err
 	}
-	coverage, err := s.store.Coverage(ctx, d)
-	return &Dataset{*d, coverage}, err
+	return s.holding(ctx, d)
 }
 
 // ETag identifies the description of a dataset, which changes are made from.
@@ -384,8 +387,7 @@ func (s *Datasets) Describe(ctx context.Context, name string, d Description, fro
 	if err != nil {
 		return nil, err
 	}
-	coverage, err := s.store.Coverage(ctx, changed)
-	return &Dataset{*changed, coverage}, err
+	return s.holding(ctx, changed)
 }
 
 func (d *Description) apply(s *dataset.Schema) error {

@@ -134,6 +134,9 @@ func (s *DayTables) own(ctx context.Context, today civil.Day) (civil.Interval, e
 	}
 	for i := range sets {
 		c, err := s.store.Coverage(ctx, &sets[i])
+		if IsRefusal(err) { // what is elsewhere may not answer just now
+			continue
+		}
 		if err != nil {
 			return civil.Interval{}, err
 		}

@@ -51,6 +51,7 @@ const (
 	loadUndone        = "load_undone"
 	lateRecords       = "late_records"
 	otherRecords      = "other_records"
+	sourceMoved       = "source_moved"
 	unknownReason     = "unknown"
 )
 
@@ -226,7 +227,7 @@ func changedDefinitions(then, now []query.Definition) []changedDefinition {
 type changedLoad struct {
 	dataset        *store.Dataset
 	load           store.Load
-	undone         bool
+	undone, moved  bool
 	oldest, newest *civil.Day
 	Reason
 }
@@ -243,6 +244,14 @@ func (s *Receipts) changedLoads(ctx context.Context, r *Receipt, body *ReceiptBo
 				continue // the dataset was removed: the items say so
 			}
 			return nil, err
+		}
+		if d.Attached != nil {
+			c, err := s.moved(ctx, d, then.Elsewhere)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, c)
+			continue
 		}
 		loads, err := s.store.Loads(ctx, d, 0, loadsLookedAt)
 		if err != nil {
@@ -277,6 +286,28 @@ func (s *Receipts) changedLoads(ctx context.Context, r *Receipt, body *ReceiptBo
 	return list, nil
 }
 
+// moved says what the source of an attached table told then, and what it tells now.
+func (s *Receipts) moved(ctx context.Context, d *store.Dataset, then *ReceiptElsewhere) (changedLoad, error) {
+	c := changedLoad{dataset: d, moved: true, Reason: Reason{Code: sourceMoved, Name: d.Name}}
+	where := fmt.Sprintf("%s is table %s of database %s, which may move", d.Name, d.Attached.Name, d.Attached.Database)
+	state, err := s.store.State(ctx, d)
+	switch {
+	case err != nil && !IsRefusal(err):
+		return c, err
+	case err != nil:
+		c.Text = where + "; it does not answer now"
+	case then == nil:
+		c.Text = where + "; its records were kept here then"
+	case state.Records == then.Records && state.Newest == then.Newest:
+		c.Text = fmt.Sprintf("%s: as then it holds %s, the newest of %s; they may have been changed", where,
+			counted(state.Records, "record"), state.Newest)
+	default:
+		c.Text = fmt.Sprintf("%s: it held %s then, the newest of %s; it holds %s now, the newest of %s", where,
+			counted(then.Records, "record"), then.Newest, counted(state.Records, "record"), state.Newest)
+	}
+	return c, nil
+}
+
 // explain finds what has changed a figure: only what it depends on can have.
 func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []changedDefinition, loads []changedLoad) error {
 	var err error
@@ -301,6 +332,9 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 		loads = nil // the days themselves are others
 	}
 	for _, l := range loads {
+		if l.moved && l.dataset.Name == m.Source.Dataset {
+			m.Reasons = append(m.Reasons, l.Reason)
+		}
 		if l.dataset.Name != m.Source.Dataset || l.oldest == nil ||
 			period.Near(civil.Through(*l.oldest, *l.newest)).Empty() {
 			continue

@@ -20,6 +20,7 @@ import (
 	"vastspan/core/span"
 	"vastspan/core/table"
 	"vastspan/core/tally"
+	"vastspan/internal/attached"
 	"vastspan/internal/legacy"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -35,6 +36,7 @@ type receiptStore interface {
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	NewestLoad(ctx context.Context, d *store.Dataset) (int64, error)
+	State(ctx context.Context, d *store.Dataset) (attached.State, error)
 	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, p tally.Period, after int64) (map[int64]int64, error)
 }
 
@@ -111,6 +113,18 @@ type ReceiptSource struct {
 type ReceiptLoad struct {
 	Dataset string `json:"dataset"`
 	Newest  int64  `json:"newest"`
+	// Elsewhere is what the source of an attached table could tell; nil of one whose records are kept here.
+	Elsewhere *ReceiptElsewhere `json:"elsewhere,omitempty"`
+}
+
+// A ReceiptElsewhere is where an attached table was, what it could tell of itself, and a checksum of the figures that were
+// reported of it: the source may move since.
+type ReceiptElsewhere struct {
+	Database string `json:"database"`
+	Table    string `json:"table"`
+	Records  int64  `json:"records"`
+	Newest   string `json:"newest,omitempty"`
+	Figures  string `json:"figures"`
 }
 
 // A snapshotter collects the cells of a receipt.
@@ -254,14 +268,35 @@ func (s *Receipts) provenance(ctx context.Context, f *snapshotter) error {
 		if err != nil {
 			return err
 		}
-		newest, err := s.store.NewestLoad(ctx, d)
-		if err != nil {
+		load := ReceiptLoad{Dataset: source.Dataset}
+		if d.Attached != nil {
+			if load.Elsewhere, err = s.elsewhere(ctx, d, b); err != nil {
+				return err
+			}
+		} else if load.Newest, err = s.store.NewestLoad(ctx, d); err != nil {
 			return err
 		}
-		b.Loads = append(b.Loads, ReceiptLoad{source.Dataset, newest})
+		b.Loads = append(b.Loads, load)
 	}
 	slices.SortFunc(b.Loads, func(x, y ReceiptLoad) int { return strings.Compare(x.Dataset, y.Dataset) })
 	return nil
+}
+
+// elsewhere notes what the source of an attached table can tell.
+func (s *Receipts) elsewhere(ctx context.Context, d *store.Dataset, b *ReceiptBody) (*ReceiptElsewhere, error) {
+	state, err := s.store.State(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	figures := sha256.New()
+	for _, c := range b.Cells {
+		if b.Sources[c.Source].Dataset == d.Name {
+			fmt.Fprintf(figures, "%s\x00%s\n", c.ID, c.Value)
+		}
+	}
+	return &ReceiptElsewhere{
+		d.Attached.Database, d.Attached.Name, state.Records, state.Newest, hex.EncodeToString(figures.Sum(nil)),
+	}, nil
 }
 
 // A ReceiptRequest asks for a receipt of a brief, or of a total.

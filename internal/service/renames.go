@@ -176,8 +176,8 @@ func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, autho
 		return nil, nil, err
 	}
 	s.definitions.told()
-	coverage, err := s.datasets.store.Coverage(ctx, d)
-	return &Dataset{*d, coverage}, carried, err
+	held, err := s.datasets.holding(ctx, d)
+	return held, carried, err
 }
 
 // MoveSpan puts a span before another one in the order in which they are listed; at the end where before is empty.

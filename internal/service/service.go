@@ -14,6 +14,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/tally"
+	"vastspan/internal/attached"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -93,9 +94,13 @@ func New(st *store.Store, clock Clock) *Service {
 }
 
 // Open opens the database at an address and returns a service on it, which keeps columnar forms of the records in a folder
-// of its own; Close must follow.
-func Open(ctx context.Context, url, columns string, clock Clock) (*Service, error) {
-	st, err := store.Open(ctx, url, store.Options{Columns: columns})
+// of its own, and knows databases in which tables may be attached; Close must follow.
+func Open(ctx context.Context, url, columns string, databases map[string]DatabaseDefinition, clock Clock) (*Service, error) {
+	known, err := attached.Configure(databases)
+	if err != nil {
+		return nil, err
+	}
+	st, err := store.Open(ctx, url, store.Options{Columns: columns, Databases: known})
 	if err != nil {
 		return nil, err
 	}

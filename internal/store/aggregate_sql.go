@@ -21,7 +21,12 @@ import (
 // Source returns a dataset to be totalled: from its rollup in memory where that can answer, else in one
 // pass of SQL over the rollup, else over the records; see tally.Source. The segment of a record is found
 // by width_bucket over the plan's cuts: SQL never sees a month.
-func (s *Store) Source(d *Dataset) tally.Source { return &source{s, d, fromMemory} }
+func (s *Store) Source(d *Dataset) tally.Source {
+	if d.Attached != nil {
+		return s.databases.Source(d.Attached, &d.Schema)
+	}
+	return &source{s, d, fromMemory}
+}
 
 // RollupSource is Source without the rollup in memory.
 func (s *Store) RollupSource(d *Dataset) tally.Source { return &source{s, d, fromRollup} }
@@ -134,6 +139,9 @@ func (r *source) snapshot(
 
 // Coverage returns how many records a dataset holds, with a day and without, and which days they span.
 func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error) {
+	if d.Attached != nil {
+		return s.databases.Coverage(ctx, d.Attached, &d.Schema, "")
+	}
 	if c, err := s.rollups.current(ctx, d.daySums()); err != nil || c != nil {
 		return c.whole(), err
 	}
@@ -142,6 +150,9 @@ func (s *Store) Coverage(ctx context.Context, d *Dataset) (tally.Coverage, error
 
 // CoverageBy is Coverage by one of a dataset's dates; empty is the one that its records are kept by.
 func (s *Store) CoverageBy(ctx context.Context, d *Dataset, date string) (tally.Coverage, error) {
+	if d.Attached != nil {
+		return s.databases.Coverage(ctx, d.Attached, &d.Schema, date)
+	}
 	if d.dateColumn(date).Role == dataset.DayRole {
 		return s.Coverage(ctx, d)
 	}
@@ -395,6 +406,9 @@ func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
 // Newest returns the newest day of a dataset by one of its dates, and where they are times the first whole second after
 // the newest of them; false where no record has any.
 func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.AsOf, bool, error) {
+	if d.Attached != nil {
+		return s.databases.Newest(ctx, d.Attached, &d.Schema, date)
+	}
 	g := d.recordGrain(d.dayAxis(date))
 	column := d.dateColumn(date)
 	if column.Role == dataset.DayRole {

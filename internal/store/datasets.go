@@ -15,6 +15,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 
+	"vastspan/internal/attached"
 	"vastspan/internal/refused"
 )
 
@@ -32,7 +33,9 @@ type Dataset struct {
 	// HourStep is how many seconds its hour sums are apart; 0 where it keeps none.
 	HourStep int64
 	// Content names what the dataset holds: it changes with every change of its records.
-	Content   string
+	Content string
+	// Attached is where its records are, should that be elsewhere; nil where they are kept here.
+	Attached  *attached.Table `gorm:"serializer:json;type:jsonb"`
 	CreatedAt time.Time
 	// lengths is the SQL of columns that are no columns of the table.
 	lengths map[string]string
@@ -138,6 +141,9 @@ func findDataset(tx *gorm.DB, name string) (*Dataset, error) {
 // Loads lists a dataset's loads before a number, newest first, those undone as well; 0 is from the newest
 // on.
 func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) ([]Load, error) {
+	if err := d.here("there are no loads"); err != nil {
+		return nil, err
+	}
 	var loads []Load
 	tx := s.reader(ctx).Where("dataset_id = ?", d.ID).Order("id DESC").Limit(limit)
 	if before > 0 {
@@ -149,6 +155,9 @@ func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) 
 
 // Load finds a load of a dataset.
 func (s *Store) Load(ctx context.Context, d *Dataset, id int64) (*Load, error) {
+	if err := d.here("there are no loads"); err != nil {
+		return nil, err
+	}
 	return findLoad(s.reader(ctx), d, id)
 }
 
@@ -210,6 +219,9 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 	err := s.transaction(ctx, func(tx *gorm.DB) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
+			return err
+		}
+		if err := d.here("no load is undone"); err != nil {
 			return err
 		}
 		if load, err = findLoad(tx, d, id); err != nil {

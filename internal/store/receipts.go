@@ -101,6 +101,9 @@ func (s *Store) NewestLoad(ctx context.Context, d *Dataset) (int64, error) {
 
 // RecordsByLoad counts the records of a period that came with loads after a given one.
 func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, p tally.Period, after int64) (map[int64]int64, error) {
+	if d.Attached != nil {
+		return nil, nil
+	}
 	conditions := []condition{d.axisOf(p, date).all(p), {quote(loadColumn) + " > ?", []any{after}}}
 	clauses, args := where(conditions)
 	rows, err := s.reader(ctx).Raw(

@@ -11,27 +11,18 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/tally"
+	"vastspan/internal/listing"
 )
 
-// A Record is one record as text, in the order of the schema's columns; nil is blank.
-type Record struct {
-	ID     int64
-	Day    civil.Day
-	Moment civil.Moment // where the column that it is listed by holds times
-	Cells  []*string
-}
-
-// A Listing asks for records of some days or moments, by one of the dataset's dates; empty is its own. They go by their
-// time, and by their number where that is the same.
-type Listing struct {
-	Period      tally.Period
-	Where       dataset.Filters
-	Lengths     []dataset.Column // that filters are on
-	Date        string
-	OldestFirst bool
-	Limit       int     // 0 for all
-	After       *Record // the record that the page before ended with
-}
+// What is listed, and how it is asked for.
+type (
+	// Record is one record as text.
+	Record = listing.Record
+	// Listing asks for records.
+	Listing = listing.Request
+	// CategoryValue is one value of a category.
+	CategoryValue = listing.CategoryValue
+)
 
 // maxListing is how long the records of one listing may be together, in bytes; one is always given.
 const maxListing = 16 << 20
@@ -62,6 +53,9 @@ func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) (list []Reco
 
 // EachRecord passes a dataset's records with a day on, one after the other; none is kept.
 func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func(Record) error) error {
+	if d.Attached != nil {
+		return s.databases.Each(ctx, d.Attached, &d.Schema, l, take)
+	}
 	columns := d.Schema.Columns
 	d, err := s.with(ctx, d, l.Lengths)
 	if err != nil {
@@ -158,6 +152,9 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	if l.After == nil {
 		return decimal.Value{}, nil
 	}
+	if d.Attached != nil {
+		return s.sumFirst(ctx, d, l, amount)
+	}
 	d, err := s.with(ctx, d, l.Lengths)
 	if err != nil {
 		return decimal.Value{}, err
@@ -215,14 +212,11 @@ func scanRecord(rows *sql.Rows, columns []dataset.Column, zone *time.Location) (
 	return r, nil
 }
 
-// A CategoryValue is one value of a category; nil is blank.
-type CategoryValue struct {
-	Value   *string `json:"value"`
-	Records int64   `json:"records"`
-}
-
 // Values lists the values of a category, the most frequent first.
 func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int) ([]CategoryValue, error) {
+	if d.Attached != nil {
+		return s.databases.Texts(ctx, d.Attached, &d.Schema, column, limit)
+	}
 	c := d.labelText(column)
 	var values []CategoryValue
 	err := s.reader(ctx).Raw(

@@ -132,8 +132,10 @@ func (s *Store) RenameDataset(
 			}
 			return nil, err
 		}
-		if err := tx.Exec("ALTER VIEW " + d.view() + " RENAME TO " + quote(to)).Error; err != nil {
-			return nil, err
+		if d.Attached == nil {
+			if err := tx.Exec("ALTER VIEW " + d.view() + " RENAME TO " + quote(to)).Error; err != nil {
+				return nil, err
+			}
 		}
 		d.Name, d.Described = to, d.Described+1
 		if err := tx.Model(d).Select("name", "described").Updates(d).Error; err != nil {

@@ -45,6 +45,12 @@ func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
 			changed = append(changed, i)
 		}
 	}
+	if d.Attached != nil {
+		if len(changed) > 0 {
+			return d.here("the types of its columns are those of the table")
+		}
+		return nil
+	}
 	for _, i := range changed {
 		if err := d.checkValues(tx, i, before.Columns[i].Type); err != nil {
 			return err

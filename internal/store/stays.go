@@ -10,7 +10,12 @@ import (
 )
 
 // StaySource returns the records of a dataset as they begin and end.
-func (s *Store) StaySource(d *Dataset) ageing.Source { return &staySource{s, d} }
+func (s *Store) StaySource(d *Dataset) ageing.Source {
+	if d.Attached != nil {
+		return s.databases.Stays(d.Attached, &d.Schema)
+	}
+	return &staySource{s, d}
+}
 
 type staySource struct {
 	store   *Store

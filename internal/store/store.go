@@ -7,6 +7,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"log/slog"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
@@ -17,6 +18,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"vastspan/internal/attached"
 	"vastspan/internal/legacy"
 )
 
@@ -27,6 +29,8 @@ type Store struct {
 	long    *gorm.DB // for what callers send or take at their own speed: files and downloads
 	rollups *rollupCache
 	forms   *formCache
+	// databases are where attached tables are.
+	databases *attached.Databases
 }
 
 // The connections to the database. Those for files and downloads are apart, so that callers who stall
@@ -47,6 +51,8 @@ const (
 type Options struct {
 	// Columns is the folder for columnar forms of the records, of the service alone; none are kept where it is empty.
 	Columns string
+	// Databases are those in which tables may be attached; nil for none.
+	Databases *attached.Databases
 }
 
 // Open connects to a database and brings its tables up to date. An address without a password takes it
@@ -72,6 +78,11 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 		return nil, err
 	}
 	s.rollups, s.forms = newRollupCache(s), newFormCache(s, o.Columns)
+	if s.databases = o.Databases; s.databases == nil {
+		if s.databases, err = attached.Configure(nil); err != nil {
+			return nil, err
+		}
+	}
 	if err := s.sql.PingContext(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database cannot be opened: %w", err), s.Close())
 	}
@@ -104,6 +115,9 @@ func connect(config *pgx.ConnConfig, most int) (*gorm.DB, error) {
 func (s *Store) Close() error {
 	s.rollups.close()
 	s.forms.close()
+	if err := s.databases.Close(); err != nil {
+		slog.Warn("connections to databases of attached tables are left", "error", err)
+	}
 	pool, err := s.long.DB()
 	if err == nil {
 		err = pool.Close()
@@ -202,6 +216,7 @@ func migrate(db *gorm.DB) error {
 				{ID: "2026-11-renames", Migrate: createRenames},
 				{ID: "2026-11-deliveries", Migrate: createDeliveries},
 				{ID: "2026-11-contents", Migrate: addContent},
+				{ID: "2026-11-attached", Migrate: addAttached},
 			},
 		).Migrate()
 	})

@@ -182,7 +182,13 @@ func toReceipt(r *service.Receipt, whole bool) (types.Receipt, error) {
 	}
 	cells := each(b.Cells, func(c *service.ReceiptCell) types.ReceiptCell { return toCell(c, &b.Sources[c.Source]) })
 	loads := each(b.Loads, func(l *service.ReceiptLoad) types.ReceiptLoad {
-		return types.ReceiptLoad{Dataset: l.Dataset, Newest: l.Newest}
+		out := types.ReceiptLoad{Dataset: l.Dataset, Newest: l.Newest}
+		if e := l.Elsewhere; e != nil {
+			out.Elsewhere = &types.ReceiptElsewhere{
+				Database: e.Database, Table: e.Table, Records: e.Records, Newest: optional(e.Newest), Figures: e.Figures,
+			}
+		}
+		return out
 	})
 	out.Verified, out.AtClose, out.Calendar = &r.Verified, &b.AtClose, &b.Calendar
 	out.Cells, out.Definitions, out.Loads = &cells, &b.Definitions, &loads

@@ -288,6 +288,13 @@ func toDataset(d *service.Dataset) types.Dataset {
 		out.NoRecords = types.DatasetNoRecordsZero
 	}
 	out.Oldest, out.Newest = coveredDays(d.Coverage)
+	if t := d.Attached; t != nil {
+		out.Attached = &types.Attached{Database: t.Database, Engine: d.Engine, Table: t.Name, Key: optional(t.Key)}
+		if names := t.Inexact(); len(names) > 0 {
+			out.Attached.Floating = &names
+		}
+		out.Trouble = optional(d.Trouble)
+	}
 	return out
 }
 
@@ -337,4 +344,38 @@ func toFault(f *service.Fault) types.Fault {
 		out.Suggestion = &types.Suggestion{Option: f.Suggestion.Option, Value: f.Suggestion.Value}
 	}
 	return out
+}
+
+func (h *handlers) AttachTable(ctx context.Context, r server.AttachTableRequestObject) (server.AttachTableResponseObject, error) {
+	b := r.Body
+	d, err := h.service.Datasets.Attach(ctx, service.Attachment{
+		Name: r.Name, Database: b.Database, Table: b.Table, Key: or(b.Key), Date: or(b.Date), Amounts: or(b.Amounts),
+		Categories: or(b.Categories), Details: or(b.Details), Kept: or(b.Kept), Zone: or(b.Zone), DayStarts: or(b.DayStarts),
+		Grain: or(b.Grain), NoRecords: string(or(b.NoRecords)),
+	})
+	if err != nil {
+		return nil, err
+	}
+	location := "datasets/" + d.Name
+	return server.AttachTable201JSONResponse{
+		Body:    toDataset(d),
+		Headers: server.AttachTable201ResponseHeaders{ETag: etag(d.ETag()), Location: &location},
+	}, nil
+}
+
+func (h *handlers) ListDatabases(
+	_ context.Context, _ server.ListDatabasesRequestObject,
+) (server.ListDatabasesResponseObject, error) {
+	out := server.ListDatabases200JSONResponse{Items: []types.Database{}}
+	for _, d := range h.service.Datasets.Databases() {
+		out.Items = append(out.Items, types.Database{
+			Name: d.Name, Engine: d.Engine, Address: d.Address(), TimeoutSeconds: float32(d.Timeout().Seconds()), Parallel: d.Parallel(),
+		})
+	}
+	return out, nil
+}
+
+func (h *handlers) TestDatabase(ctx context.Context, r server.TestDatabaseRequestObject) (server.TestDatabaseResponseObject, error) {
+	version, err := h.service.Datasets.TestDatabase(ctx, r.Name)
+	return server.TestDatabase200JSONResponse{Version: version}, err
 }

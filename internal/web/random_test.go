@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -21,8 +22,10 @@ import (
 	"unicode/utf8"
 
 	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/jackc/pgx/v5"
 
 	"vastspan/api"
+	"vastspan/internal/attached"
 	"vastspan/internal/postgres/pgtest"
 )
 
@@ -30,7 +33,7 @@ var requests = flag.Int("requests", 20_000, "how many random requests are sent")
 
 // Words that requests are made of: what is there, what is nearly right, and what lies at the edges.
 var (
-	randomNames       = []string{"sales", "sales", "sales", "gates", "gates", "plan", "closed", "board", "firm", "x", "civil", "monthly"}
+	randomNames       = []string{"sales", "sales", "sales", "gates", "gates", "plan", "closed", "board", "firm", "x", "civil", "monthly", "trips"}
 	randomExpressions = []string{
 		"last full month", "last full month", "this month", "this year", "last 3 full months", "year to date", "2026", "trailing 30 days",
 		"trailing 24 hours", "this hour", "2026-10-19T08:00/2026-10-19T20:00", "yesterday, only 09:00-17:00", "from yesterday 22:00 until today 06:00", "month to date excluding today", "trailing 90 days", "@closed", "this year, 52 weeks earlier", "2025", "2026-Q3",
@@ -116,6 +119,8 @@ func (s *sender) text(name string) string {
 		"where": randomFilters, "against": randomMoves, "each": randomUnits, "running": randomUnits, "grain": randomUnits, "spark": randomUnits,
 		"zone": randomZones, "year_starts": {"04-01", "02-30", "13-01"}, "pattern": {"4-4-5", "13x4", "9-9-9"}, "If-Match": {`"1"`, `"2"`, "*", "x"},
 		"format": {"", "csv", "json", "x"}, "delimiter": {"", "comma", "bar"}, "encoding": {"", "utf-8", "windows-1252"}, "omit": {"note", "x"},
+		"database": {"firm", "firm", "nobody"}, "table": {"public.trips", "trips", "public.nobody", "a.b.c"}, "key": {"amount", "x"},
+		"amounts": {"amount", "region"}, "categories": {"region"}, "details": {"booked", "nobody"}, "kept": {"amount=seconds", "day=x"},
 		"share": {"span", "unit"}, "against_dataset": {"sales", "sales amount=amount", "nobody"},
 		"after": {"sales", "1", "2026-09-01.3", "x"}, "year_first_days": {"2026-01-05", "2027-01-04", "x"},
 	}
@@ -257,6 +262,12 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 			(o.OperationID == "renameSpan" && s.chance(80) || o.OperationID == "renameDataset" && s.chance(10)) {
 			object["name"] = fmt.Sprintf("new-%d", s.rng.IntN(1e6)) // one that was never in use
 		}
+		if object, ok := made.(map[string]any); ok && o.OperationID == "attachTable" && s.chance(60) { // a table that is there
+			for _, name := range []string{"key", "kept", "amounts", "categories", "details", "zone", "day_starts", "grain"} {
+				delete(object, name)
+			}
+			object["database"], object["table"], object["date"] = "firm", "public.trips", "day"
+		}
 	} else {
 		kind = "application/yaml"
 		made = map[string]any{"book": 1, "spans": []any{map[string]any{"name": s.text("name"), "is": s.text("is"), "about": s.text("about")}}}
@@ -285,6 +296,9 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 		text = strings.ReplaceAll(text, broken, "\xff")
 		if p.Name == "name" && strings.Contains(path, "{load}") && s.chance(80) {
 			text = "sales"
+		}
+		if op.o.OperationID == "attachTable" && s.chance(95) { // names of others stay free for files
+			text = "trips"
 		}
 		switch p.In {
 		case openapi3.ParameterInPath:
@@ -325,13 +339,32 @@ func (s *sender) request(base string) (q *http.Request, what string, err error) 
 const gates = "day,booked,region,amount\n2026-10-19T08:10:00Z,2026-10-19T07:00:00Z,North,1\n2026-10-19T19:59:59.5Z,,South,2.50\n" +
 	"2026-10-18T23:30:00Z,2026-10-01T12:00:00Z,,\n2025-10-26T00:30:00Z,2025-10-20T00:00:00Z,North,-3\n2025-10-26T01:30:00Z,,North,4\n"
 
+// besideTable makes a database with a table that may be attached, public.trips in firm.
+func besideTable(t *testing.T) map[string]attached.Definition {
+	t.Helper()
+	ctx := context.Background()
+	address := pgtest.Database(t, database)
+	conn, err := pgx.Connect(ctx, address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, `CREATE TABLE public.trips (day date, booked date, region text, amount numeric);
+		INSERT INTO public.trips SELECT '2026-10-19'::date - n, '2026-10-18'::date - n, (ARRAY['North', 'South'])[n % 3], n / 4.0
+		FROM generate_series(0, 400) AS s(n)`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return map[string]attached.Definition{"firm": {URL: address}}
+}
+
 // maxMemory is how much memory the service, its callers and the test may take together.
 const maxMemory = 500 << 20
 
 // Whatever is asked, nothing breaks: no answer says that something went wrong inside, none is longer than
 // is promised, and memory stays bounded.
 func TestRandomRequests(t *testing.T) {
-	s := openOn(t, pgtest.Database(t, database))
+	s := openBeside(t, pgtest.Database(t, database), besideTable(t))
 	var logged bytes.Buffer
 	before := slog.Default()
 	slog.SetDefault(slog.New(slog.NewTextHandler(&logged, &slog.HandlerOptions{Level: slog.LevelWarn})))

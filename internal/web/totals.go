@@ -180,3 +180,11 @@ func (h *handlers) Age(ctx context.Context, r server.AgeRequestObject) (server.A
 	}
 	return server.Age200JSONResponse(*answer), nil
 }
+
+func (h *handlers) TotalStatements(
+	ctx context.Context, r server.TotalStatementsRequestObject,
+) (server.TotalStatementsResponseObject, error) {
+	list, err := h.service.Totals.Statements(ctx, *r.Body)
+	toStatement := func(s *service.Statement) types.Statement { return types.Statement{Database: s.Database, Sql: s.SQL} }
+	return server.TotalStatements200JSONResponse{Items: each(list, toStatement)}, err
+}

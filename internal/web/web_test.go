@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"vastspan/core/civil"
+	"vastspan/internal/attached"
 	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/service"
 	"vastspan/internal/store"
@@ -31,9 +32,16 @@ func open(t *testing.T) *site {
 	return openOn(t, database)
 }
 
-func openOn(t *testing.T, database string) *site {
+func openOn(t *testing.T, database string) *site { return openBeside(t, database, nil) }
+
+// openBeside opens a site that knows databases in which tables may be attached.
+func openBeside(t *testing.T, database string, others map[string]attached.Definition) *site {
 	t.Helper()
-	st, err := store.Open(context.Background(), database, store.Options{Columns: t.TempDir()})
+	databases, err := attached.Configure(others)
+	if err != nil {
+		t.Fatal(err)
+	}
+	st, err := store.Open(context.Background(), database, store.Options{Columns: t.TempDir(), Databases: databases})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -651,6 +651,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/databases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The databases in which tables may be attached, as the service's configuration names them */
+        get: operations["listDatabases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/databases/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which engine answers */
+        post: operations["testDatabase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{name}": {
         parameters: {
             query?: never;
@@ -707,6 +743,25 @@ export interface paths {
         put?: never;
         /** Give a dataset another name; what is about it is so under the new one */
         post: operations["renameDataset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/attach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a table or view of another database a dataset; nothing is brought in */
+        post: operations["attachTable"];
         delete?: never;
         options?: never;
         head?: never;
@@ -844,6 +899,23 @@ export interface paths {
         put?: never;
         /** Figures over one or more spans */
         post: operations["total"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/total/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The statements that a total sends to other databases; none where the records are kept by the service */
+        post: operations["totalStatements"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1916,6 +1988,60 @@ export interface components {
             described: number;
             /** Format: date-time */
             created_at: string;
+            attached?: components["schemas"]["Attached"];
+            /** @description Why what it holds is not known just now; absent where it is */
+            trouble?: string;
+        };
+        /** @description Where the records are, should that be elsewhere; absent where they are kept by the service */
+        Attached: {
+            database: string;
+            engine: string;
+            table: string;
+            /** @description The column that tells the records apart; absent where there is none */
+            key?: string;
+            /** @description Columns that the database keeps as floating point numbers: they are added up by their shortest digits */
+            floating?: string[];
+        };
+        AttachRequest: {
+            database: string;
+            /** @description With its schema, as in public.trips */
+            table: string;
+            /** @description A column that tells the records apart, and puts those of one time into an order */
+            key?: string;
+            date?: string;
+            amounts?: string[];
+            categories?: string[];
+            details?: string[];
+            /** @description COLUMN=seconds or COLUMN=milliseconds: numbers that are times since 1970 */
+            kept?: string[];
+            zone?: string;
+            day_starts?: string;
+            grain?: string;
+            /** @enum {string} */
+            no_records?: "zero" | "blank";
+        };
+        Databases: {
+            items: components["schemas"]["Database"][];
+        };
+        Database: {
+            name: string;
+            engine: string;
+            /** @description Without a password */
+            address: string;
+            /** @description How long a statement may take */
+            timeout_seconds: number;
+            /** @description How many statements run at a time */
+            parallel: number;
+        };
+        DatabaseTest: {
+            version: string;
+        };
+        Statements: {
+            items: components["schemas"]["Statement"][];
+        };
+        Statement: {
+            database: string;
+            sql: string;
         };
         Preview: {
             /** @description The dataset exists already, and its columns hold */
@@ -2633,9 +2759,21 @@ export interface components {
             dataset: string;
             /**
              * Format: int64
-             * @description The number of the newest load at the time
+             * @description The number of the newest load at the time; 0 of an attached table
              */
             newest: number;
+            elsewhere?: components["schemas"]["ReceiptElsewhere"];
+        };
+        /** @description What the source of an attached table could tell at the time, which may move since */
+        ReceiptElsewhere: {
+            database: string;
+            table: string;
+            /** Format: int64 */
+            records: number;
+            /** @description The newest day or moment by which its records are kept; absent without records */
+            newest?: string;
+            /** @description SHA-256 of the figures of the dataset that were reported */
+            figures: string;
         };
         ReceiptComparison: {
             receipt: components["schemas"]["Receipt"];
@@ -4088,6 +4226,50 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listDatabases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Databases"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    testDatabase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseTest"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getDataset: {
         parameters: {
             query?: never;
@@ -4218,6 +4400,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    attachTable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttachRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4520,6 +4731,31 @@ export interface operations {
                     "application/x-ndjson": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "application/vnd.apache.parquet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    totalStatements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Query"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Statements"];
                 };
             };
             default: components["responses"]["Problem"];

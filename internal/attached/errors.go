@@ -1,0 +1,55 @@
+package attached
+
+import (
+	"errors"
+	"fmt"
+
+	"vastspan/internal/refused"
+)
+
+// The codes of what goes wrong with a source that is elsewhere, each its own.
+const (
+	CodeUnreachable = "database_unreachable"
+	CodeTimedOut    = "database_timed_out"
+	CodeChanged     = "table_changed"
+	CodeRefused     = "database_refused"
+	CodeUnknown     = "unknown_database"
+)
+
+// notReached is the error of a database, or of a server behind it, that does not answer.
+func notReached(database string, err error) error {
+	return &refused.Error{Kind: refused.Passing, Code: CodeUnreachable, Err: fmt.Errorf("database %s does not answer: %w", database, err)}
+}
+
+// tookTooLong is the error of a statement that took longer than the timeout of its database.
+func (d *Database) tookTooLong() error {
+	return &refused.Error{Kind: refused.Passing, Code: CodeTimedOut,
+		Err: fmt.Errorf("database %s took longer than %s, which its timeout allows: take a shorter span, or let it have more time",
+			d.Name, d.definition.Timeout)}
+}
+
+// changed is the error of a table that is not what it was when it was attached.
+func changed(format string, args ...any) error {
+	return refused.Because(CodeChanged, format+": attach it again, or put it back", args...)
+}
+
+// notThere is the error of a table that is not there, or that may not be seen.
+func notThere(table string) error {
+	return refused.Because(CodeChanged, "there is no table or view %s that can be read", table)
+}
+
+// notRun is the error of a statement that the database does not run: a missing right among them.
+func notRun(database string, err error) error {
+	return &refused.Error{Kind: refused.Conflict, Code: CodeRefused, Err: fmt.Errorf("database %s: %w", database, err)}
+}
+
+// unknown is the error of a database that the service does not know.
+func unknown(database string) error {
+	return refused.Because(CodeUnknown, "the service knows no database %s (vastspan database list)", database)
+}
+
+// isTold reports whether an error is one to be told as it is.
+func isTold(err error) bool {
+	var r *refused.Error
+	return errors.As(err, &r)
+}

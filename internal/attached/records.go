@@ -1,0 +1,556 @@
+package attached
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"vastspan/core/ageing"
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/decimal"
+	"vastspan/core/tally"
+	"vastspan/internal/listing"
+	"vastspan/internal/refused"
+)
+
+// ordered are the columns by which records are listed: their time, then the key, or all columns where there is none.
+func (s *source) ordered(date *Column, oldestFirst bool) []string {
+	direction := " DESC"
+	if oldestFirst {
+		direction = ""
+	}
+	names := []string{date.Name}
+	if s.table.Key != "" {
+		names = append(names, s.table.Key)
+	} else {
+		for _, c := range s.table.Columns {
+			if c.Name != date.Name {
+				names = append(names, c.Name)
+			}
+		}
+	}
+	list := make([]string, len(names))
+	for i, name := range names {
+		list[i] = s.sql(name) + direction
+	}
+	return list
+}
+
+// Each passes the records of a listing on, one after the other; none is kept. Their numbers are their places in the listing.
+func (d *Databases) Each(ctx context.Context, t *Table, schema *dataset.Schema, l listing.Request, take func(listing.Record) error) error {
+	s, err := d.source(ctx, t, schema)
+	if err != nil {
+		return err
+	}
+	return s.told(ctx, s.each(ctx, l, take))
+}
+
+func (s *source) each(ctx context.Context, l listing.Request, take func(listing.Record) error) error {
+	date := s.dateColumn(l.Date)
+	c := &conditioner{s, func(column string) ([]string, error) { return s.texts(ctx, column, maxFolded) }}
+	with := s.schema.With(l.Lengths)
+	if err := with.CheckFilters(l.Where); err != nil {
+		return err
+	}
+	where, err := c.conditions(l.Where)
+	if err != nil {
+		return err
+	}
+	pass, err := with.Predicate(l.Where)
+	if err != nil {
+		return err
+	}
+	data := struct {
+		Texts, Selected, Where, Order []string
+		Table, Page                   string
+	}{Table: s.dialect.table(s.table.Name), Order: s.ordered(date, l.OldestFirst)}
+	data.Where = append((axis{s, date, l.Period.Timed()}).within(l.Period.Stretches()), where...)
+	for i, column := range s.table.Columns {
+		name := fmt.Sprintf("%sc%d", alias, i)
+		data.Selected = append(data.Selected, s.sql(column.Name)+" AS "+name)
+		data.Texts = append(data.Texts, s.dialect.text(name, &column))
+	}
+	number, skip := int64(0), int64(0)
+	if l.After != nil {
+		skip = l.After.ID
+	}
+	if len(l.Lengths) == 0 { // those are found here, and so are the places
+		data.Page = s.dialect.page(int64(l.Limit), skip)
+		number, skip = skip, 0
+	}
+	return s.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+		r, cells, err := s.record(row, date)
+		if err != nil {
+			return err
+		}
+		if len(l.Lengths) > 0 {
+			met, err := s.meets(with, cells, l.Lengths, pass)
+			if err != nil || !met {
+				return err
+			}
+		}
+		if number++; number <= skip {
+			return nil
+		}
+		r.ID = number
+		return take(r)
+	})
+}
+
+// meets puts a record to filters on lengths.
+func (s *source) meets(
+	with *dataset.Schema, cells []dataset.Cell, lengths []dataset.Column, pass func([]dataset.Cell) bool,
+) (bool, error) {
+	all := append(slices.Clone(cells), make([]dataset.Cell, len(lengths))...)
+	for i, c := range lengths {
+		from, to := &all[with.Index(c.Length.From)], &all[with.Index(c.Length.To)]
+		if err := c.Length.Cell(from, to, &all[len(cells)+i]); err != nil {
+			return false, err
+		}
+	}
+	return pass(all), nil
+}
+
+// record reads a row.
+func (s *source) record(row []sql.NullString, date *Column) (listing.Record, []dataset.Cell, error) {
+	r := listing.Record{Cells: make([]*string, len(row))}
+	cells := make([]dataset.Cell, len(row))
+	for i := range s.table.Columns {
+		c := &s.table.Columns[i]
+		cell, err := c.cell(row[i].String, !row[i].Valid, s.clock)
+		if err != nil {
+			return r, nil, err
+		}
+		cells[i] = cell
+		if c.Name == date.Name {
+			r.Day = cell.Day
+			if c.Form != Day {
+				r.Moment = civil.Moment(cell.Micros())
+			}
+		}
+		if !cell.Set {
+			continue
+		}
+		text := cell.Text
+		switch c.Form.Type() {
+		case dataset.Timestamp:
+			text = cell.Moment.In(s.clock.Zone()).Format(time.RFC3339Nano)
+		case dataset.Date:
+			text = cell.Day.String()
+		}
+		r.Cells[i] = &text
+	}
+	return r, cells, nil
+}
+
+// Texts lists the different values of a category with how many records have each, the most frequent first.
+func (d *Databases) Texts(
+	ctx context.Context, t *Table, schema *dataset.Schema, column string, limit int,
+) ([]listing.CategoryValue, error) {
+	s, err := d.source(ctx, t, schema)
+	if err != nil {
+		return nil, err
+	}
+	c := s.column(column)
+	name := s.sql(column)
+	text := fmt.Sprintf("SELECT %s, n FROM (SELECT %s AS v, count(*) AS n FROM %s GROUP BY v ORDER BY n DESC, v LIMIT %d) AS vs",
+		s.dialect.text("v", c), name, s.dialect.table(t.Name), limit)
+	var list []listing.CategoryValue
+	err = s.ask(ctx, text, func(row []sql.NullString) error {
+		cell, err := c.cell(row[0].String, !row[0].Valid, s.clock)
+		if err != nil {
+			return err
+		}
+		one := listing.CategoryValue{}
+		if cell.Set {
+			key, err := schema.Columns[schema.Index(column)].Key(&cell)
+			if err != nil {
+				return err
+			}
+			one.Value = &key
+		}
+		one.Records, err = strconv.ParseInt(row[1].String, 10, 64)
+		list = append(list, one)
+		return err
+	})
+	return list, s.told(ctx, err)
+}
+
+// texts lists the different texts of a column, and refuses more than so many.
+func (s *source) texts(ctx context.Context, column string, most int) ([]string, error) {
+	c, name := s.column(column), s.sql(column)
+	text := fmt.Sprintf("SELECT %s FROM (SELECT %s AS v FROM %s WHERE %s IS NOT NULL GROUP BY v LIMIT %d) AS vs",
+		s.dialect.text("v", c), name, s.dialect.table(s.table.Name), name, most+1)
+	var list []string
+	err := s.ask(ctx, text, func(row []sql.NullString) error {
+		list = append(list, row[0].String)
+		return nil
+	})
+	if err == nil && len(list) > most {
+		err = refused.Wrongf("%s has more than %d different values: ignoring case takes a column of fewer", column, most)
+	}
+	return list, err
+}
+
+// Coverage says how many records there are, with a day and without, and which days they span, by one of the dates.
+func (d *Databases) Coverage(ctx context.Context, t *Table, schema *dataset.Schema, date string) (tally.Coverage, error) {
+	var c tally.Coverage
+	s, err := d.source(ctx, t, schema)
+	if err != nil {
+		return c, err
+	}
+	return d.remembered(coverKey{t.Database, t.Name, date, s.clock.String(), true}, func() (tally.Coverage, error) {
+		c, err := s.coverage(ctx, date, true)
+		return c, s.told(ctx, err)
+	})
+}
+
+// coverage asks which days the records span, and how many there are where they are to be counted.
+func (s *source) coverage(ctx context.Context, date string, counted bool) (tally.Coverage, error) {
+	var c tally.Coverage
+	column := s.dateColumn(date)
+	name := s.sql(column.Name)
+	all, dated := "1", "1"
+	if counted {
+		all, dated = "count(*)", "count("+name+")"
+	}
+	text := fmt.Sprintf("SELECT n, d, %s, %s FROM (SELECT %s AS n, %s AS d, min(%s) AS lo, max(%s) AS hi FROM %s) AS vs",
+		s.dialect.text("lo", column), s.dialect.text("hi", column), all, dated, name, name, s.dialect.table(s.table.Name))
+	err := s.ask(ctx, text, func(row []sql.NullString) error {
+		n, err1 := strconv.ParseInt(row[0].String, 10, 64)
+		with, err2 := strconv.ParseInt(row[1].String, 10, 64)
+		low, err3 := column.cell(row[2].String, !row[2].Valid, s.clock)
+		high, err4 := column.cell(row[3].String, !row[3].Valid, s.clock)
+		if c.Undated = n - with; low.Set {
+			c.AddMany(max(with, 1), low.Day, high.Day)
+		}
+		return errors.Join(err1, err2, err3, err4)
+	})
+	return c, err
+}
+
+// Newest returns the newest day by one of the dates, and where they are times the first whole second after the newest of them;
+// false where no record has any.
+func (d *Databases) Newest(ctx context.Context, t *Table, schema *dataset.Schema, date string) (civil.AsOf, bool, error) {
+	s, err := d.source(ctx, t, schema)
+	if err != nil {
+		return civil.AsOf{}, false, err
+	}
+	column := s.dateColumn(date)
+	asOf, found := civil.AsOf{Clock: s.clock}, false
+	text := fmt.Sprintf("SELECT %s FROM (SELECT max(%s) AS hi FROM %s) AS vs",
+		s.dialect.text("hi", column), s.sql(column.Name), s.dialect.table(t.Name))
+	err = s.ask(ctx, text, func(row []sql.NullString) error {
+		cell, err := column.cell(row[0].String, !row[0].Valid, s.clock)
+		if found = cell.Set; err != nil || !found {
+			return err
+		}
+		if asOf.Day = cell.Day; column.Form != Day {
+			asOf.Timed, asOf.Moment = true, civil.SecondAfter(civil.Moment(cell.Micros()))
+		}
+		return nil
+	})
+	return asOf, found, s.told(ctx, err)
+}
+
+// A State is what a source can tell of itself.
+type State struct {
+	Records int64
+	Newest  string // day or moment by which the records are kept; empty where there are none
+}
+
+// State asks how many records a table holds now, and which is the newest.
+func (d *Databases) State(ctx context.Context, t *Table, schema *dataset.Schema) (State, error) {
+	s, err := d.source(ctx, t, schema)
+	if err != nil {
+		return State{}, err
+	}
+	column := s.dateColumn("")
+	var state State
+	text := fmt.Sprintf("SELECT n, %s FROM (SELECT count(*) AS n, max(%s) AS hi FROM %s) AS vs",
+		s.dialect.text("hi", column), s.sql(column.Name), s.dialect.table(t.Name))
+	err = s.ask(ctx, text, func(row []sql.NullString) error {
+		cell, err := column.cell(row[1].String, !row[1].Valid, s.clock)
+		if err != nil {
+			return err
+		}
+		if state.Newest = ""; cell.Set {
+			if state.Newest = cell.Day.String(); column.Form != Day {
+				state.Newest = s.clock.Format(civil.Moment(cell.Micros()))
+			}
+		}
+		state.Records, err = strconv.ParseInt(row[0].String, 10, 64)
+		return err
+	})
+	return state, s.told(ctx, err)
+}
+
+// covered says which records a plan's statement has looked at: those within its days. Those without a day are counted apart,
+// and where a filter is put, it is looked whether any record lies before.
+func (g *grouping) covered(ctx context.Context) (tally.Coverage, *tally.Coverage, error) {
+	whole, err := g.extent(ctx, g.plan.Date)
+	if err != nil {
+		return g.coverage, nil, err
+	}
+	c := g.coverage
+	if g.axis.Nullable && len(g.lengths) == 0 {
+		if c.Undated, err = g.undated(ctx); err != nil {
+			return c, &whole, err
+		}
+	}
+	if c.Records > 0 && whole.Records > 0 && c.Oldest > whole.Oldest {
+		before := len(g.plan.Where) == 0
+		if !before {
+			if before, err = g.before(ctx, c.Oldest); err != nil {
+				return c, &whole, err
+			}
+		}
+		if before {
+			c.Oldest = whole.Oldest
+		}
+	}
+	return c, &whole, nil
+}
+
+// extent is that of all records, asked once in a while.
+func (s *source) extent(ctx context.Context, date string) (tally.Coverage, error) {
+	return s.databases.remembered(coverKey{s.table.Database, s.table.Name, date, s.clock.String(), false},
+		func() (tally.Coverage, error) { return s.coverage(ctx, date, false) })
+}
+
+func (g *grouping) undated(ctx context.Context) (int64, error) {
+	where := append([]string{g.sql(g.axis.Name) + " IS NULL"}, g.where...)
+	n := int64(0)
+	text := "SELECT count(*) FROM " + g.dialect.table(g.table.Name) + " WHERE " + strings.Join(where, " AND ")
+	err := g.ask(ctx, text, func(row []sql.NullString) (err error) {
+		n, err = strconv.ParseInt(row[0].String, 10, 64)
+		return err
+	})
+	return n, err
+}
+
+// before reports whether any record that passes the filters lies before a day.
+func (g *grouping) before(ctx context.Context, day civil.Day) (bool, error) {
+	days := axis{g.source, g.axis.Column, false}
+	where := append(days.run(tally.Stretch{Start: tally.Past, End: int64(day)}), g.where...)
+	any := false
+	text := "SELECT 1 FROM " + g.dialect.table(g.table.Name) + " WHERE " + strings.Join(where, " AND ") + " LIMIT 1"
+	err := g.ask(ctx, text, func([]sql.NullString) error { any = true; return nil })
+	return any, err
+}
+
+// points asks for the records at the earliest and the latest time of each group, and takes their values in.
+func (g *grouping) points(ctx context.Context) error {
+	data := struct {
+		Texts, Selected, Where, Order []string
+		Table, Page                   string
+	}{Table: g.dialect.table(g.table.Name)}
+	data.Where = append(g.axis.within(wantedRuns(g.plan)), g.where...)
+	date := g.take(selected{Column: g.axis.Column})
+	key := -1
+	if c := g.column(g.table.Key); c != nil {
+		key = g.take(selected{Column: c})
+	}
+	var amounts []int
+	for i, a := range g.plan.Amounts {
+		from := g.amounts[i]
+		if from.sum >= 0 {
+			from = taken{-1, g.take(selected{Column: g.column(a.Column)}), -1}
+		}
+		g.amounts[i] = from
+		amounts = append(amounts, i)
+	}
+	for i, one := range g.selected {
+		expression, text := g.sql(one.Name), g.dialect.text(fmt.Sprintf("%sk%d", alias, i), one.Column)
+		if one.pieces != "" {
+			expression, text = one.pieces, fmt.Sprintf("%sk%d", alias, i)
+		}
+		data.Selected, data.Texts = append(data.Selected, fmt.Sprintf("%s AS %sk%d", expression, alias, i)), append(data.Texts, text)
+	}
+	return g.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+		cells, err := g.cells(row)
+		if err != nil {
+			return err
+		}
+		if len(g.lengths) > 0 && !g.pass(cells.all) {
+			return nil
+		}
+		at := &cells.selected[date]
+		place := int64(at.Day)
+		if g.axis.Form != Day {
+			place = at.Micros()
+		}
+		own := int64(at.Day)
+		if g.plan.Timed {
+			own = place
+		}
+		segment := g.plan.Segment(own)
+		if !at.Set || !g.plan.Wanted(segment) {
+			return nil
+		}
+		one, err := g.group(cells)
+		if err != nil || one.Parts[segment] == nil {
+			return err
+		}
+		sequence := int64(0)
+		if key >= 0 && cells.selected[key].Fixed {
+			sequence = cells.selected[key].Number.Digits
+		}
+		return g.takePoints(one.Parts[segment], amounts, cells, place, sequence)
+	})
+}
+
+func (g *grouping) takePoints(t *tally.Part, amounts []int, cells rowCells, place, sequence int64) error {
+	for _, i := range amounts {
+		cell := g.cellOf(g.amounts[i], cells)
+		first, last := &t.First[i], &t.Last[i]
+		if !cell.Set || first.Set && place > first.At && place < last.At {
+			continue
+		}
+		value, err := cell.Decimal()
+		if err != nil {
+			return err
+		}
+		q := pointOf(place, sequence, value)
+		first.TakeEarlier(&q)
+		last.TakeLater(&q)
+	}
+	return nil
+}
+
+// Stays returns an attached table as records that begin and end.
+func (d *Databases) Stays(t *Table, schema *dataset.Schema) ageing.Source {
+	return &stays{d, t, schema}
+}
+
+type stays struct {
+	databases *Databases
+	table     *Table
+	schema    *dataset.Schema
+}
+
+// Stays implements ageing.Source: records with the same two dates and label come together.
+func (r *stays) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
+	s, err := r.databases.source(ctx, r.table, r.schema)
+	if err != nil {
+		return err
+	}
+	c := &conditioner{s, func(column string) ([]string, error) { return s.texts(ctx, column, maxFolded) }}
+	where, err := c.conditions(q.Where)
+	if err != nil {
+		return s.told(ctx, err)
+	}
+	names := []string{q.From, q.To}
+	if q.By != "" {
+		names = append(names, q.By)
+	}
+	amount := s.column(q.Amount)
+	if amount != nil && amount.Form != Exact {
+		names = append(names, q.Amount)
+	}
+	data := struct{ Texts, Tables, Selected, Where, Keys []string }{Where: where}
+	if data.Tables, err = s.parts(ctx); err != nil {
+		return s.told(ctx, err)
+	}
+	for i, name := range names {
+		key := fmt.Sprintf("%sk%d", alias, i)
+		data.Selected, data.Keys = append(data.Selected, s.sql(name)+" AS "+key), append(data.Keys, key)
+		data.Texts = append(data.Texts, s.dialect.text(key, s.column(name)))
+	}
+	data.Selected, data.Texts = append(data.Selected, "count(*) AS "+alias+"n"), append(data.Texts, alias+"n")
+	if amount != nil && amount.Form == Exact {
+		data.Selected = append(data.Selected, s.dialect.sum(s.sql(q.Amount), amount)+" AS "+alias+"s")
+		data.Texts = append(data.Texts, s.dialect.text(alias+"s", amount))
+	}
+	return s.told(ctx, s.ask(ctx, statement("groups", data), func(row []sql.NullString) error {
+		stay, err := s.stay(q, names, row)
+		if err != nil {
+			return err
+		}
+		return take(stay)
+	}))
+}
+
+func (s *source) stay(q *ageing.Request, names []string, row []sql.NullString) (ageing.Stay, error) {
+	var stay ageing.Stay
+	cells := make([]dataset.Cell, len(names))
+	for i, name := range names {
+		var err error
+		if cells[i], err = s.column(name).cell(row[i].String, !row[i].Valid, s.clock); err != nil {
+			return stay, err
+		}
+	}
+	from, to := &cells[0], &cells[1]
+	stay.Begun, stay.Begin, stay.Ended, stay.End = from.Set, from.Day, to.Set, to.Day
+	if q.Moments && from.Set {
+		stay.From = civil.Moment(from.Micros())
+	}
+	if q.Moments && to.Set {
+		stay.To = civil.Moment(to.Micros())
+	}
+	var err error
+	if q.By != "" {
+		if stay.Label, err = s.schema.Columns[s.schema.Index(q.By)].Label(&cells[2]); err != nil {
+			return stay, err
+		}
+	}
+	if stay.Records, err = strconv.ParseInt(row[len(names)].String, 10, 64); err != nil || q.Amount == "" {
+		return stay, err
+	}
+	if len(row) > len(names)+1 {
+		stay.Sum, err = decimal.Parse(row[len(names)+1].String)
+		return stay, err
+	}
+	if last := &cells[len(cells)-1]; last.Set {
+		d, err := last.Decimal()
+		if err != nil {
+			return stay, err
+		}
+		many := decimal.Int(stay.Records)
+		stay.Sum.Set = true
+		_, err = decimal.Exact.Mul(&stay.Sum.Decimal, d, &many.Decimal)
+		return stay, err
+	}
+	return stay, nil
+}
+
+// sampledNumbers is how many records are looked at to find out with how many decimals numbers are shown.
+const sampledNumbers = 1000
+
+// Decimals says with how many decimals the numbers of columns of a table are written, as far as the first records show.
+func (d *Database) Decimals(ctx context.Context, table string, columns []Column) ([]int, error) {
+	decimals := make([]int, len(columns))
+	if len(columns) == 0 {
+		return decimals, nil
+	}
+	data := struct {
+		Texts, Selected, Where, Order []string
+		Table, Page                   string
+	}{Table: d.dialect.table(table), Page: d.dialect.page(sampledNumbers, 0)}
+	for i := range columns {
+		name := fmt.Sprintf("%sc%d", alias, i)
+		data.Selected = append(data.Selected, d.dialect.name(columns[i].Name)+" AS "+name)
+		data.Texts = append(data.Texts, d.dialect.text(name, &columns[i]))
+	}
+	err := d.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+		for i, cell := range row {
+			number, err := numberCell(cell.String)
+			if !cell.Valid || err != nil {
+				continue
+			}
+			value, err := number.Decimal()
+			if err != nil {
+				return err
+			}
+			decimals[i] = min(max(decimals[i], int(-value.Exponent)), dataset.MaxDecimals)
+		}
+		return nil
+	})
+	return decimals, d.plainly(ctx, err)
+}
