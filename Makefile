@@ -9,14 +9,14 @@ MODULES := console/node_modules/.package-lock.json
 GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv' -o -name '*.sql')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
-.PHONY: demo test check build generate bench bench-load fuzz screenshots clean
+.PHONY: demo test check build generate bench bench-cluster bench-load fuzz screenshots clean
 
 demo: build ## Run the service on made-up records
 	scripts/install postgresql
 	exec $(BINARY) demo
 
 test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
-	scripts/install postgresql chromium
+	scripts/install postgresql chromium clickhouse-server
 	go test -short -count=1 ./... # the browser tests build the binary by themselves, which the cache cannot see
 
 check: build ## Formatting, static checks, and that generated files are up to date
@@ -40,18 +40,24 @@ generate: $(MODULES) ## Make the files again that are generated from api/openapi
 	npm --prefix console run --silent types
 
 RECORDS ?= 1000000,3000000,10000000
+CLUSTER_RECORDS ?= 3000000
 
 bench: ## Benchmarks, side by side: the span language, then loads and totals beside what one would write by hand
 	scripts/install postgresql
 	go test -run '^$$' -bench . -benchmem ./core/...
 	go run ./bench -records $(RECORDS)
 
+bench-cluster: ## Totals of a table over several servers, beside statements by hand
+	scripts/install postgresql clickhouse-server
+	go run ./bench/cluster -engine postgresql -servers 4 -records $(CLUSTER_RECORDS) -measure
+	go run ./bench/cluster -engine clickhouse -servers 3 -records $(CLUSTER_RECORDS) -measure
+
 bench-load: build ## Answers a second for many callers at once, and whether anything grows with the number of requests
 	scripts/install postgresql
 	go run ./bench/load
 
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
-	scripts/install postgresql
+	scripts/install postgresql clickhouse-server
 	go test ./core/... ./internal/store
 	go test ./internal/web -run TestRandomRequests -requests 200000 -v
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span

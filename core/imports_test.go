@@ -38,6 +38,9 @@ var allowed = map[string][]string{
 		"internal/postgres",
 		"internal/store",
 	},
+	"bench/cluster": {
+		"core/civil", "core/dataset", "core/measure", "core/span", "core/tally", "internal/attached", "internal/cluster",
+	},
 	"bench/load":   {},
 	"cmd/vastspan": {"internal/cli"},
 	"core/ageing": {
@@ -106,6 +109,7 @@ var allowed = map[string][]string{
 		"internal/service",
 		"internal/web",
 	},
+	"internal/cluster":         {"internal/postgres"},
 	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table", "internal/export"},
 	"internal/deliver":         {"core/table", "internal/export"},
 	"internal/columns":         {"core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},

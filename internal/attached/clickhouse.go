@@ -10,9 +10,11 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"regexp"
 	"strings"
 
 	"vastspan/core/civil"
+	"vastspan/core/decimal"
 )
 
 // clickHouse is ClickHouse over its HTTP interface: tables, views, and Distributed tables over several servers.
@@ -54,7 +56,17 @@ func (c *clickHouse) close() error {
 // A clickHouseError is what the server says.
 type clickHouseError struct{ text string }
 
-func (e *clickHouseError) Error() string { return e.text }
+// Error leaves out what is about the server's own program: of errors of other servers behind it, the last is told.
+func (e *clickHouseError) Error() string {
+	found := clickHouseText.FindAllStringSubmatch(e.text, -1)
+	if len(found) == 0 {
+		return e.text
+	}
+	return strings.TrimSpace(found[len(found)-1][1])
+}
+
+// clickHouseText finds what an error says; releases write it in one of two ways.
+var clickHouseText = regexp.MustCompile(`DB::\w*Exception: ([^\n]+?)(?:, e\.what\(\)|\. \([A-Z_]+\)|\n|$)`)
 
 // maxError is how much of an error is told.
 const maxError = 1000
@@ -105,7 +117,11 @@ func readTabbed(in io.Reader, take func([]sql.NullString) error) error {
 		}
 		row = row[:0]
 		for field := range strings.SplitSeq(strings.TrimSuffix(line, "\n"), "\t") {
-			row = append(row, sql.NullString{String: unescaped.Replace(field), Valid: field != `\N`})
+			if field == `\N` {
+				row = append(row, sql.NullString{})
+			} else {
+				row = append(row, sql.NullString{String: unescaped.Replace(field), Valid: true})
+			}
 		}
 		if err := take(row); err != nil {
 			return err
@@ -155,6 +171,8 @@ func (c *clickHouse) columns(ctx context.Context, table string) ([]Column, error
 // parts has none: the engine has each server add up its own.
 func (c *clickHouse) parts(context.Context, string) ([]string, error) { return nil, nil }
 
+func (*clickHouse) counts() bool { return true }
+
 func (c *clickHouse) failed(err error) failure {
 	var told *clickHouseError
 	if !errors.As(err, &told) {
@@ -181,8 +199,29 @@ func (c *clickHouse) literal(text string) string {
 	return "'" + strings.NewReplacer(`\`, `\\`, "'", `\'`).Replace(text) + "'"
 }
 
+// number is exact: what is written with a point is a floating number to the engine, which it does not compare with decimals.
+func (c *clickHouse) number(text string, column *Column) string {
+	d, err := decimal.Parse(text)
+	if err != nil || column.Form == Floating {
+		return text
+	}
+	plain := d.Decimal.Text('f')
+	_, decimals, _ := strings.Cut(plain, ".")
+	if decimals == "" && len(plain) < maxPlainInteger {
+		return plain
+	}
+	return fmt.Sprintf("toDecimal128(%s, %d)", c.literal(plain), len(decimals))
+}
+
+// maxPlainInteger is how long whole numbers are that are certain to be taken for such.
+const maxPlainInteger = 18
+
 func (c *clickHouse) text(expression string, column *Column) string {
-	if column.Form != Instant {
+	switch {
+	case column.Form == Instant:
+	case column.Declared == "Date": // of which releases before 2020 write the first day as 0000-00-00
+		return "if(toUInt16(" + expression + ") = 0, '1970-01-01', toString(" + expression + "))"
+	default:
 		return "toString(" + expression + ")"
 	}
 	if strings.Contains(column.Declared, "DateTime64") {

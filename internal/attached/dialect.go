@@ -17,6 +17,8 @@ type dialect interface {
 	parts(ctx context.Context, table string) ([]string, error)
 	// rows runs a statement and gives its rows to take, every value as text. The row is valid until take returns.
 	rows(ctx context.Context, statement string, take func([]sql.NullString) error) error
+	// counts reports whether records are counted as easily as the first and the last of them are found.
+	counts() bool
 	// version says which engine answers.
 	version(ctx context.Context) (string, error)
 	// failed says of which kind an error is.
@@ -28,6 +30,8 @@ type dialect interface {
 	name(column string) string
 	// literal writes a text.
 	literal(text string) string
+	// number writes a number as it is compared with a column.
+	number(text string, c *Column) string
 	// text is what a statement selects to get a value that was selected before as text.
 	text(expression string, c *Column) string
 	// edge writes a day, or a moment, as it is compared with a column.

@@ -147,6 +147,8 @@ func (p *postgreSQL) parts(ctx context.Context, table string) ([]string, error) 
 	return list, err
 }
 
+func (*postgreSQL) counts() bool { return false }
+
 func (p *postgreSQL) failed(err error) failure {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
@@ -171,6 +173,8 @@ func (p *postgreSQL) failed(err error) failure {
 func (p *postgreSQL) name(column string) string  { return quoted(column, `"`) }
 func (p *postgreSQL) table(name string) string   { return qualified(name, p.name) }
 func (p *postgreSQL) literal(text string) string { return quoted(text, "'") }
+
+func (*postgreSQL) number(text string, _ *Column) string { return text }
 
 func (p *postgreSQL) text(expression string, c *Column) string {
 	if c.Form == Instant {

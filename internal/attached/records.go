@@ -158,9 +158,14 @@ func (d *Databases) Texts(
 		return nil, err
 	}
 	c := s.column(column)
-	name := s.sql(column)
-	text := fmt.Sprintf("SELECT %s, n FROM (SELECT %s AS v, count(*) AS n FROM %s GROUP BY v ORDER BY n DESC, v LIMIT %d) AS vs",
-		s.dialect.text("v", c), name, s.dialect.table(t.Name), limit)
+	each, err := s.ofEachPart(ctx, func(table string) string {
+		return "SELECT " + s.sql(column) + " AS v, count(*) AS n FROM " + table + " GROUP BY v"
+	})
+	if err != nil {
+		return nil, s.told(ctx, err)
+	}
+	text := fmt.Sprintf("SELECT %s, n FROM (SELECT v, sum(n) AS n FROM (%s) AS vs_parts GROUP BY v ORDER BY n DESC, v LIMIT %d) AS vs",
+		s.dialect.text("v", c), each, limit)
 	var list []listing.CategoryValue
 	err = s.ask(ctx, text, func(row []sql.NullString) error {
 		cell, err := c.cell(row[0].String, !row[0].Valid, s.clock)
@@ -185,10 +190,15 @@ func (d *Databases) Texts(
 // texts lists the different texts of a column, and refuses more than so many.
 func (s *source) texts(ctx context.Context, column string, most int) ([]string, error) {
 	c, name := s.column(column), s.sql(column)
-	text := fmt.Sprintf("SELECT %s FROM (SELECT %s AS v FROM %s WHERE %s IS NOT NULL GROUP BY v LIMIT %d) AS vs",
-		s.dialect.text("v", c), name, s.dialect.table(s.table.Name), name, most+1)
+	each, err := s.ofEachPart(ctx, func(table string) string {
+		return "SELECT " + name + " AS v FROM " + table + " WHERE " + name + " IS NOT NULL GROUP BY v"
+	})
+	if err != nil {
+		return nil, err
+	}
+	text := fmt.Sprintf("SELECT %s FROM (SELECT v FROM (%s) AS vs_parts GROUP BY v LIMIT %d) AS vs", s.dialect.text("v", c), each, most+1)
 	var list []string
-	err := s.ask(ctx, text, func(row []sql.NullString) error {
+	err = s.ask(ctx, text, func(row []sql.NullString) error {
 		list = append(list, row[0].String)
 		return nil
 	})
@@ -211,27 +221,57 @@ func (d *Databases) Coverage(ctx context.Context, t *Table, schema *dataset.Sche
 	})
 }
 
-// coverage asks which days the records span, and how many there are where they are to be counted.
-func (s *source) coverage(ctx context.Context, date string, counted bool) (tally.Coverage, error) {
-	var c tally.Coverage
-	column := s.dateColumn(date)
+// An extent is how many records there are, how many of them have a date, and the first and the last date. What was not counted
+// is 1 where there is any.
+type extent struct {
+	records, dated int64
+	first, last    dataset.Cell
+}
+
+// extentOf asks how far the records go by a date, and how many there are where they are to be counted or where that costs nothing.
+func (s *source) extentOf(ctx context.Context, column *Column, counted bool) (extent, error) {
+	var e extent
 	name := s.sql(column.Name)
 	all, dated := "1", "1"
-	if counted {
+	if counted = counted || s.dialect.counts(); counted {
 		all, dated = "count(*)", "count("+name+")"
 	}
-	text := fmt.Sprintf("SELECT n, d, %s, %s FROM (SELECT %s AS n, %s AS d, min(%s) AS lo, max(%s) AS hi FROM %s) AS vs",
-		s.dialect.text("lo", column), s.dialect.text("hi", column), all, dated, name, name, s.dialect.table(s.table.Name))
-	err := s.ask(ctx, text, func(row []sql.NullString) error {
+	each, err := s.ofEachPart(ctx, func(table string) string {
+		return fmt.Sprintf("SELECT %s AS n, %s AS d, min(%s) AS lo, max(%s) AS hi FROM %s", all, dated, name, name, table)
+	})
+	if err != nil {
+		return e, err
+	}
+	text := fmt.Sprintf("SELECT n, d, %s, %s FROM (%s) AS vs", s.dialect.text("lo", column), s.dialect.text("hi", column), each)
+	err = s.ask(ctx, text, func(row []sql.NullString) error {
 		n, err1 := strconv.ParseInt(row[0].String, 10, 64)
 		with, err2 := strconv.ParseInt(row[1].String, 10, 64)
-		low, err3 := column.cell(row[2].String, !row[2].Valid, s.clock)
-		high, err4 := column.cell(row[3].String, !row[3].Valid, s.clock)
-		if c.Undated = n - with; low.Set {
-			c.AddMany(max(with, 1), low.Day, high.Day)
+		if e.records += n; with == 0 || !row[2].Valid {
+			return errors.Join(err1, err2)
+		}
+		first, err3 := column.cell(row[2].String, false, s.clock)
+		last, err4 := column.cell(row[3].String, false, s.clock)
+		if e.dated += with; !e.first.Set || column.earlier(&first, &e.first) {
+			e.first = first
+		}
+		if !e.last.Set || column.earlier(&e.last, &last) {
+			e.last = last
 		}
 		return errors.Join(err1, err2, err3, err4)
 	})
+	return e, err
+}
+
+// coverage asks which days the records span, and how many there are where they are to be counted.
+func (s *source) coverage(ctx context.Context, date string, counted bool) (tally.Coverage, error) {
+	var c tally.Coverage
+	e, err := s.extentOf(ctx, s.dateColumn(date), counted)
+	if e.first.Set {
+		c.AddMany(e.dated, e.first.Day, e.last.Day)
+	}
+	if counted {
+		c.Undated = e.records - e.dated
+	}
 	return c, err
 }
 
@@ -244,18 +284,12 @@ func (d *Databases) Newest(ctx context.Context, t *Table, schema *dataset.Schema
 	}
 	column := s.dateColumn(date)
 	asOf, found := civil.AsOf{Clock: s.clock}, false
-	text := fmt.Sprintf("SELECT %s FROM (SELECT max(%s) AS hi FROM %s) AS vs",
-		s.dialect.text("hi", column), s.sql(column.Name), s.dialect.table(t.Name))
-	err = s.ask(ctx, text, func(row []sql.NullString) error {
-		cell, err := column.cell(row[0].String, !row[0].Valid, s.clock)
-		if found = cell.Set; err != nil || !found {
-			return err
+	e, err := s.extentOf(ctx, column, false)
+	if found = e.last.Set; err == nil && found {
+		if asOf.Day = e.last.Day; column.Form != Day {
+			asOf.Timed, asOf.Moment = true, civil.SecondAfter(civil.Moment(e.last.Micros()))
 		}
-		if asOf.Day = cell.Day; column.Form != Day {
-			asOf.Timed, asOf.Moment = true, civil.SecondAfter(civil.Moment(cell.Micros()))
-		}
-		return nil
-	})
+	}
 	return asOf, found, s.told(ctx, err)
 }
 
@@ -272,22 +306,13 @@ func (d *Databases) State(ctx context.Context, t *Table, schema *dataset.Schema)
 		return State{}, err
 	}
 	column := s.dateColumn("")
-	var state State
-	text := fmt.Sprintf("SELECT n, %s FROM (SELECT count(*) AS n, max(%s) AS hi FROM %s) AS vs",
-		s.dialect.text("hi", column), s.sql(column.Name), s.dialect.table(t.Name))
-	err = s.ask(ctx, text, func(row []sql.NullString) error {
-		cell, err := column.cell(row[1].String, !row[1].Valid, s.clock)
-		if err != nil {
-			return err
+	e, err := s.extentOf(ctx, column, true)
+	state := State{Records: e.records}
+	if e.last.Set {
+		if state.Newest = e.last.Day.String(); column.Form != Day {
+			state.Newest = s.clock.Format(civil.Moment(e.last.Micros()))
 		}
-		if state.Newest = ""; cell.Set {
-			if state.Newest = cell.Day.String(); column.Form != Day {
-				state.Newest = s.clock.Format(civil.Moment(cell.Micros()))
-			}
-		}
-		state.Records, err = strconv.ParseInt(row[0].String, 10, 64)
-		return err
-	})
+	}
 	return state, s.told(ctx, err)
 }
 
@@ -327,9 +352,15 @@ func (s *source) extent(ctx context.Context, date string) (tally.Coverage, error
 func (g *grouping) undated(ctx context.Context) (int64, error) {
 	where := append([]string{g.sql(g.axis.Name) + " IS NULL"}, g.where...)
 	n := int64(0)
-	text := "SELECT count(*) FROM " + g.dialect.table(g.table.Name) + " WHERE " + strings.Join(where, " AND ")
-	err := g.ask(ctx, text, func(row []sql.NullString) (err error) {
-		n, err = strconv.ParseInt(row[0].String, 10, 64)
+	text, err := g.ofEachPart(ctx, func(table string) string {
+		return "SELECT count(*) FROM " + table + " WHERE " + strings.Join(where, " AND ")
+	})
+	if err != nil {
+		return 0, err
+	}
+	err = g.ask(ctx, text, func(row []sql.NullString) error {
+		some, err := strconv.ParseInt(row[0].String, 10, 64)
+		n += some
 		return err
 	})
 	return n, err
@@ -340,8 +371,13 @@ func (g *grouping) before(ctx context.Context, day civil.Day) (bool, error) {
 	days := axis{g.source, g.axis.Column, false}
 	where := append(days.run(tally.Stretch{Start: tally.Past, End: int64(day)}), g.where...)
 	any := false
-	text := "SELECT 1 FROM " + g.dialect.table(g.table.Name) + " WHERE " + strings.Join(where, " AND ") + " LIMIT 1"
-	err := g.ask(ctx, text, func([]sql.NullString) error { any = true; return nil })
+	text, err := g.ofEachPart(ctx, func(table string) string {
+		return fmt.Sprintf("SELECT * FROM (SELECT %s FROM %s WHERE %s LIMIT 1) AS vs", g.sql(g.axis.Name), table, strings.Join(where, " AND "))
+	})
+	if err != nil {
+		return false, err
+	}
+	err = g.ask(ctx, text, func([]sql.NullString) error { any = true; return nil })
 	return any, err
 }
 

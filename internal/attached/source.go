@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -237,17 +238,22 @@ func (g *grouping) statement(ctx context.Context) (string, error) {
 	return statement("groups", data), nil
 }
 
-// parts are the tables that are added up each by itself.
+// parts are the tables, as they are written in SQL, that are added up each by itself.
 func (s *source) parts(ctx context.Context) ([]string, error) {
-	names, err := s.dialect.parts(ctx, s.table.Name)
-	if len(names) == 0 {
-		names = []string{s.table.Name}
-	}
-	tables := make([]string, len(names))
-	for i, name := range names {
-		tables[i] = s.dialect.table(name)
+	tables, err := s.dialect.parts(ctx, s.table.Name)
+	if len(tables) == 0 {
+		tables = []string{s.dialect.table(s.table.Name)}
 	}
 	return tables, err
+}
+
+// ofEachPart writes a statement for each part, and puts them together.
+func (s *source) ofEachPart(ctx context.Context, of func(table string) string) (string, error) {
+	tables, err := s.parts(ctx)
+	for i, name := range tables {
+		tables[i] = of(name)
+	}
+	return strings.Join(tables, " UNION ALL "), err
 }
 
 // run puts the statement to the database and adds its rows up.

@@ -122,6 +122,8 @@ func (s *sqlite) sample(ctx context.Context, table string, c *Column) error {
 
 func (s *sqlite) parts(context.Context, string) ([]string, error) { return nil, nil }
 
+func (*sqlite) counts() bool { return false }
+
 func (s *sqlite) failed(err error) failure {
 	text := err.Error()
 	switch {
@@ -137,6 +139,8 @@ func (s *sqlite) failed(err error) failure {
 func (s *sqlite) name(column string) string  { return quoted(column, `"`) }
 func (s *sqlite) table(name string) string   { return qualified(name, s.name) }
 func (s *sqlite) literal(text string) string { return quoted(text, "'") }
+
+func (*sqlite) number(text string, _ *Column) string { return text }
 
 func (s *sqlite) text(expression string, _ *Column) string { return "CAST(" + expression + " AS TEXT)" }
 

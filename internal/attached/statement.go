@@ -195,7 +195,7 @@ func (c *conditioner) positive(column *Column, name string, q *dataset.Condition
 		a := axis{c.source, column, false}
 		return strings.Join(a.within(merged(tally.OfDays(c.days(q)).Stretches())), " AND "), nil
 	case dataset.Number:
-		return comparison(name, q, func(v string) string { return strings.TrimSpace(v) }), nil
+		return c.numeric(column, name, q), nil
 	}
 	if q.IgnoringCase {
 		return c.folded(name, q)
@@ -204,6 +204,19 @@ func (c *conditioner) positive(column *Column, name string, q *dataset.Condition
 		return c.dialect.contains(name, q.Values[0]), nil
 	}
 	return comparison(name, q, c.dialect.literal), nil
+}
+
+// numeric compares numbers. Each has a comparison of its own: not all engines look for decimals in a list.
+func (c *conditioner) numeric(column *Column, name string, q *dataset.Condition) string {
+	literal := func(v string) string { return c.dialect.number(strings.TrimSpace(v), column) }
+	if len(q.Values) < 2 || q.Op == dataset.Between {
+		return comparison(name, q, literal)
+	}
+	any := make([]string, len(q.Values))
+	for i, v := range q.Values {
+		any[i] = name + " = " + literal(v)
+	}
+	return "(" + strings.Join(any, " OR ") + ")"
 }
 
 // days are those on which a condition on dates is met.

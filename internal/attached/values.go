@@ -93,3 +93,11 @@ func showWall(clock civil.Clock, m civil.Moment, between string) string {
 func pointOf(place, sequence int64, value *apd.Decimal) measure.Point {
 	return measure.Point{Set: true, At: place, Sequence: sequence, Value: *value}
 }
+
+// earlier reports whether a date or moment of the column lies before another.
+func (c *Column) earlier(one, other *dataset.Cell) bool {
+	if c.Form == Day {
+		return one.Day < other.Day
+	}
+	return one.Micros() < other.Micros()
+}

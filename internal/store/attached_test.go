@@ -2,168 +2,31 @@ package store
 
 import (
 	"context"
-	"database/sql"
-	"encoding/csv"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
-	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/cockroachdb/apd/v3"
-	"github.com/jackc/pgx/v5"
 
+	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/tally"
-	"vastspan/internal/attached"
+	"vastspan/internal/cluster"
 	"vastspan/internal/ingest"
-	"vastspan/internal/postgres/pgtest"
 )
 
-// A twin is a table elsewhere that holds the records of a file, numbered by their lines.
-type twin struct {
-	name   string
-	url    string
-	table  string
-	create string
-	insert func(t *testing.T, rows [][]string)
-}
-
-// rowsOf reads a file of records; a blank is nil.
-func rowsOf(t *testing.T, text string) [][]string {
-	t.Helper()
-	rows, err := csv.NewReader(strings.NewReader(text)).ReadAll()
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rows[1:]
-}
-
-const (
-	twinTable = "(line bigint, day date, route text, channel text, fare numeric, people numeric, seen_at timestamptz)"
-	liteTable = "(line integer, day date, route text, channel text, fare numeric, people numeric, seen_at datetime)"
-)
-
-// inPostgreSQL makes a table in a database of its own; parts says how its rows are kept.
-func inPostgreSQL(t *testing.T, name string, statements ...string) twin {
-	t.Helper()
-	address := pgtest.Database(t, database)
-	return twin{name, address, "public.trips", "", func(t *testing.T, rows [][]string) {
-		t.Helper()
-		ctx := context.Background()
-		conn, err := pgx.Connect(ctx, address)
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer conn.Close(ctx)
-		for _, text := range statements {
-			if _, err := conn.Exec(ctx, text); err != nil {
-				t.Fatal(err)
-			}
-		}
-		for i, row := range rows {
-			args := []any{i + 1}
-			for _, cell := range row {
-				if cell == "" {
-					args = append(args, nil)
-				} else {
-					args = append(args, cell)
-				}
-			}
-			_, err := conn.Exec(ctx, "INSERT INTO public.trips VALUES ($1, $2::text::date, $3, $4, $5::text::numeric, $6::text::numeric, $7::text::timestamptz)",
-				args...)
-			if err != nil {
-				t.Fatal(err)
-			}
-		}
-	}}
-}
-
-func inSQLite(t *testing.T) twin {
-	t.Helper()
-	path := filepath.Join(t.TempDir(), "trips of a quay.db")
-	return twin{"SQLite", "sqlite:" + path, "trips", "", func(t *testing.T, rows [][]string) {
-		t.Helper()
-		db, err := sql.Open("sqlite", path)
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer db.Close()
-		if _, err := db.Exec("CREATE TABLE trips " + liteTable); err != nil {
-			t.Fatal(err)
-		}
-		for i, row := range rows {
-			args := []any{i + 1}
-			for _, cell := range row {
-				args = append(args, sql.NullString{String: cell, Valid: cell != ""})
-			}
-			if _, err := db.Exec("INSERT INTO trips VALUES (?, ?, ?, ?, ?, ?, ?)", args...); err != nil {
-				t.Fatal(err)
-			}
-		}
-	}}
-}
-
-// attach makes a dataset of a twin, described as another one is.
-func (s *Store) attach(t *testing.T, w twin, like *Dataset) *Dataset {
-	t.Helper()
-	ctx := context.Background()
-	db, err := s.databases.Find(w.name)
-	if err != nil {
-		t.Fatal(err)
-	}
-	columns, err := db.Describe(ctx, w.table)
-	if err != nil {
-		t.Fatal(err)
-	}
-	schema := like.Schema
-	kept := make([]attached.Column, len(schema.Columns))
-	for i, c := range schema.Columns {
-		at := slices.IndexFunc(columns, func(k attached.Column) bool { return k.Name == c.Name })
-		if kept[i] = columns[at]; kept[i].Form.Type() != c.Type {
-			t.Fatalf("%s: %s is kept as %s", w.name, c.Name, kept[i].Form)
-		}
-	}
-	schema.Columns = append(slices.Clone(schema.Columns), dataset.Column{Name: "line", Type: dataset.Number, Role: dataset.Detail})
-	kept = append(kept, columns[slices.IndexFunc(columns, func(k attached.Column) bool { return k.Name == "line" })])
-	d, err := s.Attach(ctx, "attached-"+w.name, &attached.Table{Database: w.name, Name: w.table, Key: "line", Columns: kept}, &schema)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return d
-}
-
-// openWith opens a store that knows the databases of some twins.
-func openWith(t *testing.T, twins []twin) *Store {
-	t.Helper()
-	definitions := map[string]attached.Definition{}
-	for _, w := range twins {
-		definitions[w.name] = attached.Definition{URL: w.url}
-	}
-	databases, err := attached.Configure(definitions)
-	if err != nil {
-		t.Fatal(err)
-	}
-	s, err := Open(context.Background(), database, Options{Columns: t.TempDir(), Databases: databases})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := s.Close(); err != nil {
-			t.Error(err)
-		}
-	})
-	return s
-}
-
-// sameFigures describes a result by what every source has to agree on: figures, whatever decimals the engine gives them, and
-// how many records have no day.
-func sameFigures(r *tally.Result, request tally.Request) string {
+// sameFigures describes a result by what every source has to agree on: figures to the last digit, however many zeros follow it,
+// and how many records have no day. Of an engine of floating numbers, means are worked out to fewer decimals.
+func sameFigures(r *tally.Result, request tally.Request, floating bool) string {
 	var top tally.Top
 	if r.Top != nil {
 		top = *r.Top
@@ -174,32 +37,26 @@ func sameFigures(r *tally.Result, request tally.Request) string {
 			if !values[i].Set {
 				continue
 			}
-			// How far a mean or a ratio is worked out depends on how many decimals the engine gives.
-			if err := decimal.Divide(&values[i].Decimal, &values[i].Decimal, apd.New(1, 0), 4); err != nil {
-				panic(err)
+			if floating {
+				if err := decimal.Divide(&values[i].Decimal, &values[i].Decimal, apd.New(1, 0), 4); err != nil {
+					panic(err)
+				}
 			}
+			values[i].Decimal.Reduce(&values[i].Decimal)
 		}
 		return values
 	}
 	return write(tally.Coverage{Undated: r.Undated}, r.Groups, top.Values, top.Others, request, at, r.Tied)
 }
 
-// Tables that are attached give what the same records give that were loaded, whatever is asked of them.
+// Tables that are attached give what the same records give that were loaded, or are in a file, whatever is asked of them.
 func TestAttachedTotalsAgree(t *testing.T) {
 	rng := rand.New(rand.NewPCG(14, 10))
 	text := randomCSV(rng, 300)
-	rows := rowsOf(t, text)
 	if os.Getenv("TZ") == "" {
 		t.Setenv("TZ", "America/New_York") // which is not to matter
 	}
-	twins := []twin{
-		inPostgreSQL(t, "postgresql", "CREATE TABLE public.trips "+twinTable),
-		inPostgreSQL(t, "partitioned", "CREATE TABLE public.trips "+twinTable+" PARTITION BY RANGE (day)",
-			"CREATE TABLE y2025 PARTITION OF public.trips FOR VALUES FROM ('2025-01-01') TO ('2026-01-01')",
-			"CREATE TABLE y2026 PARTITION OF public.trips FOR VALUES FROM ('2026-01-01') TO ('2027-01-01')",
-			"CREATE TABLE others PARTITION OF public.trips DEFAULT"),
-		inSQLite(t),
-	}
+	twins := everyTwin(t, tripsTable)
 	s := openWith(t, twins)
 	ctx := context.Background()
 	s.mustLoad(t, "kept", text, ingest.ColumnHints{
@@ -211,7 +68,7 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	}
 	sets := map[string]*Dataset{}
 	for _, w := range twins {
-		w.insert(t, rows)
+		w.insert(t, text)
 		sets[w.name] = s.attach(t, w, kept)
 	}
 	requests := 800
@@ -219,28 +76,109 @@ func TestAttachedTotalsAgree(t *testing.T) {
 		requests = 120
 	}
 	for i := range requests {
-		request := randomRequest(rng)
-		p, err := tally.NewPlan(request)
-		if err != nil {
-			t.Fatal(err)
-		}
-		r, err := tally.Run(ctx, p, s.Source(kept))
-		if err != nil {
-			t.Fatal(err)
-		}
-		want := sameFigures(r, request)
-		for name, d := range sets {
-			r, err := tally.Run(ctx, p, s.Source(d))
-			if err != nil {
-				t.Fatalf("request %d, %+v, from %s: %v", i, request, name, err)
-			}
-			if got := sameFigures(r, request); got != want {
-				t.Fatalf("request %d, %+v:\nfrom %s\n%s\nby a loop\n%s", i, request, name, got, want)
-			}
-		}
+		s.alike(t, fmt.Sprintf("request %d", i), text, randomRequest(rng), kept, sets)
 	}
 	for name, d := range sets {
 		testListing(t, s, name, kept, d)
+		testStays(t, rng, s, name, kept, d)
+	}
+}
+
+// alike puts a request to a stored dataset, to the file and to all twins.
+func (s *Store) alike(t *testing.T, what, text string, request tally.Request, kept *Dataset, sets map[string]*Dataset) {
+	t.Helper()
+	ctx := context.Background()
+	reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	sources := map[string]tally.Source{"file": &ingest.Source{Reader: reader, Schema: &kept.Schema, AllowUndated: true}}
+	for name, d := range sets {
+		sources[name] = s.Source(d)
+	}
+	p, err := tally.NewPlan(request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := tally.Run(ctx, p, s.Source(kept))
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := map[bool]string{false: sameFigures(r, request, false), true: sameFigures(r, request, true)}
+	for name, source := range sources {
+		r, err := tally.Run(ctx, p, source)
+		if err != nil {
+			t.Fatalf("%s, %+v, from %s: %v", what, request, name, err)
+		}
+		floating := name == "sqlite"
+		if got := sameFigures(r, request, floating); got != want[floating] {
+			t.Fatalf("%s, %+v:\nfrom %s\n%s\nby a loop\n%s", what, request, name, got, want[floating])
+		}
+	}
+}
+
+// clockedTable describes the columns of clockedCSV, with the numbers of the lines.
+func clockedTable() *cluster.Table {
+	return &cluster.Table{Name: "trips", By: "gate", Values: []string{"east", "west"}, Day: "at", Columns: []cluster.Column{
+		{Name: "line", Kind: cluster.Whole}, {Name: "at", Kind: cluster.Moment, Optional: true}, {Name: "gate", Optional: true},
+		{Name: "people", Kind: cluster.Decimal, Decimals: 1, Optional: true}, {Name: "seen_at", Kind: cluster.Moment, Optional: true},
+	}}
+}
+
+// Totals of moments are alike, too, across changes of the clock.
+func TestAttachedTimesAgree(t *testing.T) {
+	rng := rand.New(rand.NewPCG(14, 11))
+	clock, err := civil.ReadClock("Australia/Lord_Howe", "04:00")
+	if err != nil {
+		t.Fatal(err)
+	}
+	change := time.Date(2026, 4, 4, 15, 0, 0, 0, time.UTC)
+	// Not all engines keep parts of seconds.
+	text := regexp.MustCompile(`\.\d+Z`).ReplaceAllString(clockedCSV(rng, clock, change, 300), "Z")
+	twins := everyTwin(t, clockedTable)
+	s := openWith(t, twins)
+	ctx := context.Background()
+	s.mustLoad(t, "clocked", text, ingest.ColumnHints{
+		Date: "at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: "Australia/Lord_Howe", DayStarts: "04:00",
+	}, true)
+	kept, err := s.Dataset(ctx, "clocked")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sets := map[string]*Dataset{}
+	for _, w := range twins {
+		w.insert(t, text)
+		sets[w.name] = s.attach(t, w, kept)
+	}
+	requests := 200
+	if testing.Short() {
+		requests = 40
+	}
+	for i := range requests {
+		request := randomRequest(rng)
+		request.Figures = figuresOf("count", "sum people", "min people", "max people", "median people", "distinct seen_at", "first people")
+		request.By, request.Top, request.Where = nil, 0, nil
+		randomParts(rng, &request)
+		request.Clock, request.Periods = clock, randomPeriods(rng, clock, change)
+		s.alike(t, fmt.Sprintf("request %d", i), text, request, kept, sets)
+	}
+}
+
+// testStays compares records that begin and end.
+func testStays(t *testing.T, rng *rand.Rand, s *Store, name string, kept, d *Dataset) {
+	t.Helper()
+	for round := range 20 {
+		q := &ageing.Request{From: "day", To: "seen_at", By: []string{"", "channel", "people"}[rng.IntN(3)], Amount: []string{"", "fare"}[rng.IntN(2)]}
+		if rng.IntN(2) == 0 {
+			q.From, q.To = q.To, q.From
+		}
+		if round > 0 {
+			q.Where = randomFilters(rng)
+		}
+		want, got := gathered(t, s.StaySource(kept), q), gathered(t, s.StaySource(d), q)
+		if !maps.Equal(want, got) {
+			t.Fatalf("%s, %+v: %v\nstored %v", name, q, got, want)
+		}
 	}
 }
 

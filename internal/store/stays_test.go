@@ -40,7 +40,10 @@ func gathered(t *testing.T, source ageing.Source, q *ageing.Request) map[string]
 	}
 	told := map[string]string{}
 	for key, n := range records {
-		told[key] = fmt.Sprintf("%d %s", n, sums[key])
+		told[key] = fmt.Sprint(n)
+		if sum := sums[key]; sum.Set {
+			told[key] += " " + decimal.Key(&sum.Decimal)
+		}
 	}
 	return told
 }

@@ -1,0 +1,150 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"vastspan/core/civil"
+	"vastspan/core/dataset"
+	"vastspan/core/measure"
+	"vastspan/core/span"
+	"vastspan/core/tally"
+	"vastspan/internal/attached"
+	"vastspan/internal/cluster"
+)
+
+// spans are the eight periods of each question; each has its counterpart a year earlier.
+var spans = []string{
+	"last full month", "month to date", "last full quarter", "quarter to date", "year to date", "trailing 90 days", "trailing 12 months",
+	"last full year",
+}
+
+// statementTimeout bounds what is written by hand as well as what the service sends.
+const statementTimeout = 10 * time.Minute
+
+// measureTable times eight spans and their counterparts by a category over the table of a cluster, attached as a dataset, beside one
+// statement by hand over the table as a whole.
+func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
+	databases, err := attached.Configure(map[string]attached.Definition{"together": {URL: c.URL, Timeout: statementTimeout}})
+	if err != nil {
+		return err
+	}
+	defer databases.Close()
+	source, err := sourceOf(ctx, databases, c.Table)
+	if err != nil {
+		return err
+	}
+	sets, err := periods()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\n### %d records over %d servers of %s\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n",
+		records, len(c.Servers), c.Engine)
+	for _, q := range []struct {
+		what, figure, conditional string
+		figures                   []measure.Figure
+		filter                    bool
+	}{
+		{"sums", "sum(amount)", "sumIf(amount, %s)", []measure.Figure{{Kind: measure.Sum, Column: "amount"}}, false},
+		{"sums, filtered", "sum(amount)", "sumIf(amount, %s)", []measure.Figure{{Kind: measure.Sum, Column: "amount"}}, true},
+		{"distinct products", "count(DISTINCT product)", "uniqExactIf(product, %s)",
+			[]measure.Figure{{Kind: measure.Distinct, Column: "product"}}, false},
+	} {
+		request := tally.Request{Periods: tally.EachOfDays(sets...), Figures: q.figures, By: []string{"region"}}
+		where := ""
+		if q.filter {
+			request.Where = dataset.Filters{{{Column: "channel", Op: dataset.Is, Values: []string{"channel 1"}}}}
+			where = " WHERE channel = 'channel 1'"
+		}
+		plan, err := tally.NewPlan(request)
+		if err != nil {
+			return err
+		}
+		mine, err := timed(func() error { _, err := tally.Run(ctx, plan, source); return err })
+		if err != nil {
+			return err
+		}
+		hand, err := timed(func() error {
+			_, err := cluster.Ask(ctx, c.URL, byHand(c, sets, q.figure, q.conditional, where))
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		fmt.Printf("| 16 periods by a category: %s | %.3f s | one statement by hand | %.3f s | %.4f |\n",
+			q.what, mine.Seconds(), hand.Seconds(), mine.Seconds()/hand.Seconds())
+	}
+	return nil
+}
+
+// sourceOf attaches the table.
+func sourceOf(ctx context.Context, databases *attached.Databases, table string) (tally.Source, error) {
+	db, err := databases.Find("together")
+	if err != nil {
+		return nil, err
+	}
+	columns, err := db.Describe(ctx, table)
+	if err != nil {
+		return nil, err
+	}
+	schema := &dataset.Schema{}
+	for _, c := range columns {
+		one := dataset.Column{Name: c.Name, Type: c.Form.Type(), Role: dataset.Category}
+		switch one.Type {
+		case dataset.Date:
+			one.Role = dataset.DayRole
+		case dataset.Number:
+			one.Role = dataset.Amount
+		}
+		schema.Columns = append(schema.Columns, one)
+	}
+	return databases.Source(&attached.Table{Database: "together", Name: table, Columns: columns}, schema), nil
+}
+
+// timed gives the shortest of three times.
+func timed(work func() error) (time.Duration, error) {
+	var all []time.Duration
+	for range 3 {
+		start := time.Now()
+		if err := work(); err != nil {
+			return 0, err
+		}
+		all = append(all, time.Since(start))
+	}
+	return slices.Min(all), nil
+}
+
+func periods() ([]civil.Set, error) {
+	var sets []civil.Set
+	for _, text := range spans {
+		for _, moved := range []string{text, text + ", 1 year earlier"} {
+			n, err := span.Parse(moved)
+			if err != nil {
+				return nil, err
+			}
+			set, err := span.Resolve(n, span.Scope{AsOf: asOf})
+			if err != nil {
+				return nil, err
+			}
+			sets = append(sets, set)
+		}
+	}
+	return sets, nil
+}
+
+func byHand(c *cluster.Cluster, sets []civil.Set, figure, conditional, where string) string {
+	figures := make([]string, len(sets))
+	for i, s := range sets {
+		v := s.At(0)
+		days := fmt.Sprintf("day >= '%s' AND day < '%s'", v.Start, v.End)
+		if c.Engine == "ClickHouse" {
+			figures[i] = fmt.Sprintf(conditional, days)
+		} else {
+			figures[i] = figure + " FILTER (WHERE " + days + ")"
+		}
+	}
+	return "SELECT region, " + strings.Join(figures, ", ") + " FROM " + c.Table + where + " GROUP BY region"
+}
