@@ -3,6 +3,9 @@ package attached
 import (
 	"errors"
 	"fmt"
+	"net"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"vastspan/internal/refused"
 )
@@ -16,8 +19,17 @@ const (
 	CodeUnknown     = "unknown_database"
 )
 
-// notReached is the error of a database, or of a server behind it, that does not answer.
+// notReached is the error of a database, or of a server behind it, that does not answer. Of one that cannot be connected to, it is
+// told why, not how often it was tried.
 func notReached(database string, err error) error {
+	var said *pgconn.PgError
+	var network *net.OpError
+	switch {
+	case errors.As(err, &said):
+		err = said
+	case errors.As(err, &network):
+		err = network
+	}
 	return &refused.Error{Kind: refused.Passing, Code: CodeUnreachable, Err: fmt.Errorf("database %s does not answer: %w", database, err)}
 }
 

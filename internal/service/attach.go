@@ -49,7 +49,7 @@ func (s *Datasets) Databases() []*Database { return s.store.Databases().List() }
 func (s *Datasets) TestDatabase(ctx context.Context, name string) (version string, err error) {
 	d, err := s.store.Databases().Find(name)
 	if err != nil {
-		return "", err
+		return "", refused.Missing("database", name)
 	}
 	return d.Test(ctx)
 }
