@@ -333,7 +333,8 @@ func (s *Receipts) explain(ctx context.Context, m *FigureChange, definitions []c
 	}
 	for _, l := range loads {
 		if l.moved && l.dataset.Name == m.Source.Dataset {
-			m.Reasons = append(m.Reasons, l.Reason)
+			m.Reasons = append(m.Reasons, Reason{sourceMoved, fmt.Sprintf("table %s of database %s has moved", l.dataset.Attached.Name,
+				l.dataset.Attached.Database), l.Name})
 		}
 		if l.dataset.Name != m.Source.Dataset || l.oldest == nil ||
 			period.Near(civil.Through(*l.oldest, *l.newest)).Empty() {
