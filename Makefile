@@ -40,6 +40,7 @@ generate: $(MODULES) ## Make the files again that are generated from api/openapi
 	npm --prefix console run --silent types
 
 RECORDS ?= 1000000,3000000,10000000
+LOAD_RECORDS ?= 10000000
 CLUSTER_RECORDS ?= 3000000
 
 bench: ## Benchmarks, side by side: the span language, then loads and totals beside what one would write by hand
@@ -55,6 +56,7 @@ bench-cluster: ## Totals of a table over several servers, beside statements by h
 bench-load: build ## Answers a second for many callers at once, and whether anything grows with the number of requests
 	scripts/install postgresql
 	go run ./bench/load
+	go run ./bench/load -records $(LOAD_RECORDS)
 
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql clickhouse-server

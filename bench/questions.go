@@ -9,10 +9,12 @@ import (
 	"strings"
 	"time"
 
+	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/elapsed"
 	"vastspan/core/measure"
+	"vastspan/core/span"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 )
@@ -93,6 +95,43 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 			return err
 		}
 		row("16 periods by a category: "+q.what, mine, "hand-written SQL", hand)
+	}
+	return b.others(row)
+}
+
+// others measures what is not a total.
+func (b *bench) others(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+	for _, q := range []struct {
+		what string
+		work func() error
+		hand string
+	}{
+		{"how old records of all days are, by a category", func() error {
+			q := ageing.Question{From: "day", To: "paid", Unit: "days", By: "region", Bands: "0-7,8-30,31+"}
+			records := ageing.Records{Name: b.name, Schema: &b.dataset.Schema, Source: b.store.StaySource(b.dataset)}
+			_, err := q.Answer(b.ctx, records, span.Scope{AsOf: asOf})
+			return err
+		}, "SELECT region, count(*), count(*) FILTER (WHERE age <= 7), count(*) FILTER (WHERE age BETWEEN 8 AND 30), " +
+			"count(*) FILTER (WHERE age > 30), avg(age), max(age), percentile_cont(0.5) WITHIN GROUP (ORDER BY age) " +
+			"FROM (SELECT region, least(paid, '" + asOf.String() + "') - day AS age FROM records." + b.name + ") AS r GROUP BY region"},
+		{"the most frequent of 100,000 values", func() error {
+			_, err := b.store.Values(b.ctx, b.dataset, "customer", 100)
+			return err
+		}, "SELECT customer, count(*) FROM records." + b.name + " GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 100"},
+		{"which days another date covers", func() error {
+			_, err := b.store.CoverageBy(b.ctx, b.dataset, "paid")
+			return err
+		}, "SELECT count(*), count(paid), min(paid), max(paid) FROM records." + b.name},
+	} {
+		mine, err := timed(3, q.work)
+		if err != nil {
+			return err
+		}
+		hand, err := timed(2, func() error { return b.read(q.hand) })
+		if err != nil {
+			return err
+		}
+		row(q.what, mine, "hand-written SQL", hand)
 	}
 	return nil
 }

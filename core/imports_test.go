@@ -26,6 +26,7 @@ var allowed = map[string][]string{
 		"core/table",
 	},
 	"bench": {
+		"core/ageing",
 		"core/calendar",
 		"core/civil",
 		"core/dataset",
@@ -112,7 +113,7 @@ var allowed = map[string][]string{
 	"internal/cluster":         {"internal/postgres"},
 	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table", "internal/export"},
 	"internal/deliver":         {"core/table", "internal/export"},
-	"internal/columns":         {"core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
+	"internal/columns":         {"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
 	"internal/demo":            {"core/civil", "core/dataset", "internal/ingest"},
 	"internal/export":          {"core/decimal", "core/table"},
 	"internal/holidays":        {"core/civil"},

@@ -27,6 +27,8 @@ import (
 var (
 	binary   = flag.String("binary", "bin/vastspan", "the binary to start")
 	seconds  = flag.Int("seconds", 10, "how long each measurement takes")
+	records  = flag.Int("records", 0, "how many records many callers ask different questions about; 0 for none")
+	callers  = flag.Int("callers", 50, "how many callers do")
 	requests = flag.Int("requests", 500_000, "how many requests are sent before growth is looked at")
 )
 
@@ -65,6 +67,9 @@ func run(ctx context.Context) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, s.stop()) }()
+	if *records > 0 {
+		return s.fair(ctx, folder, *records, *callers, time.Duration(*seconds)*time.Second)
+	}
 	fmt.Println("| question | connections | answers a second | p50 ms | p99 ms | refused or failed |")
 	fmt.Println("| --- | ---: | ---: | ---: | ---: | ---: |")
 	for _, q := range questions {

@@ -114,6 +114,7 @@ type collector struct {
 	lengths map[pair]int // how long, found once for each two days
 	opened  map[civil.Day]int64
 	closed  map[civil.Day]int64
+	faults  map[Fault]int64 // their records, which a Fault here does not say
 	told    Answer
 }
 
@@ -124,7 +125,7 @@ func newGathering() *gathering {
 func newCollector(p *plan) *collector {
 	return &collector{
 		plan: p, asOf: p.scope.AsOf, groups: map[dataset.Label]*gathering{}, all: newGathering(), lengths: map[pair]int{},
-		opened: map[civil.Day]int64{}, closed: map[civil.Day]int64{},
+		opened: map[civil.Day]int64{}, closed: map[civil.Day]int64{}, faults: map[Fault]int64{},
 	}
 }
 
@@ -139,7 +140,7 @@ func (c *collector) take(s Stay) error {
 		return nil
 	case s.Ended && (s.End < s.Begin || s.To < s.From):
 		a.FaultRecords += s.Records
-		a.Faults = append(a.Faults, Fault{s.Begin, s.End, s.Label, s.Records})
+		c.faults[Fault{From: s.Begin, To: s.End, Label: s.Label}] += s.Records
 		return nil
 	case s.Begin > c.asOf:
 		a.NotBegun += s.Records
@@ -240,6 +241,10 @@ func (c *collector) answer(name string) (*Answer, error) {
 		return nil, err
 	}
 	a.Groups = append(a.Groups, all)
+	for f, n := range c.faults {
+		f.Records = n
+		a.Faults = append(a.Faults, f)
+	}
 	slices.SortFunc(a.Faults, func(x, y Fault) int {
 		return cmp.Or(cmp.Compare(x.From, y.From), cmp.Compare(x.To, y.To), x.Label.Compare(y.Label))
 	})

@@ -144,6 +144,18 @@ func (f *Form) Rows() int64 {
 	return n
 }
 
+const (
+	// fewPieces is how many pieces a form may have in any case.
+	fewPieces = 32
+	// pieceRows is how many records a piece holds at least, on the whole, where there are more pieces.
+	pieceRows = 100_000
+)
+
+// Scattered reports whether the form is in so many small pieces that it had better be made again: each load adds one.
+func (f *Form) Scattered() bool {
+	return len(f.pieces) > fewPieces && f.Rows() < int64(len(f.pieces))*pieceRows
+}
+
 // Coverage covers all records of the form, by the date that they are kept by.
 func (f *Form) Coverage() tally.Coverage {
 	var c tally.Coverage

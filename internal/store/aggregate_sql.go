@@ -97,15 +97,25 @@ func (r *source) atHand(ctx context.Context, p *tally.Plan, into tally.Collector
 			return found, true, err
 		}
 	}
-	form, err := r.store.forms.current(ctx, r.dataset)
+	answered, err = r.store.byForm(ctx, r.dataset, func(f *columns.Form) (err error) {
+		found, err = f.Source().Partials(ctx, p, into)
+		return err
+	})
+	return found, answered, err
+}
+
+// byForm puts a question to the columnar form of a dataset; false where there is none, or where its files are not as they were
+// written, which a question finds out before it answers.
+func (s *Store) byForm(ctx context.Context, d *Dataset, ask func(*columns.Form) error) (answered bool, err error) {
+	form, err := s.forms.current(ctx, d)
 	if err != nil || form == nil {
-		return found, false, err
+		return false, err
 	}
-	if found, err = form.Source().Partials(ctx, p, into); columns.Broken(err) { // nothing has been collected
-		r.store.forms.broken(r.dataset, form, err)
-		return tally.Found{}, false, nil
+	if err = ask(form); columns.Broken(err) {
+		s.forms.broken(d, form, err)
+		return false, nil
 	}
-	return found, true, err
+	return true, err
 }
 
 // snapshot asks for everything that a plan needs.
@@ -155,6 +165,14 @@ func (s *Store) CoverageBy(ctx context.Context, d *Dataset, date string) (tally.
 	}
 	if d.dateColumn(date).Role == dataset.DayRole {
 		return s.Coverage(ctx, d)
+	}
+	var coverage tally.Coverage
+	answered, err := s.byForm(ctx, d, func(f *columns.Form) (err error) {
+		coverage, err = f.CoverageBy(ctx, date)
+		return err
+	})
+	if answered || err != nil {
+		return coverage, err
 	}
 	return s.coverage(ctx, d.recordGrain(d.dayAxis(date)))
 }
@@ -415,8 +433,20 @@ func (s *Store) Newest(ctx context.Context, d *Dataset, date string) (civil.AsOf
 		g = d.daySums().grain()
 	}
 	asOf := civil.AsOf{Clock: d.clock()}
+	var cell dataset.Cell
+	answered, err := s.byForm(ctx, d, func(f *columns.Form) (err error) {
+		cell, err = f.Newest(date)
+		return err
+	})
+	if answered || err != nil {
+		asOf.Day = cell.Day
+		if asOf.Timed = cell.Set && column.Type == dataset.Timestamp; asOf.Timed {
+			asOf.Moment = civil.SecondAfter(civil.Moment(cell.Micros()))
+		}
+		return asOf, cell.Set, err
+	}
 	var newest sql.NullTime
-	err := s.reader(ctx).Raw("SELECT max(" + g.At + ") FROM " + g.Table).Row().Scan(&newest)
+	err = s.reader(ctx).Raw("SELECT max(" + g.At + ") FROM " + g.Table).Row().Scan(&newest)
 	if err != nil || !newest.Valid {
 		return asOf, false, err
 	}

@@ -69,6 +69,9 @@ func (fc *formCache) current(ctx context.Context, d *Dataset) (*columns.Form, er
 	fc.mu.Lock()
 	defer fc.mu.Unlock()
 	if f := fc.open[d.ID]; f != nil && f.Content == content {
+		if f.Scattered() && fc.tried[d.ID] != content && fc.ctx.Err() == nil {
+			fc.make(d, content) // in fewer pieces; until then this one answers
+		}
 		return f, nil
 	}
 	if fc.tried[d.ID] == content || fc.ctx.Err() != nil {
@@ -136,7 +139,7 @@ func (fc *formCache) adopt(id int64, f *columns.Form) {
 	before := fc.open[id]
 	fc.open[id] = f
 	delete(fc.tried, id)
-	if before != nil && before.Content != f.Content {
+	if before != nil && before != f {
 		if err := columns.Remove(fc.of(id), before, f); err != nil {
 			slog.Warn("files of columns are left", "error", err)
 		}

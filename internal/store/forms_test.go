@@ -5,11 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -211,5 +213,93 @@ func TestFormsStayExact(t *testing.T) {
 				t.Errorf("after load %d, where %v: from the form\n%s\nfrom the records\n%s", i, where, texts[0], texts[1])
 			}
 		}
+	}
+}
+
+// What a dataset holds by each of its dates, and the values of its columns, are the same of the columnar form as of the records.
+func TestExtentsOfForms(t *testing.T) {
+	with, without := open(t), openWithout(t)
+	ctx := context.Background()
+	rng := rand.New(rand.NewPCG(14, 30))
+	hints := ingest.ColumnHints{Date: "day", Zone: "Asia/Kathmandu", Categories: []string{"route", "people"}, Amounts: []string{"fare"}}
+	for _, text := range append(inParts(randomCSV(rng, 500), 3), "day,route,channel,fare,people,seen_at\n,x,,,,\n") {
+		with.mustLoad(t, "extents", text, hints, true)
+	}
+	d, err := with.Dataset(ctx, "extents")
+	if err != nil {
+		t.Fatal(err)
+	}
+	with.mustHaveForm(t, d)
+	for _, date := range []string{"", "day", "seen_at"} {
+		a, err1 := with.CoverageBy(ctx, d, date)
+		b, err2 := without.CoverageBy(ctx, d, date)
+		if err := errors.Join(err1, err2); err != nil || a != b {
+			t.Errorf("%q: %+v, by SQL %+v: %v", date, a, b, err)
+		}
+		one, ok1, err1 := with.Newest(ctx, d, date)
+		two, ok2, err2 := without.Newest(ctx, d, date)
+		if err := errors.Join(err1, err2); err != nil || one.String() != two.String() || !ok1 || !ok2 {
+			t.Errorf("%q: the newest is %v, by SQL %v: %v", date, one, two, err)
+		}
+	}
+	for _, column := range []string{"route", "channel", "people", "fare", "day"} {
+		for _, limit := range []int{3, 1000} {
+			a, err1 := with.Values(ctx, d, column, limit)
+			b, err2 := without.Values(ctx, d, column, limit)
+			if err := errors.Join(err1, err2); err != nil || len(a) != len(b) {
+				t.Fatalf("%s: %d values, by SQL %d: %v", column, len(a), len(b), err)
+			}
+			for i := range a {
+				if a[i].Records != b[i].Records || (a[i].Value == nil) != (b[i].Value == nil) || a[i].Value != nil && *a[i].Value != *b[i].Value {
+					t.Errorf("%s, value %d: %+v, by SQL %+v", column, i, a[i], b[i])
+				}
+			}
+		}
+	}
+}
+
+// openWithout opens a store that has no columnar forms.
+func openWithout(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(context.Background(), database, Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+// A form that many loads have made is made again in fewer pieces, and answers all the while.
+func TestFormsInFewerPieces(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	hints := ingest.ColumnHints{Date: "day", Categories: []string{"gate"}, Amounts: []string{"people"}}
+	for i := range 40 {
+		s.mustLoad(t, "scattered", fmt.Sprintf("day,gate,people\n%s,east,%d\n", civil.Of(2026, 1, 1)+civil.Day(i), i), hints, true)
+	}
+	d, err := s.Dataset(ctx, "scattered")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for until := time.Now().Add(time.Minute); ; time.Sleep(10 * time.Millisecond) {
+		f := s.mustHaveForm(t, d)
+		p, err := tally.NewPlan(tally.Request{Periods: tally.EachOfDays(allDays), Figures: figuresOf("count", "sum people", "median people")})
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := tally.Run(ctx, p, f.Source())
+		if err != nil || fmt.Sprint(r.At(0, nil)) != "[40 780 19.5]" {
+			t.Fatalf("%v: %v", r.At(0, nil), err)
+		}
+		if len(f.Pieces()) == 1 {
+			break
+		}
+		if time.Now().After(until) {
+			t.Fatalf("the form is in %d pieces", len(f.Pieces()))
+		}
+	}
+	left, err := filepath.Glob(filepath.Join(s.forms.of(d.ID), "*.piece"))
+	if err != nil || len(left) != 1 {
+		t.Errorf("%d files are there: %v", len(left), err)
 	}
 }

@@ -79,7 +79,11 @@ func (f *loadForm) publish(load *Load) (content string, err error) {
 	if f.before != nil {
 		names = slices.Concat(f.before.Pieces(), names)
 	}
-	return f.content, columns.Publish(f.forms.of(f.dataset.ID), f.content, &f.dataset.Schema, names)
+	if err := columns.Publish(f.forms.of(f.dataset.ID), f.content, &f.dataset.Schema, names); err != nil {
+		// The form so far may have been made again meanwhile, in other files.
+		slog.Warn("the columnar form of a dataset is made again", "dataset", f.dataset.Name, "error", err)
+	}
+	return f.content, nil
 }
 
 // end opens the form of a load that has come to its end, or removes what was made of it.

@@ -11,6 +11,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/tally"
+	"vastspan/internal/columns"
 	"vastspan/internal/listing"
 )
 
@@ -217,9 +218,25 @@ func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int
 	if d.Attached != nil {
 		return s.databases.Texts(ctx, d.Attached, &d.Schema, column, limit)
 	}
-	c := d.labelText(column)
 	var values []CategoryValue
-	err := s.reader(ctx).Raw(
+	counted := false
+	answered, err := s.byForm(ctx, d, func(f *columns.Form) error {
+		list, ok, err := f.Values(ctx, column, limit)
+		counted = ok
+		for _, v := range list {
+			one := CategoryValue{Records: v.Records}
+			if v.Set {
+				one.Value = &v.Text
+			}
+			values = append(values, one)
+		}
+		return err
+	})
+	if answered && counted || err != nil {
+		return values, err
+	}
+	c := d.labelText(column)
+	err = s.reader(ctx).Raw(
 		"SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",
 		limit,
 	).Scan(

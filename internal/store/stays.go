@@ -7,6 +7,7 @@ import (
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/decimal"
+	"vastspan/internal/columns"
 )
 
 // StaySource returns the records of a dataset as they begin and end.
@@ -14,17 +15,24 @@ func (s *Store) StaySource(d *Dataset) ageing.Source {
 	if d.Attached != nil {
 		return s.databases.Stays(d.Attached, &d.Schema)
 	}
-	return &staySource{s, d}
+	return &staySource{s, d, fromMemory}
 }
 
 type staySource struct {
 	store   *Store
 	dataset *Dataset
+	from    level
 }
 
 // Stays implements ageing.Source: records with the same two days and label come together.
 func (r *staySource) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
 	d := r.dataset
+	if r.from == fromMemory {
+		answered, err := r.store.byForm(ctx, d, func(f *columns.Form) error { return f.Stays().Stays(ctx, q, take) })
+		if answered || err != nil {
+			return err
+		}
+	}
 	label, sum, begin, end := "NULL::text", "NULL::text", "NULL::bigint", "NULL::bigint"
 	if q.Moments {
 		micros := func(name string) string { return "(extract(epoch FROM " + d.column(name) + ") * 1000000)::bigint" }

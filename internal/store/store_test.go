@@ -17,6 +17,7 @@ import (
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
 	"vastspan/core/tally"
+	"vastspan/internal/columns"
 	"vastspan/internal/ingest"
 	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/refused"
@@ -54,11 +55,16 @@ func figuresOf(texts ...string) []measure.Figure {
 // mustForm returns the columnar form of a dataset, which has to be there.
 func (s *Store) mustForm(t *testing.T, d *Dataset) tally.Source {
 	t.Helper()
-	source, ok, err := s.FormSource(context.Background(), d)
-	if err != nil || !ok {
+	return s.mustHaveForm(t, d).Source()
+}
+
+func (s *Store) mustHaveForm(t *testing.T, d *Dataset) *columns.Form {
+	t.Helper()
+	f, err := s.forms.current(context.Background(), d)
+	if err != nil || f == nil {
 		t.Fatalf("there is no columnar form: %v", err)
 	}
-	return source
+	return f
 }
 
 func (s *Store) mustLoad(t *testing.T, name, text string, w ingest.ColumnHints, allowUndated bool) *Load {
