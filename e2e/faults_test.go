@@ -426,7 +426,7 @@ func TestFaults(t *testing.T) {
 	for name, open := range map[string]func(*testing.T) *siege{
 		"own database": func(t *testing.T) *siege { return &siege{running: startWhole(t)} },
 		"another database": func(t *testing.T) *siege {
-			return &siege{running: launch(t, pgtest.Database(t, other.URL)), cluster: other, clusterFolder: filepath.Join(folder, "cluster")}
+			return &siege{running: launch(t, pgtest.Database(t, other.URL), ""), cluster: other, clusterFolder: filepath.Join(folder, "cluster")}
 		},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -62,6 +62,7 @@ type running struct {
 	t       *testing.T
 	folder  string
 	url     string // of the database; empty where the server is its own
+	config  string // a file; empty for none
 	address string
 	process *exec.Cmd
 	log     *bytes.Buffer
@@ -70,17 +71,23 @@ type running struct {
 // start starts the service on a database of its own in the cluster; the test's end stops it.
 func start(t *testing.T) *running {
 	t.Helper()
-	return launch(t, pgtest.Database(t, cluster.URL))
+	return launch(t, pgtest.Database(t, cluster.URL), "")
+}
+
+// startWith starts it with a configuration.
+func startWith(t *testing.T, config string) *running {
+	t.Helper()
+	return launch(t, pgtest.Database(t, cluster.URL), config)
 }
 
 // startWhole starts the service with a database server of its own, as a user would; the test's end stops
 // both.
 func startWhole(t *testing.T) *running {
 	t.Helper()
-	return launch(t, "")
+	return launch(t, "", "")
 }
 
-func launch(t *testing.T, database string) *running {
+func launch(t *testing.T, database, config string) *running {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "vastspan-e2e-")
 	if err != nil {
@@ -90,6 +97,12 @@ func launch(t *testing.T, database string) *running {
 		t.Fatal(err)
 	}
 	s := &running{t: t, folder: folder, url: database}
+	if config != "" {
+		s.config = filepath.Join(folder, "vastspan.yaml")
+		if err := os.WriteFile(s.config, []byte(config), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
 	t.Cleanup(func() {
 		s.stop()
 		os.RemoveAll(folder)
@@ -102,6 +115,9 @@ func (s *running) launch() {
 	s.t.Helper()
 	s.log = &bytes.Buffer{}
 	args := []string{"serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC"}
+	if s.config != "" {
+		args = append(args, "--config", s.config)
+	}
 	s.process = exec.Command(binary, args...)
 	if s.url != "" {
 		s.process.Env = append(os.Environ(), "VASTSPAN_DATABASE="+s.url)

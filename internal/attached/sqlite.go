@@ -82,30 +82,44 @@ func (s *sqlite) columns(ctx context.Context, table string) ([]Column, error) {
 		err = notThere(table)
 	}
 	for i := range list {
-		if err == nil && list[i].Form == Text {
+		if err == nil && list[i].Form != Exact {
 			err = s.sample(ctx, table, &list[i])
 		}
 	}
 	return list, err
 }
 
-// sample finds out what the texts of a column are.
+// sample finds out what the values of a column are: any may be of any type, and what a view works out has no declared one.
 func (s *sqlite) sample(ctx context.Context, table string, c *Column) error {
-	days, moments, others := 0, 0, 0
+	days, moments, others, whole, numbers := 0, 0, 0, 0, 0
 	layouts := map[string]bool{}
-	text := fmt.Sprintf("SELECT CAST(%[1]s AS TEXT) FROM %[2]s WHERE %[1]s IS NOT NULL LIMIT %[3]d", s.name(c.Name), s.table(table), sampled)
+	text := fmt.Sprintf("SELECT CAST(%[1]s AS TEXT), typeof(%[1]s) FROM %[2]s WHERE %[1]s IS NOT NULL LIMIT %[3]d",
+		s.name(c.Name), s.table(table), sampled)
 	err := s.rows(ctx, text, func(row []sql.NullString) error {
-		if parts := momentText.FindStringSubmatch(row[0].String); parts != nil {
+		switch parts := momentText.FindStringSubmatch(row[0].String); {
+		case row[1].String == "integer":
+			whole++
+		case row[1].String == "real":
+			numbers++
+		case parts != nil:
 			moments++
 			layouts[parts[1]+parts[2]] = true
-		} else if dayText.MatchString(row[0].String) {
+		case dayText.MatchString(row[0].String):
 			days++
-		} else {
+		default:
 			others++
 		}
 		return nil
 	})
+	texts, undeclared := days+moments+others, c.Declared == "" || strings.EqualFold(c.Declared, "BLOB")
 	switch {
+	case others > 0 && c.Form == Floating:
+		c.Form = Text
+	case undeclared && texts == 0 && numbers > 0:
+		c.Form = Floating
+	case undeclared && texts == 0 && whole > 0:
+		c.Form = Exact
+	case texts == 0 || whole+numbers > 0: // what is declared holds
 	case others > 0 || days > 0 && moments > 0 || len(layouts) > 1:
 	case days > 0:
 		c.Form = Day
@@ -136,7 +150,8 @@ func (s *sqlite) failed(err error) failure {
 	return otherFailure
 }
 
-func (s *sqlite) name(column string) string  { return quoted(column, `"`) }
+// name is in backticks: of a name in double quotes that is not there the engine makes a text.
+func (s *sqlite) name(column string) string  { return quoted(column, "`") }
 func (s *sqlite) table(name string) string   { return qualified(name, s.name) }
 func (s *sqlite) literal(text string) string { return quoted(text, "'") }
 

@@ -2,10 +2,12 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/url"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -328,6 +330,91 @@ func TestDefinitionsOfDatabases(t *testing.T) {
 		_, err := attached.Configure(map[string]attached.Definition{"quay": c.definition})
 		if err == nil || !strings.Contains(err.Error(), c.words) || strings.Contains(err.Error(), "salt-and-tar") {
 			t.Errorf("%+v: %v", c.definition, err)
+		}
+	}
+}
+
+// A column that is gone, or of another type, is told in every engine, and never taken for something else.
+func TestColumnsThatAreGone(t *testing.T) {
+	for _, engine := range []string{"sqlite", "clickhouse"} {
+		t.Run(engine, func(t *testing.T) {
+			w := inSQLite(t, tripsTable())
+			change := func(statements ...string) {
+				db, err := sql.Open("sqlite", strings.TrimPrefix(w.url, "sqlite:"))
+				if err != nil {
+					t.Fatal(err)
+				}
+				defer db.Close()
+				for _, text := range statements {
+					if _, err := db.Exec(text); err != nil {
+						t.Fatal(err)
+					}
+				}
+			}
+			gone := "ALTER TABLE trips RENAME COLUMN fare TO price"
+			if engine == "clickhouse" {
+				w = overServers(t, "clickhouse", "clickhouse", 1, tripsTable())
+				change = func(statements ...string) { t.Helper(); in(t, w.url, statements...) }
+				gone = "ALTER TABLE trips DROP COLUMN fare"
+			}
+			s, _, d := attachOne(t, w, randomCSV(rand.New(rand.NewPCG(14, 23)), 50))
+			if _, err := s.question(t, d); err != nil {
+				t.Fatal(err)
+			}
+			change(gone)
+			_, err := s.question(t, d)
+			mustBeTold(t, err, attached.CodeChanged, w.url, "fare", "trips")
+			_, _, err = s.Records(context.Background(), d, Listing{Period: tally.OfDays(allDays), Limit: 10})
+			mustBeTold(t, err, attached.CodeChanged, w.url, "fare", "trips")
+			change("DROP TABLE trips")
+			_, err = s.question(t, d)
+			mustBeTold(t, err, attached.CodeChanged, w.url, "trips")
+		})
+	}
+}
+
+// What a view of SQLite works out has no declared type: its values say what it is.
+func TestViewsOfSQLite(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "views.db")
+	db, err := sql.Open("sqlite", path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for _, text := range []string{
+		"CREATE TABLE trips (day text, at text, n integer, fare real, note text, loose)",
+		"INSERT INTO trips VALUES ('2026-01-01', '2026-01-01 10:00:00', 2, 1.5, 'x', 1), ('2026-01-02', '2026-01-02 11:30:00', 3, 2, NULL, 'one')",
+		"CREATE VIEW seen AS SELECT day || '' AS day, at || '' AS at, n * 2 AS twice, fare / n AS each, note || '!' AS note, loose FROM trips",
+		"CREATE TABLE taken AS SELECT date(day) AS day, fare FROM trips",
+	} {
+		if _, err := db.Exec(text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	databases, err := attached.Configure(map[string]attached.Definition{"views": {URL: "sqlite:" + path}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer databases.Close()
+	one, err := databases.Find("views")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for table, want := range map[string]string{
+		"trips": "day=day at=wall n=exact fare=floating note=text loose=text",
+		"seen":  "day=day at=wall twice=exact each=floating note=text loose=text",
+		"taken": "day=day fare=floating",
+	} {
+		columns, err := one.Describe(context.Background(), table)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, c := range columns {
+			got = append(got, c.Name+"="+string(c.Form))
+		}
+		if text := strings.Join(got, " "); text != want {
+			t.Errorf("%s: %s, want %s", table, text, want)
 		}
 	}
 }

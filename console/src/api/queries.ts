@@ -38,6 +38,9 @@ export const useDatasets = () =>
     queryKey: ['datasets'],
     queryFn: async () => data(await api.GET('/datasets', everything)).items,
   }))
+/** The databases in which tables may be attached. */
+export const useDatabases = () =>
+  createQuery(() => ({ queryKey: ['databases'], queryFn: async () => data(await api.GET('/databases')).items }))
 
 export interface Context {
   as_of: string

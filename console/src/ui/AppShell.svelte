@@ -70,7 +70,9 @@
             class="flex justify-between rounded py-1 hover:text-inside"
             href={'/records' + (carried() ? carried() + '&' : '?') + 'dataset=' + encodeURIComponent(d.name)}
           >
-            <span class="truncate">{d.name}</span><span class="text-quiet">{d.records.toLocaleString('en')}</span>
+            <span class="truncate">{d.name}</span><span class="text-quiet" title={d.trouble ?? null}
+              >{d.trouble ? '?' : d.records.toLocaleString('en')}</span
+            >
           </a>
         {/each}
       </div>

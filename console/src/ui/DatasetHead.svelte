@@ -2,6 +2,7 @@
   import type { Snippet } from 'svelte'
   import type { Dataset } from '../api/client'
   import { setParam } from '../lib/address.svelte'
+  import KeptIn from './KeptIn.svelte'
   import Select from './Select.svelte'
   import TableTools from './TableTools.svelte'
   import type { Take } from './TakeAway.svelte'
@@ -35,10 +36,11 @@
       options={datasets.map((d) => ({
         value: d.name,
         label: d.name,
-        hint: `${d.records.toLocaleString('en')} records`,
+        hint: d.trouble ? 'not known just now' : `${d.records.toLocaleString('en')} records`,
       }))}
       onchoose={(v) => setParam('dataset', v)}
     />
+    <KeptIn {dataset} />
   {/if}
   <div class="ml-auto flex flex-wrap items-center gap-2">{@render tools?.()}<TableTools {csv} {take} /></div>
 </div>

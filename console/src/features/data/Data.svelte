@@ -1,12 +1,16 @@
 <script lang="ts">
+  import Database from '@lucide/svelte/icons/database'
   import Upload from '@lucide/svelte/icons/upload'
-  import { useDatasets } from '../../api/queries'
+  import { useDatabases, useDatasets } from '../../api/queries'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import AttachTable from './AttachTable.svelte'
   import DatasetCard from './DatasetCard.svelte'
   import LoadFiles from './LoadFiles.svelte'
 
   // Files come in here, and datasets are looked after.
   const datasets = useDatasets()
+  const databases = useDatabases()
+  let attaching = $state(false)
   let files = $state<File[]>([])
   let over = $state(false)
   let turn = $state(0)
@@ -25,10 +29,19 @@
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
   <h1 class="text-xl font-semibold tracking-tight">Data</h1>
-  <span class="text-quiet">files come in here; every load can be undone</span>
+  <span class="text-quiet">files come in here, and every load can be undone; tables of other databases stay there</span>
+  {#if (databases.data?.length ?? 0) > 0 && !attaching}
+    <button class="button ml-auto" onclick={() => (attaching = true)}
+      ><Database class="size-3.5" aria-hidden="true" />Attach a table…</button
+    >
+  {/if}
 </div>
 
-{#if files.length > 0}
+{#if attaching}
+  <div><AttachTable databases={databases.data ?? []} onclose={() => (attaching = false)} /></div>
+{/if}
+{#if attaching}<!-- one thing at a time -->
+{:else if files.length > 0}
   {#key turn}
     <LoadFiles {files} datasets={datasets.data ?? []} onclose={() => (files = [])} />
   {/key}

@@ -5,6 +5,7 @@
   import { long } from '../../lib/days'
   import { wordsOf } from '../../lib/query'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import KeptIn from '../../ui/KeptIn.svelte'
   import Loads from './Loads.svelte'
 
   // A dataset: its extent, what its amounts are, its loads, and its removal.
@@ -78,18 +79,24 @@
   <div class="flex flex-wrap items-center gap-3 px-4 py-2.5">
     <button class="font-semibold hover:text-inside" aria-expanded={open} onclick={() => (open = !open)}>{d.name}</button
     >
-    <span>{d.records.toLocaleString('en')} records</span>
+    {#if d.trouble}
+      <span class="text-worse">not known just now</span>
+    {:else}
+      <span>{d.records.toLocaleString('en')} records</span>
+    {/if}
     <span class="text-quiet"
-      >{#if d.oldest && d.newest}{long(d.oldest)} to {long(d.newest)}{:else}no days yet{/if}</span
+      >{#if d.trouble}{:else if d.oldest && d.newest}{long(d.oldest)} to {long(d.newest)}{:else}no days yet{/if}</span
     >
     {#if d.undated > 0}<span class="text-quiet">{d.undated.toLocaleString('en')} without a day</span>{/if}
     <span class="text-quiet">{d.zone}{d.day_starts ? `, days start at ${d.day_starts}` : ''}</span>
+    <KeptIn dataset={d} />
     <span class="ml-auto flex gap-2">
       <a class="button" href={link('/totals')}>Totals</a>
       <a class="button" href={link('/records')}>Records</a>
       <button class="button" onclick={() => (open = !open)}>{open ? 'Less' : 'More'}</button>
     </span>
   </div>
+  {#if d.trouble}<p class="px-4 pb-3 text-worse" role="status">{d.trouble}</p>{/if}
   {#if problem}<div class="px-4 pb-3"><ErrorPanel error={problem} /></div>{/if}
   {#if open}
     <div class="border-t border-line px-4 py-3">
@@ -134,7 +141,9 @@
                 <td class="px-3 text-quiet" colspan="4">the day</td>
               {:else}
                 <td class="px-3"
-                  >{#if c.type === 'timestamp'}<span class="text-quiet">time</span>{:else}<select
+                  >{#if c.type === 'timestamp' || d.attached}<span class="text-quiet"
+                      >{c.type === 'timestamp' ? 'time' : c.type}</span
+                    >{:else}<select
                       class="field w-28!"
                       aria-label={`Type of ${c.name}`}
                       value={c.type}
@@ -197,12 +206,29 @@
           {/each}
         </tbody>
       </table>
-      <h2 class="mt-4 mb-1 font-semibold">Loads</h2>
-      <Loads dataset={d.name} />
+      {#if d.attached}
+        <h2 class="mt-4 mb-1 font-semibold">Where its records are</h2>
+        <p>
+          In table <code>{d.attached.table}</code> of database <b>{d.attached.database}</b>, {d.attached.engine}. They
+          are read there and changed there only: nothing is loaded or undone here.
+          {#if d.attached.key}<code>{d.attached.key}</code> tells the records apart.{/if}
+        </p>
+        {#if d.attached.floating && d.attached.floating.length > 0}
+          <p class="mt-1 text-quiet">
+            The database keeps {d.attached.floating.join(', ')} as floating point numbers: they are added up by their shortest
+            digits.
+          </p>
+        {/if}
+      {:else}
+        <h2 class="mt-4 mb-1 font-semibold">Loads</h2>
+        <Loads dataset={d.name} />
+      {/if}
       <div class="mt-4 flex flex-wrap items-center gap-2">
         {#if removing}
           <span
-            >Remove {d.name} with its {d.records.toLocaleString('en')} records?
+            >{#if d.attached}Let go of {d.name}? Its table stays as it is.{:else}Remove {d.name} with its {d.records.toLocaleString(
+                'en',
+              )} records?{/if}
             {#if usedBy.length > 0}<b>It is used by {usedBy.join(', ')}, which then say that it is not there.</b
               >{/if}</span
           >

@@ -43,6 +43,7 @@
   import Figures from './Figures.svelte'
   import Filters from './Filters.svelte'
   import Grouping from './Grouping.svelte'
+  import Statements from './Statements.svelte'
   import TotalsChart from './TotalsChart.svelte'
 
   const datasets = useDatasets()
@@ -260,6 +261,7 @@
         ? `, clock of ${a.zone}${a.day_starts ? `, day starts ${a.day_starts}` : ''}`
         : ''}.
     </p>
+    {#if dataset.attached && asked}<Statements body={asked.body} database={dataset.attached.database} />{/if}
     <Notes notes={a.notes} leaveOut={q.like_for_like || param('unlike') === 'kept' ? [] : ['not_like_for_like']} />
   {/if}
 {/if}
