@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -82,12 +83,16 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 		if err != nil {
 			return err
 		}
+		form, ok, err := b.store.FormSource(b.ctx, b.dataset)
+		if err != nil || !ok {
+			return errors.Join(err, errors.New("there is no columnar form"))
+		}
 		for _, from := range []struct {
 			name   string
 			source tally.Source
 		}{
 			{"hour sums in memory", b.store.Source(b.dataset)}, {"hour sums by SQL", b.store.RollupSource(b.dataset)},
-			{"one pass over the records", b.store.RecordSource(b.dataset)},
+			{"columnar form", form}, {"one pass over the records", b.store.RecordSource(b.dataset)},
 		} {
 			mine, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, from.source); return err })
 			if err != nil {

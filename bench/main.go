@@ -24,6 +24,7 @@ import (
 	"vastspan/core/measure"
 	"vastspan/core/span"
 	"vastspan/core/tally"
+	"vastspan/internal/attached"
 	"vastspan/internal/ingest"
 	"vastspan/internal/postgres"
 	"vastspan/internal/store"
@@ -190,6 +191,9 @@ func (b *bench) run() error {
 	if err != nil {
 		return err
 	}
+	if err := b.attached(row, plan); err != nil {
+		return err
+	}
 	stream, err := timed(1, func() error { return b.stream(plan, b.file) })
 	if err != nil {
 		return err
@@ -214,6 +218,40 @@ func (b *bench) run() error {
 		return err
 	}
 	return b.hours(row)
+}
+
+// attached measures the same records in a table that is attached.
+func (b *bench) attached(row func(what string, mine time.Duration, beside string, theirs time.Duration), plan *tally.Plan) error {
+	databases, err := attached.Configure(map[string]attached.Definition{"same": {URL: b.url, Timeout: time.Hour}})
+	if err != nil {
+		return err
+	}
+	defer databases.Close()
+	db, err := databases.Find("same")
+	if err != nil {
+		return err
+	}
+	table := attached.Table{Database: "same", Name: "bare_" + b.name}
+	described, err := db.Describe(b.ctx, table.Name)
+	if err != nil {
+		return err
+	}
+	for _, c := range described {
+		if b.dataset.Schema.Index(c.Name) >= 0 {
+			table.Columns = append(table.Columns, c)
+		}
+	}
+	source := databases.Source(&table, &b.dataset.Schema)
+	mine, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, source); return err })
+	if err != nil {
+		return err
+	}
+	hand, err := timed(3, func() error { return b.byHand(false) })
+	if err != nil {
+		return err
+	}
+	row("16 periods by a category, an attached table", mine, "hand-written SQL", hand)
+	return nil
 }
 
 func (b *bench) write() error {

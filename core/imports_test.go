@@ -34,6 +34,7 @@ var allowed = map[string][]string{
 		"core/measure",
 		"core/span",
 		"core/tally",
+		"internal/attached",
 		"internal/export",
 		"internal/ingest",
 		"internal/postgres",
