@@ -114,6 +114,7 @@ var commands = []command{
 			"--deliver 'folder openings xlsx,markdown'; vastspan schedule run; sleep 2; vastspan schedule deliveries",
 	}},
 	{"command-records", []string{
+		"vastspan dataset list; vastspan database list | cut -c1-17",
 		"vastspan records crossings --over @month-so-far --where 'route=Gull Rock' --running fare --oldest --as-of latest --limit 4",
 		"vastspan records crossings --over @closed-month --boundary 2 --as-of latest", "vastspan loads crossings",
 		"printf 'sold_on,amount\\n2026-02-30,2\\n2026-03-06,two\\n' | vastspan load sales - --date sold_on --amount amount",
