@@ -8,11 +8,13 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -32,6 +34,26 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
 	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
 	ctx := openBrowser(t)
+	// Nor does any break the policy that pages are served with, or fail in another way that the browser tells.
+	var mu sync.Mutex
+	var told []string
+	chromedp.ListenTarget(ctx, func(event any) {
+		if e, ok := event.(*log.EventEntryAdded); ok && e.Entry.Level == log.LevelError {
+			mu.Lock()
+			defer mu.Unlock()
+			told = append(told, e.Entry.Text)
+		}
+	})
+	do(t, ctx, "what the browser tells", log.Enable())
+	defer func() {
+		mu.Lock()
+		defer mu.Unlock()
+		for _, text := range told {
+			if !strings.Contains(text, "status of 4") { // what is refused is shown on the page
+				t.Errorf("the browser tells: %s", text)
+			}
+		}
+	}()
 	look := func(what, address, ready string, prepare ...chromedp.Action) {
 		t.Helper()
 		var found string
@@ -76,6 +98,9 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	for _, p := range pages {
 		look(p.address, p.address, p.ready)
 	}
+	look("a new span", "/", "[data-make-span]", chromedp.Click("[data-make-span]"), chromedp.WaitVisible("[data-blocks]"))
+	do(t, ctx, "a choice", chromedp.Navigate(s.address+"/totals"), chromedp.WaitVisible("[data-table]"), chromedp.Click(`[aria-label="Dataset"]`),
+		chromedp.WaitVisible("[role=listbox]"))
 	scheme := func(name string) chromedp.Action {
 		return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: name}})
 	}

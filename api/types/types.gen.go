@@ -1233,6 +1233,9 @@ type Problem struct {
 	//
 	// Example: /over/1
 	Pointer *string `json:"pointer,omitempty"`
+
+	// Request The name of the request, by which the log knows it: that of the header X-Request-Id
+	Request *string `json:"request,omitempty"`
 	Status  int     `json:"status"`
 	Title   string  `json:"title"`
 

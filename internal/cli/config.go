@@ -6,19 +6,37 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"reflect"
+	"strings"
 
 	"github.com/goccy/go-yaml"
+	"github.com/spf13/cobra"
 
 	"vastspan/internal/service"
 )
 
-// A configuration is the file of serve --config.
+// A configuration is the file of serve --config: the databases in which tables may be attached, and the flags of serve by their
+// names with underscores. What stands on the command line goes before it.
 type configuration struct {
 	Databases map[string]service.DatabaseDefinition `yaml:"databases"`
+
+	Address           *string `yaml:"address"`
+	Data              *string `yaml:"data"`
+	Database          *string `yaml:"database"`
+	Zone              *string `yaml:"zone"`
+	DayStarts         *string `yaml:"day_starts"`
+	Log               *string `yaml:"log"`
+	LogRequests       *bool   `yaml:"log_requests"`
+	DeliverInto       *string `yaml:"deliver_into"`
+	WebhookSecretFile *string `yaml:"webhook_secret_file"`
+	MailServer        *string `yaml:"mail_server"`
+	MailFrom          *string `yaml:"mail_from"`
+	MailUser          *string `yaml:"mail_user"`
+	MailPasswordFile  *string `yaml:"mail_password_file"`
 }
 
 // readConfig reads the configuration, strictly: a key that is not known is an error with its line.
-func (s *serving) readConfig() error {
+func (s *serving) readConfig(cmd *cobra.Command) error {
 	if s.config == "" {
 		return nil
 	}
@@ -32,5 +50,25 @@ func (s *serving) readConfig() error {
 		return fmt.Errorf("%s: %s", s.config, yaml.FormatError(err, false, false))
 	}
 	s.databases = c.Databases
+	return c.apply(cmd, s.config)
+}
+
+// apply sets the flags that do not stand on the command line.
+func (c *configuration) apply(cmd *cobra.Command, file string) error {
+	fields := reflect.ValueOf(c).Elem()
+	for i := range fields.NumField() {
+		value := fields.Field(i)
+		if value.Kind() != reflect.Pointer || value.IsNil() {
+			continue
+		}
+		key := fields.Type().Field(i).Tag.Get("yaml")
+		name := strings.ReplaceAll(key, "_", "-")
+		if cmd.Flags().Changed(name) {
+			continue
+		}
+		if err := cmd.Flags().Set(name, fmt.Sprint(value.Elem())); err != nil {
+			return fmt.Errorf("%s: %s: %w", file, key, err)
+		}
+	}
 	return nil
 }

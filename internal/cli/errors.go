@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"strconv"
 	"strings"
 
@@ -109,6 +110,9 @@ func (a *app) printProblem(p *problemError) {
 		fallthrough
 	default:
 		fmt.Fprintf(a.told(), "vastspan: %s\n", p.Detail)
+	}
+	if p.Status >= http.StatusInternalServerError && p.Problem.Request != nil {
+		fmt.Fprintf(a.told(), "In the service's log it is request %s.\n", *p.Problem.Request)
 	}
 }
 

@@ -28,8 +28,10 @@ type serving struct {
 	address, data, database, zone, dayStarts, config string
 	databases                                        map[string]service.DatabaseDefinition
 	// beside makes databases in the private one's server, in which tables are attached; nil for none.
-	beside func(context.Context, *postgres.Server) (map[string]service.DatabaseDefinition, error)
-	chosen bool // the address was given, not the default
+	beside      func(context.Context, *postgres.Server) (map[string]service.DatabaseDefinition, error)
+	chosen      bool // the address was given, not the default
+	logForm     string
+	logRequests bool
 	delivering
 }
 
@@ -39,7 +41,29 @@ func servingFlags(c *cobra.Command) *serving {
 	c.Flags().StringVar(&s.data, "data", "", "folder for the private database (default: $VASTSPAN_DATA, else the usual place for data)")
 	c.Flags().StringVar(&s.zone, "zone", "", "IANA time zone in which the service reads today (default: this machine's)")
 	c.Flags().StringVar(&s.dayStarts, "day-starts", "", "time at which the service's days start, such as 04:00 (default midnight)")
+	c.Flags().StringVar(&s.logForm, "log", logText, "form of the log on standard error: text or json")
+	_ = c.RegisterFlagCompletionFunc("log", cobra.FixedCompletions([]string{logText, logJSON}, cobra.ShellCompDirectiveNoFileComp))
 	return s
+}
+
+// The forms of the log.
+const (
+	logText = "text"
+	logJSON = "json"
+)
+
+// openLog has everything that is logged written to standard error.
+func (a *app) openLog(form string) error {
+	options := &slog.HandlerOptions{ReplaceAttr: bounded}
+	switch form {
+	case logText:
+		slog.SetDefault(slog.New(slog.NewTextHandler(a.err, options)))
+	case logJSON:
+		slog.SetDefault(slog.New(slog.NewJSONHandler(a.err, options)))
+	default:
+		return usagef("--log %q: expected text or json", form)
+	}
+	return nil
 }
 
 func (a *app) serveCommand() *cobra.Command {
@@ -56,19 +80,21 @@ VASTSPAN_DATABASE.`,
 	}
 	s := servingFlags(c)
 	s.delivering.add(c)
+	c.Flags().BoolVar(&s.logRequests, "log-requests", true, "write each request to the log when it has been answered")
 	c.Flags().StringVar(
 		&s.database,
 		"database",
 		"",
 		"URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)",
 	)
-	c.Flags().StringVar(&s.config, "config", "", "YAML file of the databases in which tables may be attached (docs/attached.md)")
+	c.Flags().StringVar(&s.config, "config", "",
+		"YAML file of these settings, with underscores for hyphens, and of the databases in which tables may be attached")
 	_ = c.MarkFlagFilename("config", "yaml", "yml")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		s.chosen = cmd.Flags().Changed("address")
-		if err := s.readConfig(); err != nil {
+		if err := s.readConfig(cmd); err != nil {
 			return err
 		}
+		s.chosen = cmd.Flags().Changed("address")
 		if holdsPassword(s.database) {
 			return usagef(
 				"--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE",
@@ -116,7 +142,9 @@ func (s *serving) dataFolder() (string, error) {
 
 // serve runs the service until the context ends. prepare is called before the first request is answered.
 func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func(context.Context, *service.Service) error) (err error) {
-	slog.SetDefault(slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{ReplaceAttr: bounded})))
+	if err := a.openLog(s.logForm); err != nil {
+		return err
+	}
 	clock, err := readClock(ownClock(), s.zone, s.dayStarts)
 	if err != nil {
 		return err
@@ -151,7 +179,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 			return err
 		}
 	}
-	handler, err := web.Handler(svc, Version())
+	handler, err := web.Handler(svc, web.Settings{Version: Version(), LogRequests: s.logRequests})
 	if err != nil {
 		return err
 	}

@@ -110,6 +110,12 @@ func Open(ctx context.Context, url, columns string, databases map[string]Databas
 // Close closes the database.
 func (s *Service) Close() error { return s.store.Close() }
 
+// Measures are what the service has done since it was started, and what it holds.
+type Measures = store.Measures
+
+// Measures measures the service.
+func (s *Service) Measures() Measures { return s.store.Measures() }
+
 // Ping reports whether the database answers.
 func (s *Service) Ping(ctx context.Context) error { return s.store.Ping(ctx) }
 

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 
 	"gorm.io/gorm"
 
@@ -23,9 +24,21 @@ import (
 // by width_bucket over the plan's cuts: SQL never sees a month.
 func (s *Store) Source(d *Dataset) tally.Source {
 	if d.Attached != nil {
-		return s.databases.Source(d.Attached, &d.Schema)
+		return counted{s.databases.Source(d.Attached, &d.Schema), &s.tallies.attached}
 	}
 	return &source{s, d, fromMemory}
+}
+
+// counted is a source whose totals are counted.
+type counted struct {
+	tally.Source
+	n *atomic.Int64
+}
+
+// Partials implements tally.Source.
+func (c counted) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
+	c.n.Add(1)
+	return c.Source.Partials(ctx, p, into)
 }
 
 // RollupSource is Source without the rollup in memory.
@@ -76,9 +89,11 @@ func (r *source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	}
 	r = &source{r.store, d, r.from}
 	g := r.dataset.recordGrain(r.dataset.axis(p))
+	tallied := &r.store.tallies.records
 	if sums, ok := r.dataset.rollupFor(p); ok && r.from >= fromRollup {
-		g = sums.grain()
+		g, tallied = sums.grain(), &r.store.tallies.sums
 	}
+	tallied.Add(1)
 	err = r.store.Snapshot(ctx, func(ctx context.Context) error {
 		var err error
 		found, err = r.snapshot(ctx, r.store.reader(ctx), g, p, into)
@@ -93,6 +108,7 @@ func (r *source) atHand(ctx context.Context, p *tally.Plan, into tally.Collector
 		if c, err := r.store.rollups.current(ctx, sums); err != nil {
 			return found, false, err
 		} else if c != nil && c.answers(p) {
+			r.store.tallies.memory.Add(1)
 			found, err = c.partials(ctx, p, into)
 			return found, true, err
 		}
@@ -101,6 +117,9 @@ func (r *source) atHand(ctx context.Context, p *tally.Plan, into tally.Collector
 		found, err = f.Source().Partials(ctx, p, into)
 		return err
 	})
+	if answered {
+		r.store.tallies.form.Add(1)
+	}
 	return found, answered, err
 }
 

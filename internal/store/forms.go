@@ -161,6 +161,17 @@ func (fc *formCache) broken(d *Dataset, f *columns.Form, err error) {
 	fc.make(d, f.Content)
 }
 
+// bytes is how long the files of the forms are that are open.
+func (fc *formCache) bytes() int64 {
+	fc.mu.Lock()
+	defer fc.mu.Unlock()
+	n := int64(0)
+	for _, f := range fc.open {
+		n += f.Bytes()
+	}
+	return n
+}
+
 // evict drops the form of a dataset that is gone.
 func (fc *formCache) evict(id int64) {
 	fc.mu.Lock()

@@ -60,6 +60,10 @@ func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 		return err
 	})
 	kept.end(err)
+	if err == nil {
+		s.tallies.loads.Add(1)
+		s.tallies.loadedRecords.Add(load.Records)
+	}
 	return load, err
 }
 

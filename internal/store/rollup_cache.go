@@ -129,10 +129,7 @@ func (cs *rollupCache) keep(key copyKey, c *rollup, err error) {
 	cs.made[key] = c.version
 	cs.copies[key] = c
 	cs.use(key)
-	total := 0
-	for _, c := range cs.copies {
-		total += c.bytes
-	}
+	total := cs.total()
 	for total > cacheBudget && len(cs.used) > 1 {
 		oldest := cs.used[0]
 		total -= cs.copies[oldest].bytes
@@ -140,6 +137,21 @@ func (cs *rollupCache) keep(key copyKey, c *rollup, err error) {
 		delete(cs.made, oldest)
 		cs.used = cs.used[1:]
 	}
+}
+
+// total is how many bytes the copies take. cs.mu is held.
+func (cs *rollupCache) total() int {
+	total := 0
+	for _, c := range cs.copies {
+		total += c.bytes
+	}
+	return total
+}
+
+func (cs *rollupCache) bytes() int64 {
+	cs.mu.Lock()
+	defer cs.mu.Unlock()
+	return int64(cs.total())
 }
 
 var errTooLarge = errors.New("the day sums are too large to keep in memory")

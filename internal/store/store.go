@@ -31,6 +31,7 @@ type Store struct {
 	forms   *formCache
 	// databases are where attached tables are.
 	databases *attached.Databases
+	tallies   tallies
 }
 
 // The connections to the database. Those for files and downloads are apart, so that callers who stall

@@ -75,6 +75,7 @@ func problemOf(err error) types.Problem {
 }
 
 func writeProblem(c *gin.Context, p types.Problem) {
+	p.Request = optional(c.GetString(requestKey))
 	body, err := json.Marshal(p)
 	if err != nil {
 		slog.Error("a problem cannot be written", "error", err)
@@ -102,9 +103,10 @@ func fail(c *gin.Context, err error) {
 	p := problemOf(err)
 	switch p.Status {
 	case http.StatusInternalServerError:
-		slog.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		slog.Error("a request failed", "request", c.GetString(requestKey), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	case http.StatusServiceUnavailable:
-		slog.Warn("a request could not be served", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err, "cause", causeOf(err))
+		slog.Warn("a request could not be served", "request", c.GetString(requestKey), "method", c.Request.Method, "path", c.Request.URL.Path,
+			"error", err, "cause", causeOf(err))
 		c.Header("Retry-After", retrySeconds)
 	}
 	if c.Writer.Written() {

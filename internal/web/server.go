@@ -25,8 +25,15 @@ import (
 	"vastspan/internal/web/console"
 )
 
+// Settings say how the service is served.
+type Settings struct {
+	Version string
+	// LogRequests has each request written to the log.
+	LogRequests bool
+}
+
 // Handler returns the service's routes.
-func Handler(s *service.Service, version string) (http.Handler, error) {
+func Handler(s *service.Service, o Settings) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	requests, err := newValidator()
 	if err != nil {
@@ -34,15 +41,22 @@ func Handler(s *service.Service, version string) (http.Handler, error) {
 	}
 	engine := gin.New()
 	engine.ContextWithFallback = true // so that use cases end when the caller goes
+	engine.Use(named)
+	if o.LogRequests {
+		engine.Use(logged)
+	}
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		fail(c, fmt.Errorf("panic: %v\n%s", cause, debug.Stack()))
 	}))
 	engine.Use(func(c *gin.Context) { c.Set(understood, s.Understood) })
 	registry := prometheus.NewRegistry()
-	engine.Use(timings(registry), takeInTime, plainAnswers, localHosts, requests.check)
+	engine.Use(timings(registry), takeInTime, plainAnswers, pageHeaders, localHosts, requests.check)
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
+	engine.GET("/livez", alive)
+	engine.GET("/readyz", ready(s))
+	registry.MustRegister(newGauged(s))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
-	h := &handlers{s, version}
+	h := &handlers{s, o.Version}
 	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  unfit,
 		HandlerErrorFunc:         fail,

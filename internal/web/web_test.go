@@ -48,7 +48,7 @@ func openBeside(t *testing.T, database string, others map[string]attached.Defini
 	now := time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC)
 	svc := service.New(st, service.NewClock(civil.Clock{}, func() time.Time { return now }))
 	svc.Deliveries.Means.Into = t.TempDir()
-	handler, err := Handler(svc, "test")
+	handler, err := Handler(svc, Settings{Version: "test"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -70,6 +70,7 @@ func (s *site) ask(method, path, body string) (status int, kind, text string) {
 	if err != nil {
 		s.t.Fatal(err)
 	}
+	q.Header.Set(requestHeader, "asked")
 	switch header {
 	case "":
 	case "csv":

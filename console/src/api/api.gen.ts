@@ -1164,6 +1164,8 @@ export interface components {
             faults?: components["schemas"]["Fault"][];
             /** @description The names that stand in the way */
             names?: string[];
+            /** @description The name of the request, by which the log knows it: that of the header X-Request-Id */
+            request?: string;
         };
         /** @description Where an expression is wrong and what may be written instead */
         ExpressionError: {

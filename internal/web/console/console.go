@@ -26,11 +26,6 @@ see <a href="/api/v1/openapi.yaml">its description</a>.`
 // Serve answers with a file of the console. Any path that is no file gets the start page, whose
 // script reads the path.
 func Serve(w http.ResponseWriter, r *http.Request) {
-	w.Header().Set("X-Content-Type-Options", "nosniff")
-	w.Header().Set(
-		"Content-Security-Policy",
-		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'; base-uri 'none'",
-	)
 	name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
 	content, err := fs.ReadFile(built, "dist/"+name)
 	if err != nil || strings.HasPrefix(name, ".") {

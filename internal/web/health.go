@@ -1,0 +1,102 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/prometheus/client_golang/prometheus"
+
+	"vastspan/internal/service"
+)
+
+// readyTimeout is how long the database is given to answer.
+const readyTimeout = 2 * time.Second
+
+// alive answers as long as the service does.
+func alive(c *gin.Context) { c.JSON(http.StatusOK, gin.H{"status": "alive"}) }
+
+// ready answers whether requests can be served: whether the database answers, and, where it does not, why.
+func ready(s *service.Service) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		ctx, stop := context.WithTimeout(c.Request.Context(), readyTimeout)
+		defer stop()
+		if err := s.Ping(ctx); err != nil {
+			c.Header("Retry-After", retrySeconds)
+			c.JSON(http.StatusServiceUnavailable, gin.H{"status": "not ready", "reason": s.Understood(err).Error()})
+			return
+		}
+		c.JSON(http.StatusOK, gin.H{"status": "ready"})
+	}
+}
+
+// A gauged is a collector of what the service measures of itself.
+type gauged struct {
+	service                   *service.Service
+	totals, loads, records    *prometheus.Desc
+	rollups, forms            *prometheus.Desc
+	connections, waits, asked *prometheus.Desc
+}
+
+func newGauged(s *service.Service) *gauged {
+	describe := func(name, help string, labels ...string) *prometheus.Desc {
+		return prometheus.NewDesc("vastspan_"+name, help, labels, nil)
+	}
+	return &gauged{
+		service: s,
+		totals:  describe("totals_total", "Totals that were answered, by what has answered them.", "source"),
+		loads:   describe("loads_total", "Files that were loaded."), records: describe("loaded_records_total", "Records that were loaded."),
+		rollups: describe("sums_bytes", "Memory that sums take."),
+		forms:   describe("form_bytes", "How long the files of columnar forms are that are open."),
+		connections: describe("database_connections", "Connections to the database, by what they are for and whether they are in use.",
+			"pool", "state"),
+		waits: describe("database_waits_total", "How often a connection to the database had to be waited for.", "pool"),
+		asked: describe("database_wait_seconds_total", "How long connections to the database were waited for.", "pool"),
+	}
+}
+
+// Describe implements prometheus.Collector.
+func (g *gauged) Describe(into chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{g.totals, g.loads, g.records, g.rollups, g.forms, g.connections, g.waits, g.asked} {
+		into <- d
+	}
+}
+
+// Collect implements prometheus.Collector.
+func (g *gauged) Collect(into chan<- prometheus.Metric) {
+	m := g.service.Measures()
+	put := func(d *prometheus.Desc, kind prometheus.ValueType, value float64, labels ...string) {
+		into <- prometheus.MustNewConstMetric(d, kind, value, labels...)
+	}
+	for source, n := range m.Totals {
+		put(g.totals, prometheus.CounterValue, float64(n), source)
+	}
+	put(g.loads, prometheus.CounterValue, float64(m.Loads))
+	put(g.records, prometheus.CounterValue, float64(m.LoadedRecords))
+	put(g.rollups, prometheus.GaugeValue, float64(m.RollupBytes))
+	put(g.forms, prometheus.GaugeValue, float64(m.FormBytes))
+	for pool, s := range m.Pools {
+		put(g.connections, prometheus.GaugeValue, float64(s.InUse), pool, "in use")
+		put(g.connections, prometheus.GaugeValue, float64(s.Idle), pool, "idle")
+		put(g.waits, prometheus.CounterValue, float64(s.WaitCount), pool)
+		put(g.asked, prometheus.CounterValue, s.WaitDuration.Seconds(), pool)
+	}
+}
+
+// policy keeps pages to what the service itself serves: no script, style or frame of others, none written into the page.
+const policy = "default-src 'self'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; " +
+	"frame-ancestors 'none'"
+
+// pageHeaders say what pages may do.
+func pageHeaders(c *gin.Context) {
+	c.Header("Content-Security-Policy", policy)
+	c.Header("Referrer-Policy", "same-origin")
+	c.Header("X-Frame-Options", "DENY")
+}
+
+// quietPaths are asked so often that the log leaves them out.
+var quietPaths = []string{"/livez", "/readyz", "/metrics"}
+
+func isQuiet(path string) bool { return slices.Contains(quietPaths, path) }
