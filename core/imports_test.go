@@ -87,6 +87,7 @@ var allowed = map[string][]string{
 		"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally", "internal/listing",
 		"internal/refused",
 	},
+	"internal/backup": {"internal/postgres"},
 	"internal/cli": {
 		"api/client",
 		"api/types",
@@ -101,6 +102,7 @@ var allowed = map[string][]string{
 		"core/query",
 		"core/span",
 		"core/table",
+		"internal/backup",
 		"internal/cli/print",
 		"internal/deliver",
 		"internal/demo",
@@ -139,6 +141,7 @@ var allowed = map[string][]string{
 		"core/table",
 		"core/tally",
 		"internal/attached",
+		"internal/backup",
 		"internal/deliver",
 		"internal/export",
 		"internal/ingest",

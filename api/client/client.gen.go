@@ -109,6 +109,11 @@ type ClientInterface interface {
 	// Corresponds with POST /ageing (the `Age` operationId).
 	Age(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+	//
+	// Corresponds with GET /backup (the `MakeBackup` operationId).
+	MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetBook All definitions as a span book
 	//
 	// Corresponds with GET /book (the `GetBook` operationId).
@@ -863,6 +868,21 @@ func (c *Client) AgeWithBody(ctx context.Context, contentType string, body io.Re
 // Corresponds with POST /ageing (the `Age` operationId).
 func (c *Client) Age(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAgeRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+//
+// Corresponds with GET /backup (the `MakeBackup` operationId).
+func (c *Client) MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeBackupRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -2768,6 +2788,33 @@ func NewAgeRequestWithBody(server string, contentType string, body io.Reader) (*
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewMakeBackupRequest constructs an http.Request for the MakeBackup method
+func NewMakeBackupRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/backup")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7349,6 +7396,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /ageing (the `Age` operationId).
 	AgeWithResponse(ctx context.Context, body AgeJSONRequestBody, reqEditors ...RequestEditorFn) (*AgeResponse, error)
 
+	// MakeBackupWithResponse Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /backup (the `MakeBackup` operationId).
+	MakeBackupWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeBackupResponse, error)
+
 	// GetBookWithResponse All definitions as a span book
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8203,6 +8257,47 @@ func (r AgeResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r AgeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type MakeBackupResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MakeBackupResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MakeBackupResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MakeBackupResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MakeBackupResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MakeBackupResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -12151,6 +12246,19 @@ func (c *ClientWithResponses) AgeWithResponse(ctx context.Context, body AgeJSONR
 	return ParseAgeResponse(rsp)
 }
 
+// MakeBackupWithResponse Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /backup (the `MakeBackup` operationId).
+func (c *ClientWithResponses) MakeBackupWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeBackupResponse, error) {
+	rsp, err := c.MakeBackup(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMakeBackupResponse(rsp)
+}
+
 // GetBookWithResponse All definitions as a span book
 //
 // Returns a wrapper object for the known response body format(s).
@@ -13670,6 +13778,32 @@ func ParseAgeResponse(rsp *http.Response) (*AgeResponse, error) {
 
 	case rsp.StatusCode == 200:
 		// Content-type (text/markdown) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseMakeBackupResponse parses an HTTP response from a MakeBackupWithResponse call
+func ParseMakeBackupResponse(rsp *http.Response) (*MakeBackupResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MakeBackupResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
 
 	}
 

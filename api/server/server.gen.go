@@ -23,6 +23,9 @@ type ServerInterface interface {
 	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
 	// (POST /ageing)
 	Age(c *gin.Context)
+	// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+	// (GET /backup)
+	MakeBackup(c *gin.Context)
 	// GetBook All definitions as a span book
 	// (GET /book)
 	GetBook(c *gin.Context)
@@ -282,6 +285,19 @@ func (siw *ServerInterfaceWrapper) Age(c *gin.Context) {
 	}
 
 	siw.Handler.Age(c)
+}
+
+// MakeBackup operation middleware
+func (siw *ServerInterfaceWrapper) MakeBackup(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeBackup(c)
 }
 
 // GetBook operation middleware
@@ -3066,6 +3082,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/lines", wrapper.LineUp)
 	router.POST(options.BaseURL+"/records", wrapper.ListRecords)
 	router.POST(options.BaseURL+"/records/boundaries", wrapper.ListBoundaries)
+	router.GET(options.BaseURL+"/backup", wrapper.MakeBackup)
 	router.GET(options.BaseURL+"/receipts", wrapper.ListReceipts)
 	router.POST(options.BaseURL+"/receipts", wrapper.CreateReceipt)
 	router.GET(options.BaseURL+"/receipts/:id", wrapper.GetReceipt)
@@ -3233,6 +3250,50 @@ type AgedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AgedefaultApplicationProblemPlusJSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeBackupRequestObject struct {
+}
+
+type MakeBackupResponseObject interface {
+	VisitMakeBackupResponse(w http.ResponseWriter) error
+}
+
+type MakeBackup200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response MakeBackup200ApplicationzipResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7704,6 +7765,9 @@ type StrictServerInterface interface {
 	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
 	// (POST /ageing)
 	Age(ctx context.Context, request AgeRequestObject) (AgeResponseObject, error)
+	// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
+	// (GET /backup)
+	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
 	// GetBook All definitions as a span book
 	// (GET /book)
 	GetBook(ctx context.Context, request GetBookRequestObject) (GetBookResponseObject, error)
@@ -8035,6 +8099,30 @@ func (sh *strictHandler) Age(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(AgeResponseObject); ok {
 		if err := validResponse.VisitAgeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MakeBackup operation middleware
+func (sh *strictHandler) MakeBackup(ctx *gin.Context) {
+	var request MakeBackupRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeBackup(ctx, request.(MakeBackupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeBackup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
+		if err := validResponse.VisitMakeBackupResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -97,6 +97,7 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 		a.spanCommand, a.datasetCommand, a.databaseCommand,
 		a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand, a.elapsedCommand,
 		a.daysCommand, a.bookCommand, a.calendarCommand, a.holidaysCommand, a.serveCommand, a.demoCommand,
+		a.backupCommand, a.restoreCommand,
 	} {
 		root.AddCommand(command())
 	}

@@ -96,9 +96,7 @@ VASTSPAN_DATABASE.`,
 		}
 		s.chosen = cmd.Flags().Changed("address")
 		if holdsPassword(s.database) {
-			return usagef(
-				"--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE",
-			)
+			return errPassword
 		}
 		if s.database == "" {
 			s.database = os.Getenv("VASTSPAN_DATABASE")
@@ -107,6 +105,11 @@ VASTSPAN_DATABASE.`,
 	}
 	return c
 }
+
+// errPassword is that the address of a database on the command line holds its password.
+var errPassword = usagef(
+	"--database: a password on the command line can be read by others: give it by PGPASSWORD, PGPASSFILE or VASTSPAN_DATABASE",
+)
 
 // passwordSetting is how the other form of an address, by keys and values, states a password.
 var passwordSetting = regexp.MustCompile(`(?i)\bpassword\s*=`)

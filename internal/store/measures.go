@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"database/sql"
 	"sync/atomic"
 )
@@ -37,4 +38,12 @@ func (s *Store) Measures() Measures {
 		m.Pools["files"] = pool.Stats()
 	}
 	return m
+}
+
+// Counts counts definitions, loads and receipts.
+func (s *Store) Counts(ctx context.Context) (definitions, loads, receipts int64, err error) {
+	err = s.reader(ctx).Raw(
+		"SELECT (SELECT count(*) FROM definitions), (SELECT count(*) FROM loads), (SELECT count(*) FROM receipts)",
+	).Row().Scan(&definitions, &loads, &receipts)
+	return definitions, loads, receipts, err
 }

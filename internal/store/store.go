@@ -32,6 +32,7 @@ type Store struct {
 	// databases are where attached tables are.
 	databases *attached.Databases
 	tallies   tallies
+	address   string
 }
 
 // The connections to the database. Those for files and downloads are apart, so that callers who stall
@@ -68,7 +69,7 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 	long := config.Copy()
 	config.RuntimeParams["lock_timeout"] = lockTimeout
 	config.RuntimeParams["statement_timeout"] = statementTimeout
-	s := &Store{}
+	s := &Store{address: url}
 	if s.db, err = connect(config, maxConnections); err == nil {
 		s.long, err = connect(long, maxLongConnections)
 	}
@@ -126,6 +127,9 @@ func (s *Store) Close() error {
 	return errors.Join(err, s.sql.Close())
 }
 
+// Address is that of the database, with the password where it holds one.
+func (s *Store) Address() string { return s.address }
+
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.sql.PingContext(ctx) }
 
@@ -143,84 +147,98 @@ func migrate(db *gorm.DB) error {
 		return gormigrate.New(
 			tx,
 			&gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true},
-			[]*gormigrate.Migration{
-				{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
-					for _, statement := range []string{
-						`CREATE SCHEMA IF NOT EXISTS records`,
-						`CREATE TABLE definitions (
-						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb NOT NULL,
-						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL, position bigserial,
-						PRIMARY KEY (kind, name))`,
-						`CREATE TABLE definition_versions (
-						kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb,
-						author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL,
-						PRIMARY KEY (kind, name, version))`,
-						`CREATE TABLE datasets (
-						id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
-						created_at timestamptz NOT NULL)`,
-						`CREATE TABLE loads (
-						id bigserial PRIMARY KEY, dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE,
-						file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL,
-						first_day date, last_day date, landed_at timestamptz NOT NULL, taken_back_at timestamptz)`,
-						`CREATE INDEX ON loads (dataset_id)`,
-					} {
-						if err := tx.Exec(statement).Error; err != nil {
-							return err
-						}
-					}
-					return nil
-				}},
-				// Tables of the first form have their columns under their users' names; what comes after is
-				// made for stored names.
-				{ID: "2026-11-stored-names", Migrate: storeNames},
-				{ID: "2026-11-day-tables", Migrate: createDayTables},
-				{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
-					sets, err := existing(tx)
-					if err != nil {
-						return err
-					}
-					for i := range sets {
-						if err := sets[i].daySums().make(tx); err != nil {
-							return err
-						}
-					}
-					return nil
-				}},
-				{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
-					if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
-						return err
-					}
-					sets, err := existing(tx)
-					if err != nil {
-						return err
-					}
-					for i := range sets {
-						err := tx.Exec(
-							"UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(
-								recordColumn,
-							)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?",
-							sets[i].ID,
-						).Error
-						if err != nil {
-							return err
-						}
-					}
-					return nil
-				}},
-				{ID: "2026-11-receipts", Migrate: createReceipts},
-				{ID: "2026-11-plain-words", Migrate: plainWords},
-				{ID: "2026-11-day-reach", Migrate: addReach},
-				{ID: "2026-11-asked-days", Migrate: createAskedDays},
-				{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
-				{ID: "2026-11-hour-sums", Migrate: addHourSums},
-				{ID: "2026-11-load-modes", Migrate: addModes},
-				{ID: "2026-11-renames", Migrate: createRenames},
-				{ID: "2026-11-deliveries", Migrate: createDeliveries},
-				{ID: "2026-11-contents", Migrate: addContent},
-				{ID: "2026-11-attached", Migrate: addAttached},
-			},
+			steps(),
 		).Migrate()
 	})
+}
+
+// steps are the migrations, in their order.
+func steps() []*gormigrate.Migration {
+	return []*gormigrate.Migration{
+		{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
+			for _, statement := range []string{
+				`CREATE SCHEMA IF NOT EXISTS records`,
+				`CREATE TABLE definitions (
+				kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb NOT NULL,
+				author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL, position bigserial,
+				PRIMARY KEY (kind, name))`,
+				`CREATE TABLE definition_versions (
+				kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb,
+				author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL,
+				PRIMARY KEY (kind, name, version))`,
+				`CREATE TABLE datasets (
+				id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
+				created_at timestamptz NOT NULL)`,
+				`CREATE TABLE loads (
+				id bigserial PRIMARY KEY, dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE,
+				file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL,
+				first_day date, last_day date, landed_at timestamptz NOT NULL, taken_back_at timestamptz)`,
+				`CREATE INDEX ON loads (dataset_id)`,
+			} {
+				if err := tx.Exec(statement).Error; err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
+		// Tables of the first form have their columns under their users' names; what comes after is
+		// made for stored names.
+		{ID: "2026-11-stored-names", Migrate: storeNames},
+		{ID: "2026-11-day-tables", Migrate: createDayTables},
+		{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
+			sets, err := existing(tx)
+			if err != nil {
+				return err
+			}
+			for i := range sets {
+				if err := sets[i].daySums().make(tx); err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
+		{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
+			if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
+				return err
+			}
+			sets, err := existing(tx)
+			if err != nil {
+				return err
+			}
+			for i := range sets {
+				err := tx.Exec(
+					"UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(
+						recordColumn,
+					)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?",
+					sets[i].ID,
+				).Error
+				if err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
+		{ID: "2026-11-receipts", Migrate: createReceipts},
+		{ID: "2026-11-plain-words", Migrate: plainWords},
+		{ID: "2026-11-day-reach", Migrate: addReach},
+		{ID: "2026-11-asked-days", Migrate: createAskedDays},
+		{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
+		{ID: "2026-11-hour-sums", Migrate: addHourSums},
+		{ID: "2026-11-load-modes", Migrate: addModes},
+		{ID: "2026-11-renames", Migrate: createRenames},
+		{ID: "2026-11-deliveries", Migrate: createDeliveries},
+		{ID: "2026-11-contents", Migrate: addContent},
+		{ID: "2026-11-attached", Migrate: addAttached},
+	}
+}
+
+// Migrations lists the migrations that this version knows, in their order.
+func Migrations() []string {
+	var ids []string
+	for _, step := range steps() {
+		ids = append(ids, step.ID)
+	}
+	return ids
 }
 
 // existing lists the datasets by what every version of their table has. Columns are named, as a plan

@@ -35,10 +35,12 @@ type limits struct {
 	body    int64         // in bytes, 0 for any number
 	time    time.Duration // 0 for any
 	streams bool          // what is taken away of it is handed on as it is taken: no bound of time holds for it
+	// unbounded answers may be of any length.
+	unbounded bool
 }
 
 func limitsOf(o *openapi3.Operation) (limits, error) {
-	l := limits{usualBody, usualSeconds * time.Second, false}
+	l := limits{body: usualBody, time: usualSeconds * time.Second}
 	for key, value := range o.Extensions {
 		n, ok := value.(float64)
 		switch key {
@@ -48,6 +50,8 @@ func limitsOf(o *openapi3.Operation) (limits, error) {
 			l.time = time.Duration(n) * time.Second
 		case "x-streams":
 			l.streams, ok = value.(bool)
+		case "x-unbounded":
+			l.unbounded, ok = value.(bool)
 		default:
 			return l, fmt.Errorf("operation %s: %s is not known", o.OperationID, key)
 		}
@@ -70,7 +74,7 @@ func (l limits) bound(c *gin.Context) (end func()) {
 	}
 	_, file := wanted(c)
 	streams := l.streams && file
-	if w, ok := c.Writer.(*taken); ok && streams {
+	if w, ok := c.Writer.(*taken); ok && (streams || l.unbounded) {
 		w.left = math.MaxInt64
 	}
 	if l.time > 0 && !streams {

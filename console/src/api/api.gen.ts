@@ -973,6 +973,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules */
+        get: operations["makeBackup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/receipts": {
         parameters: {
             query?: never;
@@ -4848,6 +4865,27 @@ export interface operations {
                     "application/x-ndjson": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "application/vnd.apache.parquet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A ZIP archive: a dump of the database, and a manifest with its checksum, which is written last */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             default: components["responses"]["Problem"];
