@@ -74,7 +74,10 @@ private PostgreSQL on loopback in the data folder, and stops it again at the end
 
 The password of another database is never given on the command line, where others can read it. It is
 taken from PGPASSWORD, from the file that PGPASSFILE names (usually ~/.pgpass), or from the URL in
-VASTSPAN_DATABASE.`,
+VASTSPAN_DATABASE.
+
+What is bounded:
+` + strings.TrimRight(web.BoundsText(), "\n"),
 		Example: "  vastspan serve\n  PGPASSFILE=reporting.pgpass vastspan serve --database postgres://reporting@db.example/vastspan",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}

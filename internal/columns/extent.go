@@ -130,6 +130,9 @@ func (f *Form) Values(ctx context.Context, name string, limit int) (list []Value
 	if err != nil {
 		return nil, false, err
 	}
+	if of.Type == dataset.Text {
+		return f.mostFrequent(at, counts, limit), true, nil
+	}
 	found := map[dataset.Label]int64{}
 	for i, mine := range counts {
 		for code, n := range mine {
@@ -153,4 +156,58 @@ func (f *Form) Values(ctx context.Context, name string, limit int) (list []Value
 		return cmp.Or(cmp.Compare(b.Records, a.Records), strings.Compare(a.Text, b.Text))
 	})
 	return list[:min(limit, len(list))], true, nil
+}
+
+// mostFrequent adds the counts of the texts of a column up, by their places among the texts of all pieces, and gives those with
+// the most records. Places go as the texts do.
+func (f *Form) mostFrequent(at int, counts [][]int64, limit int) []Value {
+	if len(f.pieces) == 0 {
+		return nil
+	}
+	places, top := f.unified.of(f, f.schema.Columns[at].Name)
+	sums := make([]int64, top+1) // 0 is blank
+	for i, mine := range counts {
+		sums[0] += mine[0]
+		for code, n := range mine[1:] {
+			if places != nil {
+				sums[places[i][code]] += n
+			} else {
+				sums[code+1] += n
+			}
+		}
+	}
+	var order []int
+	for place, n := range sums {
+		if n > 0 {
+			order = append(order, place)
+		}
+	}
+	after := func(place int) int { // blank comes behind all others
+		if place == 0 {
+			return len(sums)
+		}
+		return place
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Or(cmp.Compare(sums[b], sums[a]), cmp.Compare(after(a), after(b))) })
+	list := make([]Value, min(limit, len(order)))
+	for i := range list {
+		list[i].Records = sums[order[i]]
+		if order[i] > 0 {
+			list[i].Label = f.textAt(at, places, order[i])
+		}
+	}
+	return list
+}
+
+// textAt is the text of a place.
+func (f *Form) textAt(at int, places [][]uint32, place int) dataset.Label {
+	if places == nil {
+		return dataset.LabelOf(strings.Clone(f.pieces[0].columns[1+at].text(int64(place))))
+	}
+	for i, of := range places {
+		if code, ok := slices.BinarySearch(of, uint32(place)); ok {
+			return dataset.LabelOf(strings.Clone(f.pieces[i].columns[1+at].text(int64(code + 1))))
+		}
+	}
+	return dataset.Label{}
 }

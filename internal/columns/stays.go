@@ -20,146 +20,226 @@ func (f *Form) Stays() ageing.Source { return stays{f} }
 type stays struct{ *Form }
 
 // maxStays is how many records that differ are held at a time, for one worker.
-const maxStays = 1 << 19
+const maxStays = 1 << 20
 
 // Stays implements ageing.Source: records that are alike come together, mostly.
 func (f stays) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
 	defer runtime.KeepAlive(f.Form)
-	clock, err := f.schema.Clock()
+	s, err := f.stayed(q)
 	if err != nil {
 		return err
-	}
-	plan, err := tally.NewPlan(tally.Request{
-		Periods: tally.EachOfDays(civil.SetOf(civil.AllDays)), Figures: []measure.Figure{{Kind: measure.Count}}, Where: q.Where, Date: q.From,
-	})
-	if err != nil {
-		return err
-	}
-	if err := plan.Check(f.schema); err != nil {
-		return err
-	}
-	views := make([]*stayView, len(f.pieces)) // all of them are checked before anything is given
-	for i, piece := range f.pieces {
-		v, err := f.view(piece, plan, f.schema, clock)
-		if err != nil {
-			return err
-		}
-		if views[i], err = v.stayView(q); err != nil {
-			return err
-		}
 	}
 	var turn sync.Mutex
-	for _, s := range views {
-		n := (s.Rows + maxStretch - 1) / maxStretch
-		workers := make([]*stayWorker, min(runtime.GOMAXPROCS(0), max(1, n)))
-		err := inTurns(ctx, n, len(workers), func(ctx context.Context, number, at int) error {
-			if workers[number] == nil {
-				workers[number] = s.worker()
+	give := func(w *stayWorker) error {
+		turn.Lock()
+		defer turn.Unlock()
+		return w.each(take)
+	}
+	workers := make([]*stayWorker, runtime.GOMAXPROCS(0))
+	for i := range workers {
+		workers[i] = &stayWorker{stayed: s}
+	}
+	for _, v := range s.views {
+		for _, w := range workers {
+			if s.apart { // what the codes stand for depends on the piece
+				if err := w.each(take); err != nil {
+					return err
+				}
 			}
+			w.worker, w.view = v.view.worker(nil), v
+		}
+		n := (v.Rows + maxStretch - 1) / maxStretch
+		err := inTurns(ctx, n, len(workers), func(ctx context.Context, number, at int) error {
 			w := workers[number]
-			if err := w.add(ctx, at*maxStretch, min((at+1)*maxStretch, s.Rows)); err != nil || len(w.list) < maxStays {
+			if err := w.add(ctx, at*maxStretch, min((at+1)*maxStretch, v.Rows)); err != nil || len(w.list) < maxStays {
 				return err
 			}
-			turn.Lock()
-			defer turn.Unlock()
-			return w.each(take)
+			return give(w)
 		})
 		if err != nil {
 			return err
 		}
-		for _, w := range workers {
-			if w == nil {
-				continue
-			}
-			if err := w.each(take); err != nil {
-				return err
-			}
+	}
+	for _, w := range workers {
+		if err := w.each(take); err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
-// A stayView says which inputs of a view tell the records apart.
-type stayView struct {
-	*view
-	begin, end, by, amount int // inputs; -1 where none is asked for
-	moments, fast          bool
-	codes                  [2]int64 // how many ends and labels there may be
-	apart                  bool     // there are too many codes to tell records apart by one number
+// A stayed is a question for stays, put to all pieces: dates are counted from the first of all, and the values of the category
+// by their places among those of all pieces.
+type stayed struct {
+	form         *Form
+	views        []*stayView
+	timed        bool     // the moments themselves matter
+	first        [2]int64 // the day or moment before the first, of each date
+	tops         [3]int64 // how many there may be of each date, and of labels
+	by, amount   bool
+	labels       *space // of whole numbers; nil of texts
+	texts        [][]uint32
+	apart        bool // records cannot be told apart by one number
+	fast         bool // sums fit into a machine word, at the decimals of all pieces
+	decimals     uint8
+	labelsColumn int // of texts
 }
 
-func (v *view) stayView(q *ageing.Request) (*stayView, error) {
-	v.place = nil // records are told apart by their dates, not by periods
-	s := &stayView{view: v, by: -1, amount: -1, moments: q.Moments}
-	for _, one := range []struct {
-		name string
-		at   *int
-	}{{q.From, &s.begin}, {q.To, &s.end}, {q.By, &s.by}, {q.Amount, &s.amount}} {
-		if one.name == "" {
-			continue
-		}
-		var err error
-		if *one.at, err = v.input(one.name); err != nil {
+// A stayView is one piece's part of the question; inputs are -1 where none is asked for.
+type stayView struct {
+	*view
+	begin, end, by, amount int
+	labels                 placed
+	factor                 int64 // by which amounts come to the decimals of all pieces
+}
+
+func (f stays) stayed(q *ageing.Request) (*stayed, error) {
+	clock, err := f.schema.Clock()
+	if err != nil {
+		return nil, err
+	}
+	plan, err := tally.NewPlan(tally.Request{
+		Periods: tally.EachOfDays(civil.SetOf(civil.AllDays)), Figures: []measure.Figure{{Kind: measure.Count}}, Where: q.Where, Date: q.From,
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := plan.Check(f.schema); err != nil {
+		return nil, err
+	}
+	s := &stayed{form: f.Form, timed: q.Moments, by: q.By != "", amount: q.Amount != ""}
+	for _, piece := range f.pieces { // all of them are checked before anything is given
+		v, err := f.view(piece, plan, f.schema, clock)
+		if err != nil {
 			return nil, err
 		}
+		v.place = nil // records are told apart by their dates, not by periods
+		one := &stayView{view: v, by: -1, amount: -1, factor: 1}
+		for _, input := range []struct {
+			name string
+			at   *int
+		}{{q.From, &one.begin}, {q.To, &one.end}, {q.By, &one.by}, {q.Amount, &one.amount}} {
+			if input.name == "" {
+				continue
+			}
+			if *input.at, err = v.input(input.name); err != nil {
+				return nil, err
+			}
+		}
+		s.views = append(s.views, one)
 	}
-	s.codes = [2]int64{s.tops(s.end), 1}
-	if s.by >= 0 {
-		s.codes[1] = v.inputs[s.by].top + 1
+	for i := range s.first {
+		s.first[i], s.tops[i] = s.reach(i)
 	}
-	s.apart = float64(s.tops(s.begin))*float64(s.codes[0])*float64(s.codes[1]) > math.MaxInt64/2
-	if s.amount >= 0 {
-		in := &v.inputs[s.amount]
-		s.fast = in.Kind == whole && in.column.fits(v.Rows)
+	s.tops[2] = 1
+	if s.by {
+		s.label(q.By)
+	}
+	if s.amount {
+		s.add()
+	}
+	if float64(s.tops[0])*float64(s.tops[1])*float64(s.tops[2]) > math.MaxInt64/2 {
+		s.apart = true
 	}
 	return s, nil
 }
 
-// tops is how many codes a date has: of moments of which the days alone matter, those.
-func (s *stayView) tops(input int) int64 {
-	in := &s.inputs[input]
-	if in.of.Type == dataset.Timestamp && !s.moments && in.top > 0 {
-		return in.days() + 1
+// date is the input of the first or the second date.
+func (v *stayView) date(which int) *input {
+	if which == 0 {
+		return &v.inputs[v.begin]
 	}
-	return in.top + 1
+	return &v.inputs[v.end]
+}
+
+// at is the day or moment of a code of a date.
+func (s *stayed) at(in *input, code int64, days interface {
+	DayOf(civil.Moment) civil.Day
+}) int64 {
+	value := in.value(code)
+	if in.of.Type == dataset.Timestamp && !s.timed {
+		return int64(days.DayOf(civil.Moment(value)))
+	}
+	return value
+}
+
+// reach says from where on a date is counted, and how many there may be with the blank one.
+func (s *stayed) reach(which int) (before, count int64) {
+	low, high := int64(math.MaxInt64), int64(math.MinInt64)
+	for _, v := range s.views {
+		if in := v.date(which); in.top > 0 {
+			low, high = min(low, s.at(in, 1, v.clock)), max(high, s.at(in, in.top, v.clock))
+		}
+	}
+	if low > high {
+		return 0, 1
+	}
+	return low - 1, high - low + 2
+}
+
+// label puts the values of the category of all pieces into one order, where they have one in machine words.
+func (s *stayed) label(name string) {
+	if of := &s.form.schema.Columns[s.form.schema.Index(name)]; of.Type == dataset.Text {
+		var top int64
+		s.texts, top = s.form.unified.of(s.form, name)
+		s.labelsColumn, s.tops[2] = 1+s.form.schema.Index(name), top+1
+		for i, v := range s.views {
+			v.labels = placed{first: 1, each: 1}
+			if s.texts != nil {
+				v.labels.list = s.texts[i]
+			}
+		}
+		return
+	}
+	inputs := make([]*input, len(s.views))
+	for i, v := range s.views {
+		inputs[i] = &v.inputs[v.by]
+	}
+	one, ok := wholeSpace(inputs)
+	if s.apart = !ok || inputs == nil; s.apart {
+		return
+	}
+	s.labels, s.tops[2] = one, one.top+1
+	for i, v := range s.views {
+		v.labels = one.of[i]
+	}
+}
+
+// add finds out whether the amounts of all pieces can be added up in machine words.
+func (s *stayed) add() {
+	s.fast = true
+	for _, v := range s.views {
+		in := &v.inputs[v.amount]
+		s.fast = s.fast && in.Kind == whole
+		s.decimals = max(s.decimals, in.decimals())
+	}
+	rows := float64(max(s.form.Rows(), 1))
+	for _, v := range s.views {
+		in := &v.inputs[v.amount]
+		factor, ok := decimal.Rescale(1, s.decimals-in.decimals())
+		v.factor = factor
+		most := max(magnitude(in.value(1)), magnitude(in.value(max(in.top, 1)))) * float64(factor)
+		s.fast = s.fast && ok && most < 1<<62/rows
+	}
 }
 
 // A stayWorker adds records up that are alike, for one goroutine.
 type stayWorker struct {
 	*worker
-	stays *stayView
+	*stayed
+	view  *stayView
 	index placeTable
 	list  []stayCell
 	slow  []measure.Sums // of amounts that may not fit into a machine word
-	// before is, of moments of which the days alone matter, the day before the first, by which date it is.
-	before [2]int64
 }
 
-// A stayCell is records that are alike: dates are codes, or days from the first one on.
+// A stayCell is records that are alike: dates are counted from the first one on, 0 is blank; the label is a place, or a code where
+// records are apart.
 type stayCell struct {
 	begin, end, by int64
 	records        int64
 	amounts, sum   int64
 	decimals       uint8
-}
-
-func (s *stayView) worker() *stayWorker {
-	w := &stayWorker{worker: s.view.worker(nil), stays: s}
-	for i, input := range []int{s.begin, s.end} {
-		if in := &s.inputs[input]; in.of.Type == dataset.Timestamp && in.top > 0 {
-			w.before[i] = int64(s.clock.DayOf(civil.Moment(in.value(1)))) - 1
-		}
-	}
-	return w
-}
-
-// code is that of a date, or its day where that alone matters.
-func (w *stayWorker) code(which, input int, code int64) int64 {
-	in := &w.inputs[input]
-	if code == 0 || in.of.Type != dataset.Timestamp || w.stays.moments {
-		return code
-	}
-	return int64(w.reader.DayOf(civil.Moment(in.value(code)))) - w.before[which]
 }
 
 // add takes some rows in.
@@ -179,22 +259,53 @@ func (w *stayWorker) add(ctx context.Context, start, end int) error {
 	return nil
 }
 
-func (w *stayWorker) block() error {
-	s := w.stays
-	begins, ends := w.vector(s.begin), w.vector(s.end)
-	var labels, amounts []int64
-	if s.by >= 0 {
-		labels = w.vector(s.by)
+// dates gives the codes of a date for the block at hand as they are counted.
+func (w *stayWorker) dates(which int) []int64 {
+	input, codes := w.view.begin, []int64(nil)
+	if which == 1 {
+		input = w.view.end
 	}
-	if s.amount >= 0 {
-		amounts = w.vector(s.amount)
+	codes = w.vector(input)
+	in := &w.inputs[input]
+	if cap(w.days) < 2*blockRows {
+		w.days = make([]int64, 2*blockRows)
+	}
+	counted := w.days[which*blockRows : which*blockRows+len(codes)]
+	first := w.first[which]
+	if in.of.Type == dataset.Timestamp && !w.timed {
+		for _, row := range w.selected {
+			if counted[row] = 0; codes[row] > 0 {
+				counted[row] = w.at(in, codes[row], w.reader) - first
+			}
+		}
+		return counted
+	}
+	base, step := in.value(1)-first, in.value(2)-in.value(1)
+	for i, code := range codes {
+		if counted[i] = 0; code > 0 {
+			counted[i] = base + step*(code-1)
+		}
+	}
+	return counted
+}
+
+func (w *stayWorker) block() error {
+	begins, ends := w.dates(0), w.dates(1)
+	var labels, amounts []int64
+	if w.by {
+		labels = w.vector(w.view.by)
+	}
+	if w.amount {
+		amounts = w.vector(w.view.amount)
 	}
 	for _, row := range w.selected {
-		one := stayCell{begin: w.code(0, s.begin, begins[row]), end: w.code(1, s.end, ends[row])}
+		one := stayCell{begin: begins[row], end: ends[row]}
 		if labels != nil {
-			one.by = labels[row]
+			if one.by = labels[row]; one.by > 0 && !w.apart {
+				one.by = w.view.labels.place(one.by)
+			}
 		}
-		at := w.place(one)
+		at := w.place(&one)
 		cell := &w.list[at]
 		if cell.records++; amounts == nil || amounts[row] == 0 {
 			continue
@@ -207,15 +318,14 @@ func (w *stayWorker) block() error {
 }
 
 // place finds where records that are alike are added up.
-func (w *stayWorker) place(one stayCell) int32 {
-	key := (one.begin*w.stays.codes[0]+one.end)*w.stays.codes[1] + one.by
+func (w *stayWorker) place(one *stayCell) int32 {
 	next := int32(len(w.list))
 	at := next
-	if !w.stays.apart {
-		at = w.index.place(key, next)
+	if !w.apart {
+		at = w.index.place((one.begin*w.tops[1]+one.end)*w.tops[2]+one.by, next)
 	}
 	if at == next {
-		if w.list = append(w.list, one); w.stays.amount >= 0 && !w.stays.fast {
+		if w.list = append(w.list, *one); w.amount && !w.fast {
 			w.slow = append(w.slow, measure.Sums{})
 		}
 	}
@@ -223,15 +333,16 @@ func (w *stayWorker) place(one stayCell) int32 {
 }
 
 func (w *stayWorker) addAmount(cell *stayCell, at int32, row int, code int64) error {
-	in := &w.inputs[w.stays.amount]
+	in := &w.inputs[w.view.amount]
 	each := eachOf(in, w.row)
 	cell.amounts++
-	if w.stays.fast {
-		if cell.sum += in.value(code); each != nil {
-			cell.decimals = max(cell.decimals, each[row])
-		} else {
-			cell.decimals = in.decimals()
+	if w.fast {
+		cell.sum += in.value(code) * w.view.factor
+		decimals := in.decimals()
+		if each != nil {
+			decimals = each[row]
 		}
+		cell.decimals = max(cell.decimals, decimals)
 		return nil
 	}
 	c := in.cell(code, nil)
@@ -259,16 +370,15 @@ func (w *stayWorker) each(take func(ageing.Stay) error) error {
 }
 
 func (w *stayWorker) stay(at int, labels map[int64]dataset.Label) (ageing.Stay, error) {
-	one, s := &w.list[at], w.stays
+	one := &w.list[at]
 	stay := ageing.Stay{Records: one.records}
-	stay.Begun, stay.Begin, stay.From = w.date(0, s.begin, one.begin)
-	stay.Ended, stay.End, stay.To = w.date(1, s.end, one.end)
-	if s.by >= 0 {
+	stay.Begun, stay.Begin, stay.From = w.date(0, one.begin)
+	stay.Ended, stay.End, stay.To = w.date(1, one.end)
+	if w.by {
 		label, known := labels[one.by]
 		if !known {
-			in := &w.inputs[s.by]
 			var err error
-			if label, err = in.column.label(one.by, in.of); err != nil {
+			if label, err = w.labelAt(one.by); err != nil {
 				return stay, err
 			}
 			labels[one.by] = label
@@ -277,8 +387,8 @@ func (w *stayWorker) stay(at int, labels map[int64]dataset.Label) (ageing.Stay, 
 	}
 	switch {
 	case one.amounts == 0:
-	case s.fast:
-		sum := fewer(one.sum, w.inputs[s.amount].decimals(), one.decimals)
+	case w.fast:
+		sum := fewer(one.sum, w.stayed.decimals, one.decimals)
 		stay.Sum = decimal.Of(sum.Decimal())
 	default:
 		a, err := w.slow[at].Amount()
@@ -290,20 +400,30 @@ func (w *stayWorker) stay(at int, labels map[int64]dataset.Label) (ageing.Stay, 
 	return stay, nil
 }
 
-// date is what a code of a date stands for: whether there is one, its day, and the moment where that is asked for.
-func (w *stayWorker) date(which, input int, code int64) (set bool, day civil.Day, moment civil.Moment) {
-	in := &w.inputs[input]
-	switch {
-	case code == 0:
+// date is what a date is that was counted: whether there is one, its day, and the moment where that is asked for.
+func (w *stayWorker) date(which int, counted int64) (set bool, day civil.Day, moment civil.Moment) {
+	if counted == 0 {
 		return false, 0, 0
-	case in.of.Type == dataset.Timestamp && !w.stays.moments:
-		return true, civil.Day(w.before[which] + code), 0
 	}
-	cell := in.cell(code, w.reader)
-	if w.stays.moments {
-		moment = civil.Moment(cell.Micros())
+	value := w.first[which] + counted
+	if w.timed {
+		return true, w.reader.DayOf(civil.Moment(value)), civil.Moment(value)
 	}
-	return true, cell.Day, moment
+	return true, civil.Day(value), 0
+}
+
+// labelAt is the label of a place, or of a code where records are apart.
+func (w *stayWorker) labelAt(place int64) (dataset.Label, error) {
+	in := &w.inputs[w.view.by]
+	switch {
+	case place == 0 || w.apart:
+		return in.column.label(place, in.of)
+	case w.labels != nil:
+		cell := dataset.Cell{Set: true, Fixed: true, Number: decimal.Fixed{
+			Digits: w.labels.base + w.labels.step*(place-1), Decimals: w.labels.decimals}}
+		return in.of.Label(&cell)
+	}
+	return w.form.textAt(w.labelsColumn-1, w.texts, int(place)), nil
 }
 
 // A placeTable finds places by keys that are not less than 0.

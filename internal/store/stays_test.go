@@ -54,8 +54,10 @@ func TestStaysOfStoreAndFile(t *testing.T) {
 	rng := rand.New(rand.NewPCG(4, 4))
 	text := randomCSV(rng, 400)
 	hints := ingest.ColumnHints{Date: "day", Zone: "America/New_York", Categories: []string{"route", "channel"}, Amounts: []string{"fare", "people"}}
-	if _, err := s.load("stays", text, hints, true); err != nil {
-		t.Fatal(err)
+	for _, part := range inParts(text, 3) {
+		if _, err := s.load("stays", part, hints, true); err != nil {
+			t.Fatal(err)
+		}
 	}
 	d, err := s.Dataset(context.Background(), "stays")
 	if err != nil {

@@ -38,16 +38,21 @@ type gauged struct {
 	totals, loads, records    *prometheus.Desc
 	rollups, forms            *prometheus.Desc
 	connections, waits, asked *prometheus.Desc
+	questions, busy           *prometheus.Desc
+	gates                     map[string]*gate
 }
 
-func newGauged(s *service.Service) *gauged {
+func newGauged(s *service.Service, gates map[string]*gate) *gauged {
 	describe := func(name, help string, labels ...string) *prometheus.Desc {
 		return prometheus.NewDesc("vastspan_"+name, help, labels, nil)
 	}
 	return &gauged{
-		service: s,
-		totals:  describe("totals_total", "Totals that were answered, by what has answered them.", "source"),
-		loads:   describe("loads_total", "Files that were loaded."), records: describe("loaded_records_total", "Records that were loaded."),
+		service: s, gates: gates,
+		questions: describe("questions", "Heavy questions and files of records that are being answered, and that wait.",
+			"kind", "state"),
+		busy:   describe("refused_busy_total", "Questions that were refused since too much was asked at a time.", "kind"),
+		totals: describe("totals_total", "Totals that were answered, by what has answered them.", "source"),
+		loads:  describe("loads_total", "Files that were loaded."), records: describe("loaded_records_total", "Records that were loaded."),
 		rollups: describe("sums_bytes", "Memory that sums take."),
 		forms:   describe("form_bytes", "How long the files of columnar forms are that are open."),
 		connections: describe("database_connections", "Connections to the database, by what they are for and whether they are in use.",
@@ -59,7 +64,9 @@ func newGauged(s *service.Service) *gauged {
 
 // Describe implements prometheus.Collector.
 func (g *gauged) Describe(into chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{g.totals, g.loads, g.records, g.rollups, g.forms, g.connections, g.waits, g.asked} {
+	for _, d := range []*prometheus.Desc{
+		g.totals, g.loads, g.records, g.rollups, g.forms, g.connections, g.waits, g.asked, g.questions, g.busy,
+	} {
 		into <- d
 	}
 }
@@ -77,6 +84,12 @@ func (g *gauged) Collect(into chan<- prometheus.Metric) {
 	put(g.records, prometheus.CounterValue, float64(m.LoadedRecords))
 	put(g.rollups, prometheus.GaugeValue, float64(m.RollupBytes))
 	put(g.forms, prometheus.GaugeValue, float64(m.FormBytes))
+	for kind, gate := range g.gates {
+		running, waiting := gate.state()
+		put(g.questions, prometheus.GaugeValue, float64(running), kind, "running")
+		put(g.questions, prometheus.GaugeValue, float64(waiting), kind, "waiting")
+		put(g.busy, prometheus.CounterValue, float64(gate.refused.Load()), kind)
+	}
 	for pool, s := range m.Pools {
 		put(g.connections, prometheus.GaugeValue, float64(s.InUse), pool, "in use")
 		put(g.connections, prometheus.GaugeValue, float64(s.Idle), pool, "idle")

@@ -13,6 +13,7 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/gin-gonic/gin"
+	"golang.org/x/time/rate"
 )
 
 // Every request is bounded: its body by size, its work by time, and how long either side may keep the
@@ -37,6 +38,7 @@ type limits struct {
 	streams bool          // what is taken away of it is handed on as it is taken: no bound of time holds for it
 	// unbounded answers may be of any length.
 	unbounded bool
+	heavy     bool // so many are answered at a time
 }
 
 func limitsOf(o *openapi3.Operation) (limits, error) {
@@ -52,6 +54,8 @@ func limitsOf(o *openapi3.Operation) (limits, error) {
 			l.streams, ok = value.(bool)
 		case "x-unbounded":
 			l.unbounded, ok = value.(bool)
+		case "x-heavy":
+			l.heavy, ok = value.(bool)
 		default:
 			return l, fmt.Errorf("operation %s: %s is not known", o.OperationID, key)
 		}
@@ -74,6 +78,9 @@ func (l limits) bound(c *gin.Context) (end func()) {
 	}
 	_, file := wanted(c)
 	streams := l.streams && file
+	if w, ok := c.Writer.(*taken); ok && streams {
+		w.pace = rate.NewLimiter(pace, pace)
+	}
 	if w, ok := c.Writer.(*taken); ok && (streams || l.unbounded) {
 		w.left = math.MaxInt64
 	}
@@ -145,12 +152,14 @@ var errTooLong = errors.New("the answer is too long")
 type taken struct {
 	gin.ResponseWriter
 	control *http.ResponseController
-	left    int64 // how much of the answer may follow, in bytes
+	left    int64         // how much of the answer may follow, in bytes
+	pace    *rate.Limiter // how fast it may follow; nil for any
+	ctx     context.Context
 }
 
 // takeInTime bounds how long an answer may not be taken.
 func takeInTime(c *gin.Context) {
-	c.Writer = &taken{c.Writer, http.NewResponseController(c.Writer), maxAnswer}
+	c.Writer = &taken{ResponseWriter: c.Writer, control: http.NewResponseController(c.Writer), left: maxAnswer, ctx: c.Request.Context()}
 }
 
 func (t *taken) Write(p []byte) (int, error) {
@@ -160,8 +169,16 @@ func (t *taken) Write(p []byte) (int, error) {
 	if t.left -= int64(len(p)); t.left < 0 {
 		return 0, errTooLong
 	}
+	if t.pace != nil {
+		if err := t.pace.WaitN(t.ctx, min(len(p), pace)); err != nil {
+			return 0, err
+		}
+	}
 	return t.ResponseWriter.Write(p)
 }
+
+// pace is how fast records that are taken away as a file go out, in bytes a second: one download leaves room for others.
+const pace = 64 << 20
 
 // WriteString implements io.StringWriter.
 func (t *taken) WriteString(s string) (int, error) { return t.Write([]byte(s)) }

@@ -49,6 +49,9 @@ func problemOf(err error) types.Problem {
 	case errors.As(err, &tooLarge):
 		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large",
 			fmt.Sprintf("The body is longer than %d bytes, the most that is taken here.", tooLarge.Limit))
+	case errors.Is(err, errBusy):
+		return problem(http.StatusTooManyRequests, "busy", "Too much at a time",
+			"Too much is asked of the service at a time: ask again in a while, or fewer questions at once.")
 	case errors.Is(err, errStalled):
 		return problem(http.StatusRequestTimeout, "stalled", "Stalled", "The body has stopped coming: nothing came for too long.")
 	case isReading(err):
@@ -102,6 +105,8 @@ func fail(c *gin.Context, err error) {
 	}
 	p := problemOf(err)
 	switch p.Status {
+	case http.StatusTooManyRequests:
+		c.Header("Retry-After", retrySeconds)
 	case http.StatusInternalServerError:
 		slog.Error("a request failed", "request", c.GetString(requestKey), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	case http.StatusServiceUnavailable:

@@ -34,11 +34,15 @@ type Settings struct {
 
 // Handler returns the service's routes.
 func Handler(s *service.Service, o Settings) (http.Handler, error) {
-	gin.SetMode(gin.ReleaseMode)
 	requests, err := newValidator()
 	if err != nil {
 		return nil, err
 	}
+	return handler(s, o, requests), nil
+}
+
+func handler(s *service.Service, o Settings, requests *validator) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.ContextWithFallback = true // so that use cases end when the caller goes
 	engine.Use(named)
@@ -54,7 +58,7 @@ func Handler(s *service.Service, o Settings) (http.Handler, error) {
 	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
 	engine.GET("/livez", alive)
 	engine.GET("/readyz", ready(s))
-	registry.MustRegister(newGauged(s))
+	registry.MustRegister(newGauged(s, map[string]*gate{"questions": requests.questions, "downloads": requests.downloads}))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
 	h := &handlers{s, o.Version}
 	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
@@ -73,7 +77,7 @@ func Handler(s *service.Service, o Settings) (http.Handler, error) {
 		}
 		console.Serve(c.Writer, c.Request)
 	})
-	return http.NewCrossOriginProtection().Handler(engine), nil
+	return http.NewCrossOriginProtection().Handler(engine)
 }
 
 func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }

@@ -28,6 +28,8 @@ const prefix = "/api/v1"
 // Files are not read here.
 type validator struct {
 	routes map[string]*operation // by method and path, as the engine writes it
+	// questions are what is answered so many at a time; downloads the records that are taken away as files.
+	questions, downloads *gate
 }
 
 // An operation is one of the document, with its limits.
@@ -47,7 +49,8 @@ func newValidator() (*validator, error) {
 	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
 		return nil, err
 	}
-	v := &validator{map[string]*operation{}}
+	v := &validator{routes: map[string]*operation{}, questions: newGate(questionSlots, questionsEach, maxLine, patience),
+		downloads: newGate(downloadSlots, downloadsEach, maxLine, patience)}
 	for path, item := range doc.Paths.Map() {
 		for method, o := range item.Operations() {
 			l, err := limitsOf(o)
@@ -70,9 +73,22 @@ func (v *validator) check(c *gin.Context) {
 	}
 	end := route.limits.bound(c)
 	defer end()
-	if v.fits(c, &route.Route) {
-		c.Next()
+	if !v.fits(c, &route.Route) {
+		return
 	}
+	if route.limits.heavy {
+		g := v.questions
+		if _, file := wanted(c); file && route.limits.streams {
+			g = v.downloads
+		}
+		leave, err := g.enter(c.Request.Context(), callerAddress(c))
+		if err != nil {
+			fail(c, err)
+			return
+		}
+		defer leave()
+	}
+	c.Next()
 }
 
 // fits reports whether the document allows a request; else it is answered.

@@ -37,6 +37,15 @@ func openOn(t *testing.T, database string) *site { return openBeside(t, database
 // openBeside opens a site that knows databases in which tables may be attached.
 func openBeside(t *testing.T, database string, others map[string]attached.Definition) *site {
 	t.Helper()
+	requests, err := newValidator()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return serve(t, openService(t, database, others), requests)
+}
+
+func openService(t *testing.T, database string, others map[string]attached.Definition) *service.Service {
+	t.Helper()
 	databases, err := attached.Configure(others)
 	if err != nil {
 		t.Fatal(err)
@@ -48,17 +57,19 @@ func openBeside(t *testing.T, database string, others map[string]attached.Defini
 	now := time.Date(2026, 10, 19, 12, 0, 0, 0, time.UTC)
 	svc := service.New(st, service.NewClock(civil.Clock{}, func() time.Time { return now }))
 	svc.Deliveries.Means.Into = t.TempDir()
-	handler, err := Handler(svc, Settings{Version: "test"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	server := httptest.NewServer(handler)
 	t.Cleanup(func() {
-		server.Close()
 		if err := st.Close(); err != nil {
 			t.Error(err)
 		}
 	})
+	return svc
+}
+
+// serve serves a service until the test ends.
+func serve(t *testing.T, svc *service.Service, requests *validator) *site {
+	t.Helper()
+	server := httptest.NewServer(handler(svc, Settings{Version: "test"}, requests))
+	t.Cleanup(server.Close)
 	return &site{t, server.URL}
 }
 

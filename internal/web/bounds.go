@@ -1,0 +1,53 @@
+package web
+
+import (
+	"fmt"
+	"runtime"
+	"strings"
+	"time"
+)
+
+// How much is answered at a time; the rest waits in its turn.
+var (
+	// questionSlots are how many heavy questions are answered at a time, questionsEach how many of one caller.
+	questionSlots = max(8, 4*runtime.GOMAXPROCS(0))
+	questionsEach = questionSlots * 3 / 4
+)
+
+const (
+	// downloadSlots are how many files of records are taken away at a time, downloadsEach how many by one caller.
+	downloadSlots = 8
+	downloadsEach = 4
+	// maxLine is how many questions of one caller may wait.
+	maxLine = 200
+	// patience is how long one waits at most.
+	patience = 30 * time.Second
+)
+
+// A Bound is one of the limits of the service.
+type Bound struct{ What, Bound string }
+
+// Bounds are the limits of what is asked over HTTP, as serve --help prints them. What an operation of api/openapi.yaml needs
+// beyond the usual it says itself.
+func Bounds() []Bound {
+	megabytes := func(n int) string { return fmt.Sprintf("%d MB", n>>20) }
+	return []Bound{
+		{"a body", fmt.Sprintf("%s and %d s; a file of records any length, unless it stops for %d s",
+			megabytes(usualBody), bodySeconds, stallSeconds)},
+		{"an answer", fmt.Sprintf("%s, %d s to make (totals, records, briefs: 300 s), %d s without being taken",
+			megabytes(maxAnswer), usualSeconds, stallSeconds)},
+		{"questions at a time", fmt.Sprintf("%d heavy ones, %d of one caller; %d of one wait, %d s at most, then 429",
+			questionSlots, questionsEach, maxLine, int(patience.Seconds()))},
+		{"files of records at a time", fmt.Sprintf("%d, %d of one caller, each at %s a second", downloadSlots, downloadsEach, megabytes(pace))},
+		{"a connection", fmt.Sprintf("%d s without a question", idleSeconds)},
+	}
+}
+
+// BoundsText is Bounds as lines.
+func BoundsText() string {
+	var b strings.Builder
+	for _, one := range Bounds() {
+		fmt.Fprintf(&b, "  %-28s%s\n", one.What, one.Bound)
+	}
+	return b.String()
+}

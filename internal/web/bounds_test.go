@@ -1,0 +1,78 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"vastspan/api"
+)
+
+// Heavy questions wait in their turn, and are refused with 429 and after how long to ask again where that would take too long.
+func TestTooMuchAtATime(t *testing.T) {
+	svc := openService(t, database, nil)
+	usual, err := newValidator()
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := serve(t, svc, usual)
+	s.talk([]exchange{{"POST", "/api/v1/datasets/crowd/loads?file=a.csv&date=day", sales, 201, ""}})
+	const question = `{"dataset":"crowd","over":["last full month"],"figures":["sum amount"]}`
+	requests, err := newValidator()
+	if err != nil {
+		t.Fatal(err)
+	}
+	requests.questions = newGate(1, 1, 1, 50*time.Millisecond)
+	leave, err := requests.questions.enter(t.Context(), "127.0.0.1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	busy := serve(t, svc, requests)
+	status, _, text := busy.ask("POST", "/api/v1/total", question)
+	if status != http.StatusTooManyRequests || !strings.Contains(text, `"busy"`) {
+		t.Errorf("%d: %s", status, text)
+	}
+	if status, _, text := busy.ask("POST", "/api/v1/resolve", `{"expressions":["today"]}`); status != http.StatusOK {
+		t.Errorf("what is not heavy waits, too: %d %s", status, text)
+	}
+	leave()
+	var all sync.WaitGroup
+	for range 20 {
+		all.Go(func() {
+			if status, _, text := s.ask("POST", "/api/v1/total", question); status != http.StatusOK {
+				t.Errorf("%d: %s", status, text)
+			}
+		})
+	}
+	all.Wait()
+}
+
+// What takes long by its nature is declared as heavy.
+func TestHeavyOperations(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for path, item := range doc.Paths.Map() {
+		for method, o := range item.Operations() {
+			l, err := limitsOf(o)
+			if err != nil {
+				t.Fatal(err)
+			}
+			// Loads go one after the other anyway, and so does what removes a dataset.
+			loads := strings.Contains(path, "loads") || strings.Contains(path, "preview") || strings.Contains(path, "attach")
+			if l.time > 100*time.Second && !l.heavy && !loads && method != http.MethodDelete {
+				t.Errorf("%s %s may take %s and is not heavy", method, path, l.time)
+			}
+		}
+	}
+	for _, b := range Bounds() {
+		if b.What == "" || b.Bound == "" {
+			t.Errorf("%+v", b)
+		}
+	}
+}
