@@ -27,6 +27,9 @@ type configuration struct {
 	DayStarts         *string `yaml:"day_starts"`
 	Log               *string `yaml:"log"`
 	LogRequests       *bool   `yaml:"log_requests"`
+	StopWithin        *string `yaml:"stop_within"`
+	TLSCertificate    *string `yaml:"tls_certificate"`
+	TLSKey            *string `yaml:"tls_key"`
 	DeliverInto       *string `yaml:"deliver_into"`
 	WebhookSecretFile *string `yaml:"webhook_secret_file"`
 	MailServer        *string `yaml:"mail_server"`

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -32,6 +33,10 @@ type serving struct {
 	chosen      bool // the address was given, not the default
 	logForm     string
 	logRequests bool
+	stopWithin  time.Duration
+	certificate string
+	key         string
+	tls         *tls.Config
 	delivering
 }
 
@@ -42,9 +47,15 @@ func servingFlags(c *cobra.Command) *serving {
 	c.Flags().StringVar(&s.zone, "zone", "", "IANA time zone in which the service reads today (default: this machine's)")
 	c.Flags().StringVar(&s.dayStarts, "day-starts", "", "time at which the service's days start, such as 04:00 (default midnight)")
 	c.Flags().StringVar(&s.logForm, "log", logText, "form of the log on standard error: text or json")
+	c.Flags().DurationVar(&s.stopWithin, "stop-within", stopWithin, "how long requests that are under way may take when the service stops")
+	c.Flags().StringVar(&s.certificate, "tls-certificate", "", "PEM file of the certificate to answer by over TLS; read again when it changes")
+	c.Flags().StringVar(&s.key, "tls-key", "", "PEM file of the key of that certificate")
 	_ = c.RegisterFlagCompletionFunc("log", cobra.FixedCompletions([]string{logText, logJSON}, cobra.ShellCompDirectiveNoFileComp))
 	return s
 }
+
+// stopWithin is how long requests may take when the service stops, where nothing is stated.
+const stopWithin = 10 * time.Second
 
 // The forms of the log.
 const (
@@ -159,6 +170,9 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	if err != nil {
 		return err
 	}
+	if err := s.readCertificate(); err != nil {
+		return err
+	}
 	listener, err := a.listen(ctx, s)
 	if err != nil {
 		return err
@@ -197,8 +211,20 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		stop()
 		background.Wait()
 	}()
-	a.announce(listener)
-	return web.Serve(ctx, listener, handler)
+	a.announce(listener, s.tls != nil)
+	return web.Serve(ctx, listener, handler, web.Serving{TLS: s.tls, StopWithin: s.stopWithin})
+}
+
+// readCertificate reads the certificate, where one is stated.
+func (s *serving) readCertificate() (err error) {
+	if s.certificate == "" && s.key == "" {
+		return nil
+	}
+	if s.certificate == "" || s.key == "" {
+		return usagef("--tls-certificate and --tls-key go together")
+	}
+	s.tls, err = web.Certificate(s.certificate, s.key)
+	return err
 }
 
 // maxLogged is how much of a text the log shows, in bytes.
@@ -214,11 +240,15 @@ func bounded(_ []string, at slog.Attr) slog.Attr {
 }
 
 // announce says where the service is, and how a client reaches it where that is not the default.
-func (a *app) announce(l net.Listener) {
+func (a *app) announce(l net.Listener, secure bool) {
 	address := l.Addr().String()
-	a.print.Linef("Vast Span is at http://%s", address)
-	if address != defaultAddress {
-		a.print.Linef("For clients: export VASTSPAN_SERVER=http://%s", address)
+	scheme := "http://"
+	if secure {
+		scheme = "https://"
+	}
+	a.print.Linef("Vast Span is at %s%s", scheme, address)
+	if address != defaultAddress || secure {
+		a.print.Linef("For clients: export VASTSPAN_SERVER=%s%s", scheme, address)
 	}
 	a.print.Linef("Ctrl-C stops it.")
 }

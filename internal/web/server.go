@@ -4,6 +4,7 @@ package web
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -168,9 +169,20 @@ func Listen(address string) (net.Listener, error) {
 // idleSeconds is how long a connection is kept on which nothing is asked.
 const idleSeconds = 120
 
+// Serving says how connections are served.
+type Serving struct {
+	TLS *tls.Config // nil for none
+	// StopWithin is how long requests that are under way may take when the service stops.
+	StopWithin time.Duration
+}
+
 // Serve answers until the context ends, then lets requests that are under way finish; those that take
 // longer are ended.
-func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
+func Serve(ctx context.Context, l net.Listener, h http.Handler, o Serving) error {
+	if o.TLS != nil {
+		o.TLS.NextProtos = []string{"h2", "http/1.1"}
+		l = tls.NewListener(l, o.TLS)
+	}
 	base, end := context.WithCancel(context.WithoutCancel(ctx))
 	defer end()
 	server := &http.Server{
@@ -188,7 +200,7 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 		return err
 	case <-ctx.Done():
 	}
-	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	grace, cancel := context.WithTimeout(context.Background(), o.StopWithin)
 	defer cancel()
 	err := server.Shutdown(grace)
 	if errors.Is(err, context.DeadlineExceeded) {
