@@ -37,35 +37,75 @@ func (f stays) Stays(ctx context.Context, q *ageing.Request, take func(ageing.St
 	}
 	workers := make([]*stayWorker, runtime.GOMAXPROCS(0))
 	for i := range workers {
-		workers[i] = &stayWorker{stayed: s}
+		workers[i] = &stayWorker{stayed: s, of: make([]*worker, len(s.views))}
 	}
-	for _, v := range s.views {
-		for _, w := range workers {
-			if s.apart { // what the codes stand for depends on the piece
-				if err := w.each(take); err != nil {
+	windows := s.windows()
+	err = inTurns(ctx, len(windows), len(workers), func(ctx context.Context, number, at int) error {
+		w := workers[number]
+		for i, v := range s.views {
+			rows := windows[at][i]
+			if rows[0] == rows[1] {
+				continue
+			}
+			if s.apart && len(w.list) > 0 { // what the codes stand for depends on the piece
+				if err := give(w); err != nil {
 					return err
 				}
 			}
-			w.worker, w.view = v.view.worker(nil), v
-		}
-		n := (v.Rows + maxStretch - 1) / maxStretch
-		err := inTurns(ctx, n, len(workers), func(ctx context.Context, number, at int) error {
-			w := workers[number]
-			if err := w.add(ctx, at*maxStretch, min((at+1)*maxStretch, v.Rows)); err != nil || len(w.list) < maxStays {
+			w.goTo(i, v)
+			if err := w.add(ctx, rows[0], rows[1]); err != nil {
 				return err
 			}
+		}
+		if s.byDay || len(w.list) >= maxStays { // nothing that is alike follows
 			return give(w)
-		})
-		if err != nil {
-			return err
 		}
-	}
+		return nil
+	})
 	for _, w := range workers {
-		if err := w.each(take); err != nil {
-			return err
+		if err != nil {
+			break
+		}
+		err = w.each(take)
+	}
+	return err
+}
+
+// windowRows is how many records are added up together, about: what they come to stays near the processor.
+const windowRows = 1 << 18
+
+// windows lists which rows of each piece are added up together: those of some days, where records are sorted by the day on which
+// they begin, else some of one piece.
+func (s *stayed) windows() [][][2]int {
+	var list [][][2]int
+	add := func(piece int, rows [2]int) {
+		one := make([][2]int, len(s.views))
+		one[piece] = rows
+		list = append(list, one)
+	}
+	stretched := func(piece, start, end int) {
+		for ; start < end; start += maxStretch {
+			add(piece, [2]int{start, min(start+maxStretch, end)})
 		}
 	}
-	return nil
+	if !s.byDay {
+		for i, v := range s.views {
+			stretched(i, 0, v.Rows)
+		}
+		return list
+	}
+	days := max(1, s.span*windowRows/max(s.form.Rows(), 1))
+	for day := s.oldest; day < s.oldest+s.span; day += days {
+		one := make([][2]int, len(s.views))
+		for i, v := range s.views {
+			one[i] = [2]int{v.from(day), v.from(day + days)}
+		}
+		list = append(list, one)
+	}
+	for i, v := range s.views {
+		stretched(i, v.dated(), v.Rows)
+	}
+	return list
 }
 
 // A stayed is a question for stays, put to all pieces: dates are counted from the first of all, and the values of the category
@@ -82,7 +122,9 @@ type stayed struct {
 	apart        bool // records cannot be told apart by one number
 	fast         bool // sums fit into a machine word, at the decimals of all pieces
 	decimals     uint8
-	labelsColumn int // of texts
+	labelsColumn int  // of texts
+	byDay        bool // records are sorted by the day on which they begin, from the oldest on
+	oldest, span int64
 }
 
 // A stayView is one piece's part of the question; inputs are -1 where none is asked for.
@@ -137,6 +179,9 @@ func (f stays) stayed(q *ageing.Request) (*stayed, error) {
 	}
 	if s.amount {
 		s.add()
+	}
+	if c := f.Coverage(); c.Records > 0 && s.views[0].own {
+		s.byDay, s.oldest, s.span = true, int64(c.Oldest), int64(c.Newest-c.Oldest)+1
 	}
 	if float64(s.tops[0])*float64(s.tops[1])*float64(s.tops[2]) > math.MaxInt64/2 {
 		s.apart = true
@@ -228,6 +273,7 @@ type stayWorker struct {
 	*worker
 	*stayed
 	view  *stayView
+	of    []*worker // of each piece, once it is needed
 	index placeTable
 	list  []stayCell
 	slow  []measure.Sums // of amounts that may not fit into a machine word
@@ -240,6 +286,14 @@ type stayCell struct {
 	records        int64
 	amounts, sum   int64
 	decimals       uint8
+}
+
+// goTo goes to a piece.
+func (w *stayWorker) goTo(piece int, v *stayView) {
+	if w.of[piece] == nil {
+		w.of[piece] = v.view.worker(nil)
+	}
+	w.worker, w.view = w.of[piece], v
 }
 
 // add takes some rows in.
