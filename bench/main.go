@@ -50,9 +50,10 @@ var spans = []string{
 func main() {
 	log.SetFlags(0)
 	sizes := flag.String("records", "1000000,3000000,10000000", "numbers of records, by commas")
+	part := flag.String("part", "", "totals, questions or hours alone; all of them where it is empty")
 	total := flag.String("total", "", "a file to total once, and no benchmark")
 	flag.Parse()
-	work := func() error { return run(*sizes) }
+	work := func() error { return run(*sizes, *part) }
 	if *total != "" {
 		work = func() error { return totalAlone(*total) }
 	}
@@ -61,7 +62,7 @@ func main() {
 	}
 }
 
-func run(sizes string) error {
+func run(sizes, part string) error {
 	folder, err := os.MkdirTemp("", "vastspan-bench-")
 	if err != nil {
 		return err
@@ -87,7 +88,7 @@ func run(sizes string) error {
 			return err
 		}
 		b := &bench{ctx: ctx, url: pg.URL, store: st, records: n, file: filepath.Join(folder, "records.csv"), name: "b" + text}
-		if err := b.run(); err != nil {
+		if err := b.run(part); err != nil {
 			return err
 		}
 	}
@@ -126,10 +127,7 @@ func timed(times int, work func() error) (time.Duration, error) {
 	return best, nil
 }
 
-func (b *bench) run() error {
-	if err := b.write(); err != nil {
-		return err
-	}
+func (b *bench) run(part string) error {
 	fmt.Printf("\n### %d records\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n", b.records)
 	row := func(what string, mine time.Duration, beside string, theirs time.Duration) {
 		fmt.Printf(
@@ -140,6 +138,28 @@ func (b *bench) run() error {
 			theirs.Seconds(),
 			mine.Seconds()/theirs.Seconds(),
 		)
+	}
+	for _, one := range []struct {
+		name string
+		work func(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error
+	}{{"totals", b.totals}, {"questions", b.questions}, {"hours", b.hours}} {
+		if part != "" && part != one.name {
+			continue
+		}
+		if err := one.work(row); err != nil {
+			return err
+		}
+		if err := b.drop(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// totals measures loads and totals that day sums answer, of files and of an attached table.
+func (b *bench) totals(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+	if err := b.write(); err != nil {
+		return err
 	}
 	load, err := timed(1, b.load)
 	if err != nil {
@@ -205,19 +225,7 @@ func (b *bench) run() error {
 		return err
 	}
 	row("16 periods by a category, CSV file", stream, "awk, one figure", awk)
-	if err := b.files(row); err != nil {
-		return err
-	}
-	if err := b.drop(); err != nil {
-		return err
-	}
-	if err := b.questions(row); err != nil {
-		return err
-	}
-	if err := b.drop(); err != nil {
-		return err
-	}
-	return b.hours(row)
+	return b.files(row)
 }
 
 // attached measures the same records in a table that is attached.
@@ -290,7 +298,7 @@ func (b *bench) drop() error {
 	if err := b.store.RemoveDataset(b.ctx, b.dataset.Name, func(*store.Dataset) error { return nil }); err != nil {
 		return err
 	}
-	return b.sql("DROP TABLE IF EXISTS bare_" + b.name)
+	return b.sql("DROP TABLE IF EXISTS bare_" + b.dataset.Name)
 }
 
 var hints = ingest.ColumnHints{Date: "day", Amounts: []string{"amount"}, Categories: []string{"product", "region", "channel"}}

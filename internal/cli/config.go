@@ -23,6 +23,7 @@ type configuration struct {
 	Address           *string `yaml:"address"`
 	Data              *string `yaml:"data"`
 	Database          *string `yaml:"database"`
+	DatabasePort      *int    `yaml:"database_port"`
 	Zone              *string `yaml:"zone"`
 	DayStarts         *string `yaml:"day_starts"`
 	Log               *string `yaml:"log"`

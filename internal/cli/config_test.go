@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -61,6 +62,32 @@ func TestConfiguration(t *testing.T) {
 	for name, want := range map[string]string{"zone": "UTC", "log": "json", "log-requests": "false"} {
 		if got := cmd.Flags().Lookup(name).Value.String(); got != want {
 			t.Errorf("--%s is %s, want %s", name, got, want)
+		}
+	}
+}
+
+// The example is one that the service takes, and so is every line of it that is commented out.
+func TestTheExampleConfiguration(t *testing.T) {
+	text, err := os.ReadFile(filepath.Join("..", "..", "deploy", "vastspan.yaml"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	commented := regexp.MustCompile(`(?m)^(\s*)# ([a-z_]+:|  [a-z_]+:)`)
+	for what, content := range map[string]string{"as it is": string(text), "with all lines": commented.ReplaceAllString(string(text), "$1$2")} {
+		file := filepath.Join(t.TempDir(), "vastspan.yaml")
+		if err := os.WriteFile(file, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		c := (&app{}).serveCommand()
+		s := &serving{config: file}
+		if err := s.readConfig(c); err != nil {
+			t.Errorf("%s: %v", what, err)
+		}
+		if what != "as it is" && len(s.databases) != 1 {
+			t.Errorf("%s: %v", what, s.databases)
+		}
+		if got := c.Flags().Lookup("database-port").Value.String(); got != "7421" {
+			t.Errorf("%s: the port of the database is %s", what, got)
 		}
 	}
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,11 +13,13 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/postgres"
 )
 
 func (a *app) databaseCommand() *cobra.Command {
 	return group(
-		"database", "List the databases in which tables may be attached, and see whether they answer", a.databaseList(), a.databaseTest(),
+		"database", "List the databases in which tables may be attached, and see whether they answer; say where the service's own is",
+		a.databaseList(), a.databaseTest(), a.databaseURL(),
 	)
 }
 
@@ -67,6 +70,32 @@ func (a *app) databaseTest() *cobra.Command {
 			return err
 		},
 	}
+}
+
+func (a *app) databaseURL() *cobra.Command {
+	s := &serving{}
+	c := &cobra.Command{
+		Use: "url", Short: "Print the address of the private database of a service that runs on this machine, with its password",
+		Long: `Prints where the private database of a service is, for tools of PostgreSQL's own: psql "$(vastspan database url)". Only who may
+read the data folder can ask. Read there as much as you like; what is written there past the service is on you. The port is the
+same at every start where serve has --database-port.`,
+		Example: "  psql \"$(vastspan database url)\" -c 'SELECT * FROM records.crossings LIMIT 3'",
+		Args:    argsUsage(cobra.NoArgs, "no arguments"),
+		RunE: func(*cobra.Command, []string) error {
+			base, err := s.dataFolder()
+			if err != nil {
+				return err
+			}
+			address, err := postgres.Address(filepath.Join(base, "serve"))
+			if err == nil {
+				a.print.Linef("%s", address)
+			}
+			return err
+		},
+	}
+	c.Flags().StringVar(&s.data, "data", "", "folder of the service (default: $VASTSPAN_DATA, else the usual place for data)")
+	_ = c.MarkFlagDirname("data")
+	return c
 }
 
 func (a *app) completeDatabases(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {

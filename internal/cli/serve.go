@@ -34,9 +34,11 @@ type serving struct {
 	logForm     string
 	logRequests bool
 	stopWithin  time.Duration
-	certificate string
-	key         string
-	tls         *tls.Config
+	// databasePort is that of the private database; 0 takes any that is free.
+	databasePort int
+	certificate  string
+	key          string
+	tls          *tls.Config
 	delivering
 }
 
@@ -101,6 +103,7 @@ What is bounded:
 		"",
 		"URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)",
 	)
+	c.Flags().IntVar(&s.databasePort, "database-port", 0, "port of the private database, on loopback; 0 takes any that is free")
 	c.Flags().StringVar(&s.config, "config", "",
 		"YAML file of these settings, with underscores for hyphens, and of the databases in which tables may be attached")
 	_ = c.MarkFlagFilename("config", "yaml", "yml")
@@ -269,7 +272,7 @@ func (s *serving) openDatabase(ctx context.Context, folder string) (*database, e
 	if err != nil {
 		return nil, err
 	}
-	pg, err := postgres.Start(ctx, folder)
+	pg, err := postgres.StartAt(ctx, folder, s.databasePort)
 	if err != nil {
 		unlock()
 		return nil, err

@@ -82,12 +82,32 @@ func owner() (*syscall.Credential, error) {
 // Start brings a server up whose files are in a folder: made if it is not there, taken over if one
 // left by a crash still runs on it. The folder must be reachable by the account that the server
 // runs as, and no other service may be at work on it: see Lock.
-func Start(ctx context.Context, folder string) (*Server, error) {
+func Start(ctx context.Context, folder string) (*Server, error) { return StartAt(ctx, folder, 0) }
+
+// Address is that of the server that runs on a folder, with its password, for those who may read the folder. Errors say that none
+// runs there.
+func Address(folder string) (string, error) {
+	password, err := os.ReadFile(passwordFile(folder))
+	if err != nil {
+		return "", err
+	}
+	old, port, err := running(dataFolder(folder))
+	if err == nil && old == nil {
+		err = fmt.Errorf("no database runs on %s", folder)
+	}
+	if err != nil {
+		return "", err
+	}
+	return serverURL(port, strings.TrimSpace(string(password))), nil
+}
+
+// StartAt is Start on a port; 0 takes one that is free.
+func StartAt(ctx context.Context, folder string, port int) (*Server, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{folder: folder, stopped: make(chan struct{})}
+	s := &Server{folder: folder, port: port, stopped: make(chan struct{})}
 	if s.bin, err = FindBinaries(); err != nil {
 		return nil, err
 	}
@@ -121,11 +141,11 @@ func (s *Server) up(ctx context.Context) error {
 		}
 	}
 	if s.port == 0 {
-		if port, err = freePort(); err != nil {
+		if s.port, err = freePort(); err != nil {
 			return err
 		}
-		s.setPort(port)
 	}
+	s.setPort(s.port)
 	for until := time.Now().Add(leftoverWait); ; {
 		p, err := s.launch()
 		if err != nil {

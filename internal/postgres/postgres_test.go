@@ -340,3 +340,34 @@ func TestLinksAreNotFollowed(t *testing.T) {
 		t.Errorf("the file that was linked to holds %q, %v", text, err)
 	}
 }
+
+// A server can be had on a port that is stated, and its address be found out by who may read its folder.
+func TestTheAddressOfAServer(t *testing.T) {
+	path := folder(t)
+	if _, err := Address(path); err == nil {
+		t.Error("a folder without a server has an address")
+	}
+	port, err := freePort()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		s, err := StartAt(context.Background(), path, port)
+		if err != nil {
+			t.Fatal(err)
+		}
+		address, err := Address(path)
+		if err != nil || address != s.URL || !strings.Contains(address, fmt.Sprintf(":%d/", port)) {
+			t.Errorf("%s, want %s at port %d: %v", address, s.URL, port, err)
+		}
+		if got := ask(t, address, "SELECT current_user::text"); got != superuser {
+			t.Errorf("asked as %s", got)
+		}
+		if err := s.Stop(); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := Address(path); err == nil || !strings.Contains(err.Error(), "no database runs") {
+			t.Errorf("after it has stopped: %v", err)
+		}
+	}
+}
