@@ -2,7 +2,9 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -86,11 +88,17 @@ same at every start where serve has --database-port.`,
 			if err != nil {
 				return err
 			}
-			address, err := postgres.Address(filepath.Join(base, "serve"))
-			if err == nil {
-				a.print.Linef("%s", address)
+			for _, folder := range []string{"serve", "demo"} {
+				address, err := postgres.Address(filepath.Join(base, folder))
+				if errors.Is(err, os.ErrNotExist) {
+					continue
+				}
+				if err == nil {
+					a.print.Linef("%s", address)
+				}
+				return err
 			}
-			return err
+			return fmt.Errorf("no service keeps anything in %s: say where it does with --data", base)
 		},
 	}
 	c.Flags().StringVar(&s.data, "data", "", "folder of the service (default: $VASTSPAN_DATA, else the usual place for data)")

@@ -204,6 +204,9 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	switch {
 	case err == nil:
 		p.Exists, p.Schema = true, d.Schema
+		if err := d.Here(notLoaded); err != nil {
+			return nil, err
+		}
 		if err := checkHints(d, f.Hints); err != nil {
 			return nil, err
 		}

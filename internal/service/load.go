@@ -18,6 +18,9 @@ import (
 	"vastspan/internal/store"
 )
 
+// notLoaded is what is said of loading into a table of another database.
+const notLoaded = "nothing is loaded into it"
+
 // ReplaceAll says that all records of a dataset are replaced.
 const ReplaceAll = "all"
 
@@ -29,6 +32,9 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	d, err := s.store.Dataset(ctx, f.Dataset)
 	switch {
 	case err == nil:
+		if err := d.Here(notLoaded); err != nil {
+			return nil, err
+		}
 		if err := checkHints(d, f.Hints); err != nil {
 			return nil, err
 		}

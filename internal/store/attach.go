@@ -38,8 +38,8 @@ func (s *Store) State(ctx context.Context, d *Dataset) (attached.State, error) {
 	return s.databases.State(ctx, d.Attached, &d.Schema)
 }
 
-// here refuses what can only be done with records that are kept here.
-func (d *Dataset) here(what string) error {
+// Here refuses what can only be done with records that are kept here.
+func (d *Dataset) Here(what string) error {
 	if d.Attached == nil {
 		return nil
 	}

@@ -141,7 +141,7 @@ func findDataset(tx *gorm.DB, name string) (*Dataset, error) {
 // Loads lists a dataset's loads before a number, newest first, those undone as well; 0 is from the newest
 // on.
 func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) ([]Load, error) {
-	if err := d.here("there are no loads"); err != nil {
+	if err := d.Here("there are no loads"); err != nil {
 		return nil, err
 	}
 	var loads []Load
@@ -155,7 +155,7 @@ func (s *Store) Loads(ctx context.Context, d *Dataset, before int64, limit int) 
 
 // Load finds a load of a dataset.
 func (s *Store) Load(ctx context.Context, d *Dataset, id int64) (*Load, error) {
-	if err := d.here("there are no loads"); err != nil {
+	if err := d.Here("there are no loads"); err != nil {
 		return nil, err
 	}
 	return findLoad(s.reader(ctx), d, id)
@@ -221,7 +221,7 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err != nil {
 			return err
 		}
-		if err := d.here("no load is undone"); err != nil {
+		if err := d.Here("no load is undone"); err != nil {
 			return err
 		}
 		if load, err = findLoad(tx, d, id); err != nil {

@@ -103,7 +103,7 @@ func ignoreDone(err error) error {
 func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept *keeping) (*Load, error) {
 	d, err := in.dataset(tx)
 	if err == nil {
-		err = d.here("nothing is loaded into it")
+		err = d.Here("nothing is loaded into it")
 	}
 	if err != nil {
 		return nil, err

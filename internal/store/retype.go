@@ -47,7 +47,7 @@ func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
 	}
 	if d.Attached != nil {
 		if len(changed) > 0 {
-			return d.here("the types of its columns are those of the table")
+			return d.Here("the types of its columns are those of the table")
 		}
 		return nil
 	}

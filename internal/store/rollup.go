@@ -369,7 +369,7 @@ type Verification struct {
 // Verify recounts a dataset's records and compares them with its day sums and hour sums, in one snapshot.
 func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 	var v Verification
-	if err := d.here("there are no sums to be verified"); err != nil {
+	if err := d.Here("there are no sums to be verified"); err != nil {
 		return nil, err
 	}
 	err := s.reading(ctx, func(tx *gorm.DB) error {

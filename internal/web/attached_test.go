@@ -50,6 +50,8 @@ func TestAttachedTablesOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/total/statements", `{"dataset":"doors","over":["last full month"],"figures":["sum people"],"by":["gate"]}`, 200,
 			`"database":"quay"|FROM \"gates\"|\"day\" \u003e= date '2026-09-01' AND \"day\" \u003c date '2026-10-01'|GROUP BY`},
 		{"POST", "/api/v1/datasets/doors/loads?file=a.csv&date=day", "day,gate,people,fee\n2026-09-02,east,1,1\n", 409, `"code":"elsewhere"|quay`},
+		{"POST", "/api/v1/datasets/doors/loads?file=a.csv&date=nobody", "day\n2026-09-02\n", 409, `"code":"elsewhere"`},
+		{"POST", "/api/v1/datasets/doors/preview?file=a.csv&date=nobody", "day\n2026-09-02\n", 409, `"code":"elsewhere"`},
 		{"GET", "/api/v1/datasets/doors/loads", "", 409, `"code":"elsewhere"`},
 		{"POST", "/api/v1/datasets/desk/loads?file=a.csv&date=day", sales, 201, ""},
 		{"POST", "/api/v1/briefs", `{"name":"both","title":"Both","items":[{"kind":"figure","title":"Desk","dataset":"desk","over":["last full month"],"figures":["sum amount"]},` +
