@@ -136,3 +136,33 @@ func TestSetsOfMoments(t *testing.T) {
 		}
 	}
 }
+
+// Unions of many sets, and what two share, are those that taking them two by two gives.
+func TestSharedMoments(t *testing.T) {
+	rng := rand.New(rand.NewPCG(15, 2))
+	random := func() MomentSet {
+		var runs []Moments
+		for range rng.IntN(6) {
+			start := Moment(rng.IntN(60))
+			runs = append(runs, Moments{start, start + Moment(rng.IntN(8))})
+		}
+		switch rng.IntN(8) {
+		case 0:
+			runs = append(runs, Moments{BeginningOfTime, Moment(rng.IntN(20))})
+		case 1:
+			runs = append(runs, Moments{Moment(rng.IntN(60)), EndOfTime})
+		}
+		return MomentsOf(runs...)
+	}
+	for range 20000 {
+		a, b, c := random(), random(), random()
+		if got, want := UnionOf(a, b, c), a.Union(b).Union(c); !got.Equal(want) {
+			t.Fatalf("%v, %v and %v: %v, want %v", a, b, c, got, want)
+		}
+		both := a.Intersect(b)
+		got, any := a.Shared(b)
+		if any == both.Empty() || any && got != both.Bounds() {
+			t.Fatalf("%v and %v share %v, %v, want %v", a, b, got, any, both)
+		}
+	}
+}

@@ -57,6 +57,24 @@ func MomentsOf(runs ...Moments) MomentSet {
 	return s
 }
 
+// UnionOf returns the moments in any of some sets.
+func UnionOf(sets ...MomentSet) MomentSet {
+	n := 0
+	for _, s := range sets {
+		n += len(s.runs)
+	}
+	runs := make([]Moments, 0, n)
+	for _, s := range sets {
+		runs = append(runs, s.runs...)
+	}
+	slices.SortFunc(runs, func(a, b Moments) int { return cmp.Compare(a.Start, b.Start) })
+	s := MomentSet{runs[:0]} // it never grows past what was read
+	for _, v := range runs {
+		s.add(v)
+	}
+	return s
+}
+
 // add puts a run at the end of a set in the making: it must not start before the last one does.
 func (s *MomentSet) add(v Moments) {
 	if v.Empty() {
@@ -118,6 +136,36 @@ func (s MomentSet) Union(t MomentSet) MomentSet {
 // Intersect returns the moments in both sets.
 func (s MomentSet) Intersect(t MomentSet) MomentSet {
 	return s.combine(t, func(a, b bool) bool { return a && b })
+}
+
+// Shared returns the bounds of the moments in both sets; false where there are none.
+func (s MomentSet) Shared(t MomentSet) (bounds Moments, ok bool) {
+	for i, j := 0, 0; i < len(s.runs) && j < len(t.runs); {
+		a, b := s.runs[i], t.runs[j]
+		if bounds.Start = max(a.Start, b.Start); bounds.Start < min(a.End, b.End) {
+			ok = true
+			break
+		}
+		if a.End < b.End {
+			i++
+		} else {
+			j++
+		}
+	}
+	if !ok {
+		return Moments{}, false
+	}
+	for i, j := len(s.runs)-1, len(t.runs)-1; ; {
+		a, b := s.runs[i], t.runs[j]
+		if bounds.End = min(a.End, b.End); max(a.Start, b.Start) < bounds.End {
+			return bounds, true
+		}
+		if a.Start > b.Start {
+			i--
+		} else {
+			j--
+		}
+	}
 }
 
 // Except returns the moments of s that are not in t.

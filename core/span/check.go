@@ -96,24 +96,23 @@ const (
 // moments looks at spans of moments in pairs, and at what lies between neighbours.
 func (c *checker) moments(ctx context.Context, members []Member, sets []civil.MomentSet) error {
 	text := func(v civil.Moments) string { return c.scope.Clock.FormatRun(v) }
-	var all civil.MomentSet
 	for i := range members {
 		if err := c.scope.GoOn(ctx); err != nil {
 			return err
 		}
-		all = all.Union(sets[i])
 		for j := range i {
 			c.scope.Meter.Spend(sets[j].Len() + sets[i].Len())
-			both := sets[i].Intersect(sets[j])
+			both, any := sets[i].Shared(sets[j])
 			switch {
-			case both.Empty():
+			case !any:
 			case sets[i].Equal(sets[j]):
-				c.add(SameDays, sameAdvice, "both have the same moments: "+text(both.Bounds()), members[j].Name, members[i].Name)
+				c.add(SameDays, sameAdvice, "both have the same moments: "+text(both), members[j].Name, members[i].Name)
 			default:
-				c.add(Overlap, overlapAdvice, "they share "+text(both.Bounds()), members[j].Name, members[i].Name)
+				c.add(Overlap, overlapAdvice, "they share "+text(both), members[j].Name, members[i].Name)
 			}
 		}
 	}
+	all := civil.UnionOf(sets...)
 	for i := 1; i < all.Len(); i++ {
 		gap := civil.Moments{Start: all.At(i - 1).End, End: all.At(i).Start}
 		within := func(s civil.MomentSet) bool {

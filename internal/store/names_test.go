@@ -251,3 +251,33 @@ func TestCaseIsIgnoredAlike(t *testing.T) {
 		t.Error("lower and Fold differ")
 	}
 }
+
+// A dataset is not given a name that a load makes one of at the same time: who comes second is told that it is taken.
+func TestOneTakesAName(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	hints := ingest.ColumnHints{Date: "day"}
+	check := func([]Definition, int64) error { return nil }
+	told := 0
+	for turn := range 40 {
+		was, name := fmt.Sprintf("taker-%d", turn), fmt.Sprintf("taken-%d", turn)
+		s.mustLoad(t, was, "day\n2026-01-01\n", hints, true)
+		var loaded sync.WaitGroup
+		loaded.Go(func() {
+			if _, err := s.load(name, "day\n2026-01-02\n", hints, true); err != nil && !strings.Contains(err.Error(), "at the same time") {
+				t.Errorf("the load: %v", err)
+			}
+		})
+		_, err := s.RenameDataset(ctx, was, name, func(*Dataset) error { return nil }, nil, check)
+		loaded.Wait()
+		var r *refused.Error
+		switch {
+		case err == nil:
+		case errors.As(err, &r) && r.Code == refused.CodeAlreadyExists:
+			told++
+		default:
+			t.Fatalf("the rename: %v", err)
+		}
+	}
+	t.Logf("%d were told", told)
+}

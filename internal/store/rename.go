@@ -132,19 +132,24 @@ func (s *Store) RenameDataset(
 			}
 			return nil, err
 		}
-		if d.Attached == nil {
-			if err := tx.Exec("ALTER VIEW " + d.view() + " RENAME TO " + quote(to)).Error; err != nil {
-				return nil, err
-			}
-		}
+		view := d.view()
 		d.Name, d.Described = to, d.Described+1
+		// The dataset's row goes first, as in a load that makes a dataset: neither then waits for the other.
 		if err := tx.Model(d).Select("name", "described").Updates(d).Error; err != nil {
 			return nil, err
+		}
+		if d.Attached == nil {
+			if err := tx.Exec("ALTER VIEW " + view + " RENAME TO " + quote(to)).Error; err != nil {
+				return nil, err
+			}
 		}
 		if made, err = applyAll(tx, others); err != nil {
 			return nil, err
 		}
 		return made, tx.Create(&Rename{Kind: DatasetKind, Was: was, Name: to, RenamedAt: tx.NowFunc()}).Error
 	})
+	if isUnique(err) { // another has taken the name meanwhile
+		err = refused.Because(refused.CodeAlreadyExists, "dataset %s already exists", to)
+	}
 	return d, err
 }

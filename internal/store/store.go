@@ -319,8 +319,8 @@ func (s *Store) reading(ctx context.Context, work func(tx *gorm.DB) error) error
 	return s.Snapshot(ctx, func(ctx context.Context) error { return work(s.reader(ctx)) })
 }
 
-// isUnique reports whether an error is that a key is already taken.
+// isUnique reports whether an error is that a key, or the name of a table or view, is already taken.
 func isUnique(err error) bool {
 	var p *pgconn.PgError
-	return errors.Is(err, gorm.ErrDuplicatedKey) || errors.As(err, &p) && p.Code == "23505"
+	return errors.Is(err, gorm.ErrDuplicatedKey) || errors.As(err, &p) && (p.Code == "23505" || p.Code == "42P07")
 }
