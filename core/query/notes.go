@@ -60,7 +60,11 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 		add(table.Code(c.Kind), table.Caution, "%s", c.Text)
 	}
 	if a.Newest != nil {
-		add(table.Covered, table.Info, "%s records from %s to %s", table.Thousands(fmt.Sprint(a.Records)), a.Oldest.Long(), a.Newest.Long())
+		what := "records"
+		if a.Records == 1 {
+			what = "record"
+		}
+		add(table.Covered, table.Info, "%s %s from %s to %s", table.Thousands(fmt.Sprint(a.Records)), what, a.Oldest.Long(), a.Newest.Long())
 	} else {
 		add(table.Covered, table.Info, "no matching records")
 	}
