@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"vastspan/bench/made"
 	"vastspan/core/tally"
 	"vastspan/internal/export"
 	"vastspan/internal/ingest"
@@ -32,7 +33,7 @@ func (b *bench) files(row func(what string, mine time.Duration, beside string, t
 	var spent [2]time.Duration
 	var peak [2]int64
 	for i, file := range []string{b.file, parquet} {
-		if spent[i], err = timed(2, func() error { return b.stream(plan, file) }); err != nil {
+		if spent[i], err = made.Timed(2, func() error { return b.stream(plan, file) }); err != nil {
 			return err
 		}
 		if peak[i], err = peakOf(file); err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"vastspan/bench/made"
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -32,11 +33,11 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 		return err
 	}
 	b.name += "hours"
-	load, err := timed(1, func() error { return b.loadAs(hourHints) })
+	load, err := made.Timed(1, func() error { return b.loadAs(hourHints) })
 	if err != nil {
 		return err
 	}
-	bare, err := timed(1, b.copyBareHours)
+	bare, err := made.Timed(1, b.copyBareHours)
 	if err != nil {
 		return err
 	}
@@ -52,7 +53,7 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 		return err
 	}
 	year := tally.OfDays(civil.SetOf(yearOfHours)).By(clock)
-	units, err := tally.Each(year, calendar.Civil, calendar.Hour, civil.AsOf{Clock: clock, Day: asOf})
+	units, err := tally.Each(year, calendar.Civil, calendar.Hour, civil.AsOf{Clock: clock, Day: made.AsOf})
 	if err != nil {
 		return err
 	}
@@ -79,7 +80,7 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 		if err != nil {
 			return err
 		}
-		hand, err := timed(3, func() error { return b.read(fmt.Sprintf(q.hand, b.name)) })
+		hand, err := made.Timed(3, func() error { return b.read(fmt.Sprintf(q.hand, b.name)) })
 		if err != nil {
 			return err
 		}
@@ -94,7 +95,7 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 			{"hour sums in memory", b.store.Source(b.dataset)}, {"hour sums by SQL", b.store.RollupSource(b.dataset)},
 			{"columnar form", form}, {"one pass over the records", b.store.RecordSource(b.dataset)},
 		} {
-			mine, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, from.source); return err })
+			mine, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, from.source); return err })
 			if err != nil {
 				return err
 			}

@@ -4,12 +4,10 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"flag"
 	"fmt"
 	"log"
-	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -19,33 +17,15 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"vastspan/core/civil"
+	"vastspan/bench/made"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
-	"vastspan/core/span"
 	"vastspan/core/tally"
 	"vastspan/internal/attached"
 	"vastspan/internal/ingest"
 	"vastspan/internal/postgres"
 	"vastspan/internal/store"
 )
-
-var (
-	first = civil.Of(2022, 1, 1)
-	asOf  = civil.Of(2026, 10, 19)
-)
-
-// spans are the eight periods of each query; each has its counterpart a year earlier.
-var spans = []string{
-	"last full month",
-	"month to date",
-	"last full quarter",
-	"quarter to date",
-	"year to date",
-	"trailing 90 days",
-	"trailing 12 months",
-	"last full year",
-}
 
 func main() {
 	log.SetFlags(0)
@@ -105,28 +85,6 @@ type bench struct {
 	dataset *store.Dataset
 }
 
-// enough is how long something takes that is timed once.
-const enough = 20 * time.Second
-
-// timed runs work and returns the shortest of some times; what takes long is not repeated.
-func timed(times int, work func() error) (time.Duration, error) {
-	best := time.Duration(0)
-	for i := range times {
-		start := time.Now()
-		if err := work(); err != nil {
-			return 0, err
-		}
-		spent := time.Since(start)
-		if i == 0 || spent < best {
-			best = spent
-		}
-		if spent > enough {
-			break
-		}
-	}
-	return best, nil
-}
-
 func (b *bench) run(part string) error {
 	fmt.Printf("\n### %d records\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n", b.records)
 	row := func(what string, mine time.Duration, beside string, theirs time.Duration) {
@@ -158,14 +116,14 @@ func (b *bench) run(part string) error {
 
 // totals measures loads and totals that day sums answer, of files and of an attached table.
 func (b *bench) totals(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
-	if err := b.write(); err != nil {
+	if err := made.Trips(b.file, b.records); err != nil {
 		return err
 	}
-	load, err := timed(1, b.load)
+	load, err := made.Timed(1, b.load)
 	if err != nil {
 		return err
 	}
-	bare, err := timed(1, b.copyBare)
+	bare, err := made.Timed(1, b.copyBare)
 	if err != nil {
 		return err
 	}
@@ -187,19 +145,19 @@ func (b *bench) totals(row func(what string, mine time.Duration, beside string, 
 		if err != nil {
 			return err
 		}
-		hand, err := timed(3, func() error { return b.byHand(filter) })
+		hand, err := made.Timed(3, func() error { return b.byHand(filter) })
 		if err != nil {
 			return err
 		}
-		held, err := timed(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
+		held, err := made.Timed(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		sums, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RollupSource(b.dataset)); return err })
+		sums, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RollupSource(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		pass, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordSource(b.dataset)); return err })
+		pass, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordSource(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
@@ -214,11 +172,11 @@ func (b *bench) totals(row func(what string, mine time.Duration, beside string, 
 	if err := b.attached(row, plan); err != nil {
 		return err
 	}
-	stream, err := timed(1, func() error { return b.stream(plan, b.file) })
+	stream, err := made.Timed(1, func() error { return b.stream(plan, b.file) })
 	if err != nil {
 		return err
 	}
-	awk, err := timed(1, func() error {
+	awk, err := made.Timed(1, func() error {
 		return exec.Command("awk", "-F,", `$1 >= "2026-09-01" && $1 <= "2026-09-30" { s += $5 } END { printf "%.2f\n", s }`, b.file).Run()
 	})
 	if err != nil {
@@ -250,47 +208,16 @@ func (b *bench) attached(row func(what string, mine time.Duration, beside string
 		}
 	}
 	source := databases.Source(&table, &b.dataset.Schema)
-	mine, err := timed(3, func() error { _, err := tally.Run(b.ctx, plan, source); return err })
+	mine, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, source); return err })
 	if err != nil {
 		return err
 	}
-	hand, err := timed(3, func() error { return b.byHand(false) })
+	hand, err := made.Timed(3, func() error { return b.byHand(false) })
 	if err != nil {
 		return err
 	}
 	row("16 periods by a category, an attached table", mine, "hand-written SQL", hand)
 	return nil
-}
-
-func (b *bench) write() error {
-	f, err := os.Create(b.file)
-	if err != nil {
-		return err
-	}
-	w := bufio.NewWriterSize(f, 1<<20)
-	rng := rand.New(rand.NewPCG(5, 20))
-	days := int(asOf-first) + 1
-	texts := make([]string, days)
-	for i := range texts {
-		texts[i] = (first + civil.Day(i)).String()
-	}
-	fmt.Fprintln(w, "day,product,region,channel,amount")
-	for range b.records {
-		fmt.Fprintf(
-			w,
-			"%s,product %02d,region %d,channel %d,%d.%02d\n",
-			texts[rng.IntN(days)],
-			rng.IntN(20),
-			rng.IntN(8),
-			rng.IntN(3),
-			rng.IntN(500),
-			rng.IntN(100),
-		)
-	}
-	if err := w.Flush(); err != nil {
-		return err
-	}
-	return f.Close()
 }
 
 // drop removes the dataset and its twin: at many records there is not room for all of them.
@@ -350,27 +277,8 @@ func (b *bench) copyBare() error {
 	return err
 }
 
-// periods returns the days of the spans and of their counterparts.
-func periods() ([]civil.Set, error) {
-	var sets []civil.Set
-	for _, text := range spans {
-		for _, moved := range []string{text, text + ", 1 year earlier"} {
-			n, err := span.Parse(moved)
-			if err != nil {
-				return nil, err
-			}
-			set, err := span.Resolve(n, span.Scope{AsOf: asOf})
-			if err != nil {
-				return nil, err
-			}
-			sets = append(sets, set)
-		}
-	}
-	return sets, nil
-}
-
 func (b *bench) plan(filter bool) (*tally.Plan, error) {
-	sets, err := periods()
+	sets, err := made.Periods()
 	if err != nil {
 		return nil, err
 	}
@@ -382,7 +290,7 @@ func (b *bench) plan(filter bool) (*tally.Plan, error) {
 }
 
 func (b *bench) byHand(filter bool) error {
-	sets, err := periods()
+	sets, err := made.Periods()
 	if err != nil {
 		return err
 	}

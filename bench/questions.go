@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"vastspan/bench/made"
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -48,7 +49,7 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 	}
 	sum := measure.Figure{Kind: measure.Sum, Column: "amount"}
 	days := dataset.Column{Name: "days from day to paid", Type: dataset.Number, Length: &dataset.LengthColumn{
-		Length: dataset.Length{Unit: "days", From: "day", To: "paid"}, AsOf: asOf + 1000,
+		Length: dataset.Length{Unit: "days", From: "day", To: "paid"}, AsOf: made.AsOf + 1000,
 		Count: func(from, to civil.Day) (int, error) { return int(to - from), nil }, Hours: elapsed.Hours,
 	}}
 	for _, q := range []struct {
@@ -77,7 +78,7 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 		{what: "mean of a length", request: tally.Request{Figures: []measure.Figure{{Kind: measure.Mean, Column: days.Name}},
 			Lengths: []dataset.Column{days}}, figure: "avg(paid - day)"},
 	} {
-		sets, err := periods()
+		sets, err := made.Periods()
 		if err != nil {
 			return err
 		}
@@ -86,11 +87,11 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 		if err != nil {
 			return err
 		}
-		mine, err := timed(5, func() error { _, err := tally.Run(b.ctx, plan, source); return err })
+		mine, err := made.Timed(5, func() error { _, err := tally.Run(b.ctx, plan, source); return err })
 		if err != nil {
 			return err
 		}
-		hand, err := timed(2, func() error { return b.sql(byHand(b.name, sets, q.figure, q.where, q.date)) })
+		hand, err := made.Timed(2, func() error { return b.sql(byHand(b.name, sets, q.figure, q.where, q.date)) })
 		if err != nil {
 			return err
 		}
@@ -109,11 +110,11 @@ func (b *bench) others(row func(what string, mine time.Duration, beside string, 
 		{"how old records of all days are, by a category", func() error {
 			q := ageing.Question{From: "day", To: "paid", Unit: "days", By: "region", Bands: "0-7,8-30,31+"}
 			records := ageing.Records{Name: b.name, Schema: &b.dataset.Schema, Source: b.store.StaySource(b.dataset)}
-			_, err := q.Answer(b.ctx, records, span.Scope{AsOf: asOf})
+			_, err := q.Answer(b.ctx, records, span.Scope{AsOf: made.AsOf})
 			return err
 		}, "SELECT region, count(*), count(*) FILTER (WHERE age <= 7), count(*) FILTER (WHERE age BETWEEN 8 AND 30), " +
 			"count(*) FILTER (WHERE age > 30), avg(age), max(age), percentile_cont(0.5) WITHIN GROUP (ORDER BY age) " +
-			"FROM (SELECT region, least(paid, '" + asOf.String() + "') - day AS age FROM records." + b.name + ") AS r GROUP BY region"},
+			"FROM (SELECT region, least(paid, '" + made.AsOf.String() + "') - day AS age FROM records." + b.name + ") AS r GROUP BY region"},
 		{"the most frequent of 100,000 values", func() error {
 			_, err := b.store.Values(b.ctx, b.dataset, "customer", 100)
 			return err
@@ -123,11 +124,11 @@ func (b *bench) others(row func(what string, mine time.Duration, beside string, 
 			return err
 		}, "SELECT count(*), count(paid), min(paid), max(paid) FROM records." + b.name},
 	} {
-		mine, err := timed(3, q.work)
+		mine, err := made.Timed(3, q.work)
 		if err != nil {
 			return err
 		}
-		hand, err := timed(2, func() error { return b.read(q.hand) })
+		hand, err := made.Timed(2, func() error { return b.read(q.hand) })
 		if err != nil {
 			return err
 		}
@@ -164,10 +165,10 @@ func (b *bench) writeWide() error {
 	}
 	w := bufio.NewWriterSize(f, 1<<20)
 	rng := rand.New(rand.NewPCG(5, 22))
-	days := int(asOf-first) + 1
+	days := int(made.AsOf-made.First) + 1
 	texts := make([]string, days+60)
 	for i := range texts {
-		texts[i] = (first + civil.Day(i)).String()
+		texts[i] = (made.First + civil.Day(i)).String()
 	}
 	fmt.Fprintln(w, "day,paid,product,region,customer,amount")
 	for range b.records {

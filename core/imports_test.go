@@ -26,6 +26,7 @@ var allowed = map[string][]string{
 		"core/table",
 	},
 	"bench": {
+		"bench/made",
 		"core/ageing",
 		"core/calendar",
 		"core/civil",
@@ -41,9 +42,10 @@ var allowed = map[string][]string{
 		"internal/store",
 	},
 	"bench/cluster": {
-		"core/civil", "core/dataset", "core/measure", "core/span", "core/tally", "internal/attached", "internal/cluster",
+		"bench/made", "core/civil", "core/dataset", "core/measure", "core/tally", "internal/attached", "internal/cluster",
 	},
 	"bench/load":   {},
+	"bench/made":   {"core/civil", "core/span"},
 	"cmd/vastspan": {"internal/cli"},
 	"core/ageing": {
 		"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/elapsed", "core/query", "core/span", "core/table",

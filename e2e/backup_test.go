@@ -63,14 +63,14 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Errorf("%s", out)
 	}
 	loading.Wait()
-	s.refused(1, "is there already", "backup", file)
+	s.refused(1, "already exists", "backup", file)
 
 	folder := filepath.Join(s.folder, "restored")
 	out, err := s.other(nil, "restore", file, "--data", folder)
 	if err != nil || !strings.Contains(out, "1 dataset") || !strings.Contains(out, "all sums verified") || !strings.Contains(out, "1 receipt") {
 		t.Fatalf("%s: %v", out, err)
 	}
-	if out, err := s.other(nil, "restore", file, "--data", folder); err == nil || !strings.Contains(out, "something is kept there already") {
+	if out, err := s.other(nil, "restore", file, "--data", folder); err == nil || !strings.Contains(out, "is not empty") {
 		t.Errorf("into what is there: %s, %v", out, err)
 	}
 	again := &running{t: t, folder: folder}
@@ -145,7 +145,7 @@ func TestBackupsThatAreNotWhole(t *testing.T) {
 	if out, err := s.other([]string{"VASTSPAN_DATABASE=" + empty}, "restore", file, "--data", filepath.Join(s.folder, "columns")); err != nil {
 		t.Errorf("into another database: %s, %v", out, err)
 	}
-	if out, err := s.other([]string{"VASTSPAN_DATABASE=" + s.url}, "restore", file, "--data", s.folder); err == nil || !strings.Contains(out, "already") {
+	if out, err := s.other([]string{"VASTSPAN_DATABASE=" + s.url}, "restore", file, "--data", s.folder); err == nil || !strings.Contains(out, "is not empty") {
 		t.Errorf("into the database of a service: %s, %v", out, err)
 	}
 }

@@ -3,7 +3,6 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"flag"
@@ -11,7 +10,6 @@ import (
 	"io"
 	"log"
 	"maps"
-	"math/rand/v2"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -19,13 +17,8 @@ import (
 	"strings"
 	"syscall"
 
-	"vastspan/core/civil"
+	"vastspan/bench/made"
 	"vastspan/internal/cluster"
-)
-
-var (
-	first = civil.Of(2022, 1, 1)
-	asOf  = civil.Of(2026, 10, 19)
 )
 
 func main() {
@@ -42,15 +35,12 @@ func main() {
 	}
 }
 
-// products are the values by which the records are spread.
-const products = 20
-
 func tableOfTrips() *cluster.Table {
 	t := &cluster.Table{Name: "trips", By: "product", Day: "day", Columns: []cluster.Column{
 		{Name: "day", Kind: cluster.Day}, {Name: "product"}, {Name: "region"}, {Name: "channel"},
 		{Name: "amount", Kind: cluster.Decimal, Decimals: 2},
 	}}
-	for i := range products {
+	for i := range made.Products {
 		t.Values = append(t.Values, fmt.Sprintf("product %02d", i))
 	}
 	return t
@@ -77,7 +67,7 @@ func run(ctx context.Context, engine string, servers, records int, measuring boo
 	}
 	defer func() { err = errors.Join(err, c.Stop()) }()
 	file := filepath.Join(folder, "records.csv")
-	if err := write(file, records); err != nil {
+	if err := made.Trips(file, records); err != nil {
 		return err
 	}
 	if err := c.Fill(ctx, t, func() (io.ReadCloser, error) { return os.Open(file) }); err != nil {
@@ -97,24 +87,4 @@ func run(ctx context.Context, engine string, servers, records int, measuring boo
 	fmt.Println("\nCtrl-C stops the servers and removes their files.")
 	<-ctx.Done()
 	return nil
-}
-
-func write(path string, records int) error {
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	w := bufio.NewWriterSize(f, 1<<20)
-	rng := rand.New(rand.NewPCG(5, 20))
-	days := int(asOf-first) + 1
-	texts := make([]string, days)
-	for i := range texts {
-		texts[i] = (first + civil.Day(i)).String()
-	}
-	fmt.Fprintln(w, "day,product,region,channel,amount")
-	for range records {
-		fmt.Fprintf(w, "%s,product %02d,region %d,channel %d,%d.%02d\n",
-			texts[rng.IntN(days)], rng.IntN(products), rng.IntN(8), rng.IntN(3), rng.IntN(500), rng.IntN(100))
-	}
-	return errors.Join(w.Flush(), f.Close())
 }

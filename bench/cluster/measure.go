@@ -3,24 +3,17 @@ package main
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
+	"vastspan/bench/made"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
-	"vastspan/core/span"
 	"vastspan/core/tally"
 	"vastspan/internal/attached"
 	"vastspan/internal/cluster"
 )
-
-// spans are the eight periods of each question; each has its counterpart a year earlier.
-var spans = []string{
-	"last full month", "month to date", "last full quarter", "quarter to date", "year to date", "trailing 90 days", "trailing 12 months",
-	"last full year",
-}
 
 // statementTimeout bounds what is written by hand as well as what the service sends.
 const statementTimeout = 10 * time.Minute
@@ -37,7 +30,7 @@ func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
 	if err != nil {
 		return err
 	}
-	sets, err := periods()
+	sets, err := made.Periods()
 	if err != nil {
 		return err
 	}
@@ -63,11 +56,11 @@ func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
 		if err != nil {
 			return err
 		}
-		mine, err := timed(func() error { _, err := tally.Run(ctx, plan, source); return err })
+		mine, err := made.Timed(3, func() error { _, err := tally.Run(ctx, plan, source); return err })
 		if err != nil {
 			return err
 		}
-		hand, err := timed(func() error {
+		hand, err := made.Timed(3, func() error {
 			_, err := cluster.Ask(ctx, c.URL, byHand(c, sets, q.figure, q.conditional, where))
 			return err
 		})
@@ -102,37 +95,6 @@ func sourceOf(ctx context.Context, databases *attached.Databases, table string) 
 		schema.Columns = append(schema.Columns, one)
 	}
 	return databases.Source(&attached.Table{Database: "together", Name: table, Columns: columns}, schema), nil
-}
-
-// timed gives the shortest of three times.
-func timed(work func() error) (time.Duration, error) {
-	var all []time.Duration
-	for range 3 {
-		start := time.Now()
-		if err := work(); err != nil {
-			return 0, err
-		}
-		all = append(all, time.Since(start))
-	}
-	return slices.Min(all), nil
-}
-
-func periods() ([]civil.Set, error) {
-	var sets []civil.Set
-	for _, text := range spans {
-		for _, moved := range []string{text, text + ", 1 year earlier"} {
-			n, err := span.Parse(moved)
-			if err != nil {
-				return nil, err
-			}
-			set, err := span.Resolve(n, span.Scope{AsOf: asOf})
-			if err != nil {
-				return nil, err
-			}
-			sets = append(sets, set)
-		}
-	}
-	return sets, nil
 }
 
 func byHand(c *cluster.Cluster, sets []civil.Set, figure, conditional, where string) string {

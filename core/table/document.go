@@ -16,7 +16,7 @@ type Document struct {
 	All   *Grid   // everything as one grid, as CSV has it
 	Apart []Sheet // the same in parts that stand apart; none where it is one
 	Shown []Shown // as people read it; none where they read the grid
-	// Show gives what people read where it is not made yet.
+	// Show returns what people read where it is not made yet.
 	Show  func() []Shown `json:"-"`
 	About []Fact
 }

@@ -59,7 +59,7 @@ func (p *postgreSQL) rows(ctx context.Context, statement string, take func([]sql
 	return rowsOf(ctx, tx, statement, take)
 }
 
-// rowsOf gives the rows of a statement of database/sql.
+// rowsOf returns the rows of a statement of database/sql.
 func rowsOf(
 	ctx context.Context, q interface {
 		QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)

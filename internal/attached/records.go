@@ -221,16 +221,16 @@ func (d *Databases) Coverage(ctx context.Context, t *Table, schema *dataset.Sche
 	})
 }
 
-// An extent is how many records there are, how many of them have a date, and the first and the last date. What was not counted
+// A reach is how many records there are, how many of them have a date, and the first and the last date. What was not counted
 // is 1 where there is any.
-type extent struct {
+type reach struct {
 	records, dated int64
 	first, last    dataset.Cell
 }
 
-// extentOf asks how far the records go by a date, and how many there are where they are to be counted or where that costs nothing.
-func (s *source) extentOf(ctx context.Context, column *Column, counted bool) (extent, error) {
-	var e extent
+// reachOf asks how far the records go by a date, and how many there are where they are to be counted or where that costs nothing.
+func (s *source) reachOf(ctx context.Context, column *Column, counted bool) (reach, error) {
+	var e reach
 	name := s.sql(column.Name)
 	all, dated := "1", "1"
 	if counted = counted || s.dialect.counts(); counted {
@@ -265,7 +265,7 @@ func (s *source) extentOf(ctx context.Context, column *Column, counted bool) (ex
 // coverage asks which days the records span, and how many there are where they are to be counted.
 func (s *source) coverage(ctx context.Context, date string, counted bool) (tally.Coverage, error) {
 	var c tally.Coverage
-	e, err := s.extentOf(ctx, s.dateColumn(date), counted)
+	e, err := s.reachOf(ctx, s.dateColumn(date), counted)
 	if e.first.Set {
 		c.AddMany(e.dated, e.first.Day, e.last.Day)
 	}
@@ -284,7 +284,7 @@ func (d *Databases) Newest(ctx context.Context, t *Table, schema *dataset.Schema
 	}
 	column := s.dateColumn(date)
 	asOf, found := civil.AsOf{Clock: s.clock}, false
-	e, err := s.extentOf(ctx, column, false)
+	e, err := s.reachOf(ctx, column, false)
 	if found = e.last.Set; err == nil && found {
 		if asOf.Day = e.last.Day; column.Form != Day {
 			asOf.Timed, asOf.Moment = true, civil.SecondAfter(civil.Moment(e.last.Micros()))
@@ -306,7 +306,7 @@ func (d *Databases) State(ctx context.Context, t *Table, schema *dataset.Schema)
 		return State{}, err
 	}
 	column := s.dateColumn("")
-	e, err := s.extentOf(ctx, column, true)
+	e, err := s.reachOf(ctx, column, true)
 	state := State{Records: e.records}
 	if e.last.Set {
 		if state.Newest = e.last.Day.String(); column.Form != Day {
@@ -319,7 +319,7 @@ func (d *Databases) State(ctx context.Context, t *Table, schema *dataset.Schema)
 // covered says which records a plan's statement has looked at: those within its days. Those without a day are counted apart,
 // and where a filter is put, it is looked whether any record lies before.
 func (g *grouping) covered(ctx context.Context) (tally.Coverage, *tally.Coverage, error) {
-	whole, err := g.extent(ctx, g.plan.Date)
+	whole, err := g.whole(ctx, g.plan.Date)
 	if err != nil {
 		return g.coverage, nil, err
 	}
@@ -343,8 +343,8 @@ func (g *grouping) covered(ctx context.Context) (tally.Coverage, *tally.Coverage
 	return c, &whole, nil
 }
 
-// extent is that of all records, asked once in a while.
-func (s *source) extent(ctx context.Context, date string) (tally.Coverage, error) {
+// whole is the coverage of all records, asked once in a while.
+func (s *source) whole(ctx context.Context, date string) (tally.Coverage, error) {
 	return s.databases.remembered(coverKey{s.table.Database, s.table.Name, date, s.clock.String(), false},
 		func() (tally.Coverage, error) { return s.coverage(ctx, date, false) })
 }

@@ -40,7 +40,7 @@ of other databases stay where they are. vastspan restore puts it into an empty s
 // backup fetches a backup into a file, which appears when it is whole.
 func (a *app) backup(ctx context.Context, path string) (*backup.Manifest, error) {
 	if _, err := os.Lstat(path); !errors.Is(err, os.ErrNotExist) {
-		return nil, errors.Join(fmt.Errorf("%s is there already", path), err)
+		return nil, errors.Join(fmt.Errorf("%s already exists", path), err)
 	}
 	c, err := a.client()
 	if err != nil {
@@ -77,8 +77,8 @@ func (a *app) restoreCommand() *cobra.Command {
 		Use:   "restore FILE",
 		Short: "Put a backup into an empty service, and verify it",
 		Long: `Puts a backup into the empty data folder of a service that does not run, or into an empty database that somebody else
-runs (--database), brings it up to this version and recounts the sums of every dataset. It is whole or not at all: what is
-there already is never touched.`,
+runs (--database), brings it up to this version and recounts the sums of every dataset. It is whole or not at all: existing
+records are never touched.`,
 		Example: "  vastspan restore vastspan-2026-10-19.zip --data /var/lib/vastspan",
 		Args:    argsUsage(cobra.ExactArgs(1), "the file of a backup"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -114,7 +114,7 @@ func (a *app) restore(ctx context.Context, s *serving, path string) (err error) 
 	defer func() { err = errors.Join(err, database.close()) }()
 	r, err := service.Restore(ctx, path, database.url, filepath.Join(folder, "columns"))
 	if errors.Is(err, backup.ErrNotEmpty) {
-		return fmt.Errorf("%s: something is kept there already, and is left as it is: expected an empty folder (--data) or database",
+		return fmt.Errorf("%s is not empty, and nothing was changed: expected an empty folder (--data) or database",
 			where(s, base))
 	}
 	if err != nil {

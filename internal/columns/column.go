@@ -92,7 +92,7 @@ func bytesOf[T any](list []T) []byte {
 	return unsafe.Slice((*byte)(unsafe.Pointer(unsafe.SliceData(list))), len(list)*int(unsafe.Sizeof(list[0])))
 }
 
-// read gives the codes of rows from one on.
+// read returns the codes of rows from one on.
 func (c *column) read(row int, into []int64) {
 	n := len(into)
 	switch c.Width {
@@ -118,7 +118,7 @@ func widen[T uint8 | uint16 | uint32](from []T, into []int64) {
 	}
 }
 
-// code gives the code of one row.
+// code returns the code of one row.
 func (c *column) code(row int) int64 {
 	var one [1]int64
 	c.read(row, one[:])

@@ -48,7 +48,7 @@ func (f *Form) CoverageBy(ctx context.Context, date string) (tally.Coverage, err
 	return coverage, err
 }
 
-// eachCode gives the codes of a column, piece by piece, to what take returns for it.
+// eachCode returns the codes of a column, piece by piece, to what take returns for it.
 func (f *Form) eachCode(ctx context.Context, at int, take func(c *column) func(codes []int64)) error {
 	for _, p := range f.pieces {
 		if err := p.columns[1+at].use(); err != nil {

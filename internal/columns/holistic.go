@@ -171,7 +171,7 @@ type valued struct {
 	wanted []bool // by segment
 }
 
-// each gives the values of all rows by their place, with their groups.
+// each returns the values of all rows by their place, with their groups.
 func (o *valued) each(ctx context.Context, take func(groups []int32, places []int64)) error {
 	groups, places := make([]int32, 0, blockRows), make([]int64, 0, blockRows)
 	for i, v := range o.views {

@@ -36,7 +36,7 @@ func order(keys []uint64) []uint32 {
 	return list
 }
 
-// ordered gives a list in an order; nil is the order in which it is.
+// ordered returns a list in an order; nil is the order in which it is.
 func ordered[T any](list []T, by []uint32) []T {
 	if by == nil {
 		return list

@@ -313,7 +313,7 @@ func (w *stayWorker) add(ctx context.Context, start, end int) error {
 	return nil
 }
 
-// dates gives the codes of a date for the block at hand as they are counted.
+// dates returns the codes of a date for the block at hand as they are counted.
 func (w *stayWorker) dates(which int) []int64 {
 	input, codes := w.view.begin, []int64(nil)
 	if which == 1 {
@@ -406,7 +406,7 @@ func (w *stayWorker) addAmount(cell *stayCell, at int32, row int, code int64) er
 	return w.slow[at].AddCell(&c)
 }
 
-// each gives what was added up, and begins anew.
+// each returns what was added up, and begins anew.
 func (w *stayWorker) each(take func(ageing.Stay) error) error {
 	labels := map[int64]dataset.Label{}
 	for at := range w.list {

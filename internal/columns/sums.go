@@ -187,7 +187,7 @@ func (s *sums) addBounds(w *worker, i, input int) {
 	}
 }
 
-// eachOf gives the decimals of rows from one on; nil where they are those of the column.
+// eachOf returns the decimals of rows from one on; nil where they are those of the column.
 func eachOf(in *input, row int) []byte {
 	if in.length != nil || in.column.each == nil {
 		return nil
@@ -195,7 +195,7 @@ func eachOf(in *input, row int) []byte {
 	return in.column.each[row:]
 }
 
-// moments gives the places in time of the rows of the block.
+// moments returns the places in time of the rows of the block.
 func (w *worker) moments() []int64 {
 	codes := w.vector(w.date)
 	if cap(w.days) < len(codes) {

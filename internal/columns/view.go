@@ -248,7 +248,7 @@ type placing struct {
 	first    int64
 }
 
-// only gives the segments that are wanted, -1 in the place of others.
+// only returns the segments that are wanted, -1 in the place of others.
 func (p *placing) only(wanted []bool) []int32 {
 	list := slices.Clone(p.segments)
 	for i, segment := range list {

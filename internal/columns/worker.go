@@ -64,7 +64,7 @@ func (w *worker) begin(row, rows int) {
 	copy(w.selected, allRows[:])
 }
 
-// vector gives the codes of an input for the block at hand.
+// vector returns the codes of an input for the block at hand.
 func (w *worker) vector(at int) []int64 {
 	v := &w.vectors[at]
 	codes := v.codes[:w.rows]

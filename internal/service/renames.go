@@ -28,7 +28,7 @@ type renameStore interface {
 	Renames(ctx context.Context, after time.Time) ([]store.Rename, error)
 }
 
-// Renames gives spans and datasets other names, and carries what refers to them along.
+// Renames returns spans and datasets other names, and carries what refers to them along.
 type Renames struct {
 	definitions *Definitions
 	datasets    *Datasets
@@ -38,7 +38,7 @@ type Renames struct {
 // A Carried is what a rename has changed beside the name: spans, briefs and schedules that refer to it.
 type Carried []string
 
-// Span gives a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
+// Span returns a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
 func (s *Renames) Span(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Span], Carried, error) {
 	was, to = plainName(was), plainName(to)
 	if err := checkOther(was, to); err != nil {
@@ -137,7 +137,7 @@ func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool,
 	return json.Marshal(renamed)
 }
 
-// Dataset gives a dataset another name. The briefs that are about it are so under the new one.
+// Dataset returns a dataset another name. The briefs that are about it are so under the new one.
 func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
 	if err := checkOther(was, to); err != nil {
 		return nil, nil, err

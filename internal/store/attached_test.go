@@ -58,19 +58,10 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	}
 	twins := everyTwin(t, tripsTable)
 	s := openWith(t, twins)
-	ctx := context.Background()
 	s.mustLoad(t, "kept", text, ingest.ColumnHints{
 		Date: "day", Amounts: []string{"fare", "people"}, Categories: []string{"route", "channel"}, Zone: "Pacific/Auckland",
 	}, true)
-	kept, err := s.Dataset(ctx, "kept")
-	if err != nil {
-		t.Fatal(err)
-	}
-	sets := map[string]*Dataset{}
-	for _, w := range twins {
-		w.insert(t, text)
-		sets[w.name] = s.attach(t, w, kept)
-	}
+	kept, sets := s.attachAll(t, "kept", text, twins)
 	requests := 800
 	if testing.Short() {
 		requests = 120
@@ -82,6 +73,21 @@ func TestAttachedTotalsAgree(t *testing.T) {
 		testListing(t, s, name, kept, d)
 		testStays(t, rng, s, name, kept, d)
 	}
+}
+
+// attachAll puts the records of a stored dataset into all twins, and attaches them.
+func (s *Store) attachAll(t *testing.T, name, text string, twins []twin) (kept *Dataset, sets map[string]*Dataset) {
+	t.Helper()
+	kept, err := s.Dataset(context.Background(), name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sets = map[string]*Dataset{}
+	for _, w := range twins {
+		w.insert(t, text)
+		sets[w.name] = s.attach(t, w, kept)
+	}
+	return kept, sets
 }
 
 // alike puts a request to a stored dataset, to the file and to all twins.
@@ -137,19 +143,10 @@ func TestAttachedTimesAgree(t *testing.T) {
 	text := regexp.MustCompile(`\.\d+Z`).ReplaceAllString(clockedCSV(rng, clock, change, 300), "Z")
 	twins := everyTwin(t, clockedTable)
 	s := openWith(t, twins)
-	ctx := context.Background()
 	s.mustLoad(t, "clocked", text, ingest.ColumnHints{
 		Date: "at", Amounts: []string{"people"}, Categories: []string{"gate"}, Zone: "Australia/Lord_Howe", DayStarts: "04:00",
 	}, true)
-	kept, err := s.Dataset(ctx, "clocked")
-	if err != nil {
-		t.Fatal(err)
-	}
-	sets := map[string]*Dataset{}
-	for _, w := range twins {
-		w.insert(t, text)
-		sets[w.name] = s.attach(t, w, kept)
-	}
+	kept, sets := s.attachAll(t, "clocked", text, twins)
 	requests := 200
 	if testing.Short() {
 		requests = 40

@@ -36,7 +36,7 @@ var conversions = map[[2]dataset.Type]conversion{
 	{dataset.Number, dataset.Date}: {eightDigits, "a date such as 20260903", "to_date(%s::text, 'YYYYMMDD')"},
 }
 
-// retype gives columns other types where all of their values allow it, and makes the sums anew where the columns that they
+// retype returns columns other types where all of their values allow it, and makes the sums anew where the columns that they
 // are of have changed. before is the schema so far.
 func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
 	var changed []int

@@ -97,7 +97,7 @@ func (f *loadRollup) none() *rollup {
 	return c
 }
 
-// splitRows tells rows with a day from those without.
+// splitRows separates rows with a day from those without.
 func splitRows(rows []sumRow) (dated, undated []sumRow) {
 	for _, r := range rows {
 		if r.dated {

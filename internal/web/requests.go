@@ -23,7 +23,7 @@ var requestName = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
 // nameLength is how long the names are that requests are given here.
 const nameLength = 12
 
-// named gives each request a name: the caller's, where there is a fit one.
+// named returns each request a name: the caller's, where there is a fit one.
 func named(c *gin.Context) {
 	name := c.GetHeader(requestHeader)
 	if !requestName.MatchString(name) {

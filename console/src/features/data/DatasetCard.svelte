@@ -226,7 +226,7 @@
       <div class="mt-4 flex flex-wrap items-center gap-2">
         {#if removing}
           <span
-            >{#if d.attached}Let go of {d.name}? Its table stays as it is.{:else}Remove {d.name} with its {d.records.toLocaleString(
+            >{#if d.attached}Remove {d.name}? Its table stays as it is.{:else}Remove {d.name} with its {d.records.toLocaleString(
                 'en',
               )} records?{/if}
             {#if usedBy.length > 0}<b>It is used by {usedBy.join(', ')}, which then say that it is not there.</b
