@@ -411,6 +411,57 @@ func (e Unit) Valid() bool {
 	}
 }
 
+// Access defines model for Access.
+type Access struct {
+	// MinRecords Of how many records a total has to be made for those; 5 where nothing is said
+	MinRecords *int `json:"min_records,omitempty"`
+
+	// Records Groups that see its records
+	Records *[]Name `json:"records,omitempty"`
+
+	// Totals Groups that see its totals only
+	Totals *[]Name `json:"totals,omitempty"`
+}
+
+// Account defines model for Account.
+type Account struct {
+	CreatedAt time.Time `json:"created_at"`
+	Disabled  bool      `json:"disabled"`
+	Groups    []string  `json:"groups"`
+	Name      string    `json:"name"`
+	Role      Role      `json:"role"`
+
+	// SignedInAt The last time
+	SignedInAt *time.Time `json:"signed_in_at,omitempty"`
+
+	// SignsOn It signs on by the provider, which says its role and groups
+	SignsOn bool `json:"signs_on"`
+}
+
+// AccountChange defines model for AccountChange.
+type AccountChange struct {
+	Disabled *bool   `json:"disabled,omitempty"`
+	Groups   *Groups `json:"groups,omitempty"`
+	Role     *Role   `json:"role,omitempty"`
+}
+
+// AccountName Example: ines
+type AccountName = string
+
+// AccountRequest defines model for AccountRequest.
+type AccountRequest struct {
+	Groups *Groups `json:"groups,omitempty"`
+
+	// Name Example: ines
+	Name AccountName `json:"name"`
+	Role Role        `json:"role"`
+}
+
+// Accounts defines model for Accounts.
+type Accounts struct {
+	Items []Account `json:"items"`
+}
+
 // AgeingAnswer defines model for AgeingAnswer.
 type AgeingAnswer = ageing.Answer
 
@@ -482,6 +533,35 @@ type Attached struct {
 	// Key The column that tells the records apart; absent where there is none
 	Key   *string `json:"key,omitempty"`
 	Table string  `json:"table"`
+}
+
+// AuditEntry defines model for AuditEntry.
+type AuditEntry struct {
+	// Account Empty where it is the service itself
+	Account string `json:"account"`
+
+	// Action Example: changed
+	Action  string                 `json:"action"`
+	Address string                 `json:"address"`
+	At      time.Time              `json:"at"`
+	Detail  map[string]interface{} `json:"detail"`
+	Id      int64                  `json:"id"`
+
+	// Kind Example: span
+	Kind string `json:"kind"`
+
+	// Means session, key, none, server (a command on the server) or service
+	Means string `json:"means"`
+	Name  string `json:"name"`
+
+	// Request The name of the request
+	Request string `json:"request"`
+}
+
+// AuditPage defines model for AuditPage.
+type AuditPage struct {
+	Items []AuditEntry `json:"items"`
+	Next  *string      `json:"next,omitempty"`
 }
 
 // BookChange defines model for BookChange.
@@ -816,9 +896,12 @@ type Dataset struct {
 	Epoch *string `json:"epoch,omitempty"`
 
 	// Grain The unit that a record stands for; absent for the day alone
-	Grain  *string    `json:"grain,omitempty"`
-	Name   string     `json:"name"`
-	Newest *civil.Day `json:"newest,omitempty"`
+	Grain *string `json:"grain,omitempty"`
+
+	// MinRecords You see its totals only, of at least so many records each; absent where you see its records
+	MinRecords *int64     `json:"min_records,omitempty"`
+	Name       string     `json:"name"`
+	Newest     *civil.Day `json:"newest,omitempty"`
 
 	// NoRecords What a sum without a record means
 	NoRecords DatasetNoRecords `json:"no_records"`
@@ -858,6 +941,27 @@ type DatasetDescriptionGrain string
 
 // DatasetDescriptionNoRecords What a sum without a record means: zero, as of sales, or that it is not known, as of readings
 type DatasetDescriptionNoRecords string
+
+// DatasetSize defines model for DatasetSize.
+type DatasetSize struct {
+	// Bytes Of its records, with their index
+	Bytes int64 `json:"bytes"`
+
+	// Database Where its records are, should that be elsewhere
+	Database *string `json:"database,omitempty"`
+
+	// LoadedAt When its newest load was made
+	LoadedAt *time.Time `json:"loaded_at,omitempty"`
+	Loads    int64      `json:"loads"`
+	Name     string     `json:"name"`
+	Records  int64      `json:"records"`
+
+	// SumsBytes Of its sums
+	SumsBytes int64 `json:"sums_bytes"`
+
+	// Trouble Why what it holds is not known just now
+	Trouble *string `json:"trouble,omitempty"`
+}
 
 // DatasetsPage defines model for DatasetsPage.
 type DatasetsPage struct {
@@ -1070,6 +1174,9 @@ type Finding = span.Finding
 // Flags defines model for Flags.
 type Flags = []string
 
+// Groups defines model for Groups.
+type Groups = []Name
+
 // HolidayList defines model for HolidayList.
 type HolidayList struct {
 	Author     string                `json:"author"`
@@ -1093,6 +1200,47 @@ type Interval = civil.Interval
 
 // Intervals defines model for Intervals.
 type Intervals = civil.Set
+
+// Key defines model for Key.
+type Key struct {
+	Account   string    `json:"account"`
+	CreatedAt time.Time `json:"created_at"`
+
+	// Datasets Those that it is for; none is all that its account sees
+	Datasets  []string   `json:"datasets"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty"`
+
+	// Good It has neither run out nor been revoked
+	Good bool `json:"good"`
+
+	// Hint How it begins
+	Hint      string     `json:"hint"`
+	Id        int64      `json:"id"`
+	Name      string     `json:"name"`
+	RevokedAt *time.Time `json:"revoked_at,omitempty"`
+	Role      Role       `json:"role"`
+
+	// UsedAt The last time, to the minute
+	UsedAt *time.Time `json:"used_at,omitempty"`
+}
+
+// KeyRequest defines model for KeyRequest.
+type KeyRequest struct {
+	Datasets *[]Name `json:"datasets,omitempty"`
+
+	// ExpiresOn The last day on which it is good, in the zone of the service; left out, it does not run out
+	ExpiresOn *civil.Day `json:"expires_on,omitempty"`
+
+	// Name Lower-case letters, digits and hyphens, beginning with a letter
+	Name Name `json:"name"`
+	Role Role `json:"role"`
+}
+
+// KeysPage defines model for KeysPage.
+type KeysPage struct {
+	Items []Key   `json:"items"`
+	Next  *string `json:"next,omitempty"`
+}
 
 // Label A value of a category, null for blank; or what stands for all values, or for those beyond the top ones
 type Label = dataset.Label
@@ -1131,6 +1279,30 @@ type Lines = query.Lines
 
 // Lineup defines model for Lineup.
 type Lineup = query.Lineup
+
+// LinkRequest defines model for LinkRequest.
+type LinkRequest struct {
+	// Link What stands after the number sign of the link
+	Link string `json:"link"`
+}
+
+// LinkState defines model for LinkState.
+type LinkState struct {
+	// First It makes the first administrator, who chooses a name
+	First bool `json:"first"`
+
+	// Name Of the account
+	Name *string `json:"name,omitempty"`
+}
+
+// LinkUse defines model for LinkUse.
+type LinkUse struct {
+	Link string `json:"link"`
+
+	// Name For the first administrator only
+	Name     *string `json:"name,omitempty"`
+	Password string  `json:"password"`
+}
 
 // Load defines model for Load.
 type Load struct {
@@ -1183,8 +1355,37 @@ type Names struct {
 	Items []string `json:"items"`
 }
 
+// NewAccount defines model for NewAccount.
+type NewAccount struct {
+	Account   Account   `json:"account"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Link      string    `json:"link"`
+}
+
+// NewKey defines model for NewKey.
+type NewKey struct {
+	Key Key `json:"key"`
+
+	// Secret What programs show: Authorization: Bearer …
+	Secret string `json:"secret"`
+}
+
 // Note defines model for Note.
 type Note = table.Note
+
+// OneTimeLink defines model for OneTimeLink.
+type OneTimeLink struct {
+	ExpiresAt time.Time `json:"expires_at"`
+
+	// Link Where its owner sets a password, once: to be handed on by a way that nobody else reads
+	Link string `json:"link"`
+}
+
+// PasswordChange defines model for PasswordChange.
+type PasswordChange struct {
+	Current  string `json:"current"`
+	Password string `json:"password"`
+}
 
 // Preview defines model for Preview.
 type Preview struct {
@@ -1547,6 +1748,9 @@ type RestoreRequest struct {
 	Version int64   `json:"version"`
 }
 
+// Role defines model for Role.
+type Role = string
+
 // Row defines model for Row.
 type Row = table.Row
 
@@ -1593,10 +1797,100 @@ type ScheduleRun struct {
 	Created int `json:"created"`
 }
 
+// ScheduleState defines model for ScheduleState.
+type ScheduleState struct {
+	Brief     string     `json:"brief"`
+	CreatedAt *time.Time `json:"created_at,omitempty"`
+	Days      string     `json:"days"`
+
+	// Deliveries What became of what that one brought
+	Deliveries *[]string `json:"deliveries,omitempty"`
+
+	// Failed A delivery of it failed
+	Failed *bool  `json:"failed,omitempty"`
+	Name   string `json:"name"`
+
+	// Receipt The last that it created
+	Receipt *int64 `json:"receipt,omitempty"`
+
+	// Through Every day through this one is done
+	Through civil.Day `json:"through"`
+}
+
 // SchedulesPage defines model for SchedulesPage.
 type SchedulesPage struct {
 	Items []Schedule `json:"items"`
 	Next  *string    `json:"next,omitempty"`
+}
+
+// ServiceState defines model for ServiceState.
+type ServiceState struct {
+	DatabaseBytes int64           `json:"database_bytes"`
+	Datasets      []DatasetSize   `json:"datasets"`
+	Schedules     []ScheduleState `json:"schedules"`
+
+	// Since When it was started
+	Since time.Time `json:"since"`
+
+	// Slow The slowest questions since it was started, the slowest first
+	Slow    []SlowQuestion `json:"slow"`
+	Version string         `json:"version"`
+}
+
+// Session defines model for Session.
+type Session struct {
+	Address string `json:"address"`
+
+	// Agent How the browser calls itself
+	Agent     string    `json:"agent"`
+	CreatedAt time.Time `json:"created_at"`
+
+	// Current It is the one that this is asked by
+	Current   bool      `json:"current"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Id        int64     `json:"id"`
+
+	// UsedAt To the minute
+	UsedAt time.Time `json:"used_at"`
+}
+
+// SessionState defines model for SessionState.
+type SessionState struct {
+	// Accounts Whether callers have to be signed in; without, everybody is local, and administrator
+	Accounts bool     `json:"accounts"`
+	Groups   []string `json:"groups"`
+
+	// Key The name of the key that is called by
+	Key  *string `json:"key,omitempty"`
+	Name *string `json:"name,omitempty"`
+
+	// Role reader, analyst or administrator; empty where nobody is signed in
+	Role string `json:"role"`
+
+	// SignOn What the provider of single sign-on is called, where there is one
+	SignOn   *string `json:"sign_on,omitempty"`
+	SignedIn bool    `json:"signed_in"`
+}
+
+// Sessions defines model for Sessions.
+type Sessions struct {
+	Items []Session `json:"items"`
+}
+
+// SignInRequest defines model for SignInRequest.
+type SignInRequest struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+}
+
+// SlowQuestion defines model for SlowQuestion.
+type SlowQuestion struct {
+	Account   string    `json:"account"`
+	At        time.Time `json:"at"`
+	Dataset   *string   `json:"dataset,omitempty"`
+	Operation string    `json:"operation"`
+	Request   string    `json:"request"`
+	Seconds   float32   `json:"seconds"`
 }
 
 // Span defines model for Span.
@@ -1907,6 +2201,26 @@ type TypeParam = []string
 // ZoneParam defines model for zoneParam.
 type ZoneParam = string
 
+// SearchAuditParams defines parameters for SearchAudit.
+type SearchAuditParams struct {
+	Account *string `form:"account,omitempty" json:"account,omitempty"`
+	Action  *string `form:"action,omitempty" json:"action,omitempty"`
+	Kind    *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Name    *string `form:"name,omitempty" json:"name,omitempty"`
+
+	// From The first day, in the zone of the service
+	From *string `form:"from,omitempty" json:"from,omitempty"`
+
+	// Through The last day, inside
+	Through *string `form:"through,omitempty" json:"through,omitempty"`
+
+	// Limit How many to give at most
+	Limit *LimitParam `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After The `next` of the page before
+	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // LoadBookParams defines parameters for LoadBook.
 type LoadBookParams struct {
 	// Preview Change nothing
@@ -2019,6 +2333,12 @@ type RemoveDatasetParams struct {
 
 // DescribeDatasetParams defines parameters for DescribeDataset.
 type DescribeDatasetParams struct {
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
+// PutAccessParams defines parameters for PutAccess.
+type PutAccessParams struct {
 	// IfMatch The ETag of what is changed; required to change
 	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
 }
@@ -2232,6 +2552,18 @@ type ListHolidayListVersionsParams struct {
 	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// ListKeysParams defines parameters for ListKeys.
+type ListKeysParams struct {
+	// All Those of all accounts; for administrators
+	All *bool `form:"all,omitempty" json:"all,omitempty"`
+
+	// Limit How many to give at most
+	Limit *LimitParam `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After The `next` of the page before
+	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // ListReceiptsParams defines parameters for ListReceipts.
 type ListReceiptsParams struct {
 	// Limit How many to give at most
@@ -2254,6 +2586,17 @@ type ListSchedulesParams struct {
 
 	// After The `next` of the page before
 	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
+}
+
+// ReturnFromSignOnParams defines parameters for ReturnFromSignOn.
+type ReturnFromSignOnParams struct {
+	Code             *string `form:"code,omitempty" json:"code,omitempty"`
+	State            *string `form:"state,omitempty" json:"state,omitempty"`
+	Error            *string `form:"error,omitempty" json:"error,omitempty"`
+	ErrorDescription *string `form:"error_description,omitempty" json:"error_description,omitempty"`
+	SessionState     *string `form:"session_state,omitempty" json:"session_state,omitempty"`
+	Iss              *string `form:"iss,omitempty" json:"iss,omitempty"`
+	Scope            *string `form:"scope,omitempty" json:"scope,omitempty"`
 }
 
 // ListSpansParams defines parameters for ListSpans.
@@ -2301,6 +2644,12 @@ type ListSpanVersionsParams struct {
 	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// AddAccountJSONRequestBody defines body for AddAccount for application/json ContentType.
+type AddAccountJSONRequestBody = AccountRequest
+
+// ChangeAccountJSONRequestBody defines body for ChangeAccount for application/json ContentType.
+type ChangeAccountJSONRequestBody = AccountChange
+
 // AgeJSONRequestBody defines body for Age for application/json ContentType.
 type AgeJSONRequestBody = AgeingQuestion
 
@@ -2337,6 +2686,9 @@ type CheckJSONRequestBody = CheckRequest
 // DescribeDatasetJSONRequestBody defines body for DescribeDataset for application/json ContentType.
 type DescribeDatasetJSONRequestBody = DatasetDescription
 
+// PutAccessJSONRequestBody defines body for PutAccess for application/json ContentType.
+type PutAccessJSONRequestBody = Access
+
 // AttachTableJSONRequestBody defines body for AttachTable for application/json ContentType.
 type AttachTableJSONRequestBody = AttachRequest
 
@@ -2361,8 +2713,20 @@ type PutHolidayListJSONRequestBody = HolidayListDefinition
 // RestoreHolidayListJSONRequestBody defines body for RestoreHolidayList for application/json ContentType.
 type RestoreHolidayListJSONRequestBody = RestoreRequest
 
+// CreateKeyJSONRequestBody defines body for CreateKey for application/json ContentType.
+type CreateKeyJSONRequestBody = KeyRequest
+
 // LineUpJSONRequestBody defines body for LineUp for application/json ContentType.
 type LineUpJSONRequestBody = Lines
+
+// OpenLinkJSONRequestBody defines body for OpenLink for application/json ContentType.
+type OpenLinkJSONRequestBody = LinkRequest
+
+// UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
+type UseLinkJSONRequestBody = LinkUse
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordChange
 
 // CreateReceiptJSONRequestBody defines body for CreateReceipt for application/json ContentType.
 type CreateReceiptJSONRequestBody = ReceiptRequest
@@ -2384,6 +2748,9 @@ type ResolveTimelineJSONRequestBody = TimelineRequest
 
 // AddScheduleJSONRequestBody defines body for AddSchedule for application/json ContentType.
 type AddScheduleJSONRequestBody = ScheduleDefinition
+
+// SignInJSONRequestBody defines body for SignIn for application/json ContentType.
+type SignInJSONRequestBody = SignInRequest
 
 // AddSpanJSONRequestBody defines body for AddSpan for application/json ContentType.
 type AddSpanJSONRequestBody = SpanDefinition

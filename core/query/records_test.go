@@ -34,7 +34,7 @@ type memory struct {
 
 // as names the records.
 func (m memory) as(name string) Records {
-	return Records{name, m.schema, m, func(_ context.Context, date string) (tally.Coverage, error) {
+	return Records{Name: name, Schema: m.schema, Source: m, Covered: func(_ context.Context, date string) (tally.Coverage, error) {
 		var c tally.Coverage
 		at, err := m.schema.DateColumn(date)
 		if err != nil || at != m.schema.Day() {

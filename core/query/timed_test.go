@@ -54,7 +54,7 @@ func (c clocked) Partials(_ context.Context, p *tally.Plan, into tally.Collector
 }
 
 func (c clocked) records() Records {
-	return Records{"gates", c.schema, c, func(context.Context, string) (tally.Coverage, error) {
+	return Records{Name: "gates", Schema: c.schema, Source: c, Covered: func(context.Context, string) (tally.Coverage, error) {
 		var all tally.Coverage
 		for _, m := range c.moments {
 			all.Add(c.clock.DayOf(m))

@@ -49,7 +49,13 @@ func (a *app) client() (*client.ClientWithResponses, error) {
 	if err != nil {
 		return nil, err
 	}
-	return client.NewClientWithResponses(server + "/api/v1")
+	options := []client.ClientOption{}
+	if key, err := shownKey(server); err != nil {
+		return nil, err
+	} else if key != nil {
+		options = append(options, key)
+	}
+	return client.NewClientWithResponses(server+"/api/v1", options...)
 }
 
 // response is an answer of the service, as it is generated.

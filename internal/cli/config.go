@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"vastspan/internal/service"
+	"vastspan/internal/signon"
 )
 
 // A configuration is the file of serve --config: the databases in which tables may be attached, and the flags of serve by their
@@ -20,23 +21,30 @@ import (
 type configuration struct {
 	Databases map[string]service.DatabaseDefinition `yaml:"databases"`
 
-	Address           *string `yaml:"address"`
-	Data              *string `yaml:"data"`
-	Database          *string `yaml:"database"`
-	DatabasePort      *int    `yaml:"database_port"`
-	Zone              *string `yaml:"zone"`
-	DayStarts         *string `yaml:"day_starts"`
-	Log               *string `yaml:"log"`
-	LogRequests       *bool   `yaml:"log_requests"`
-	StopWithin        *string `yaml:"stop_within"`
-	TLSCertificate    *string `yaml:"tls_certificate"`
-	TLSKey            *string `yaml:"tls_key"`
-	DeliverInto       *string `yaml:"deliver_into"`
-	WebhookSecretFile *string `yaml:"webhook_secret_file"`
-	MailServer        *string `yaml:"mail_server"`
-	MailFrom          *string `yaml:"mail_from"`
-	MailUser          *string `yaml:"mail_user"`
-	MailPasswordFile  *string `yaml:"mail_password_file"`
+	// SignOn is the provider of single sign-on.
+	SignOn *signon.Definition `yaml:"sign_on" flag:"-"`
+
+	Address           *string   `yaml:"address"`
+	Data              *string   `yaml:"data"`
+	Database          *string   `yaml:"database"`
+	DatabasePort      *int      `yaml:"database_port"`
+	Zone              *string   `yaml:"zone"`
+	DayStarts         *string   `yaml:"day_starts"`
+	Log               *string   `yaml:"log"`
+	LogRequests       *bool     `yaml:"log_requests"`
+	StopWithin        *string   `yaml:"stop_within"`
+	TLSCertificate    *string   `yaml:"tls_certificate"`
+	TLSKey            *string   `yaml:"tls_key"`
+	Accounts          *bool     `yaml:"accounts"`
+	PublicURL         *string   `yaml:"public_url"`
+	TrustedProxy      *[]string `yaml:"trusted_proxy"`
+	AuditTo           *string   `yaml:"audit_to"`
+	DeliverInto       *string   `yaml:"deliver_into"`
+	WebhookSecretFile *string   `yaml:"webhook_secret_file"`
+	MailServer        *string   `yaml:"mail_server"`
+	MailFrom          *string   `yaml:"mail_from"`
+	MailUser          *string   `yaml:"mail_user"`
+	MailPasswordFile  *string   `yaml:"mail_password_file"`
 }
 
 // readConfig reads the configuration, strictly: a key that is not known is an error with its line.
@@ -53,7 +61,7 @@ func (s *serving) readConfig(cmd *cobra.Command) error {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return fmt.Errorf("%s: %s", s.config, yaml.FormatError(err, false, false))
 	}
-	s.databases = c.Databases
+	s.databases, s.signOn = c.Databases, c.SignOn
 	return c.apply(cmd, s.config)
 }
 
@@ -62,7 +70,7 @@ func (c *configuration) apply(cmd *cobra.Command, file string) error {
 	fields := reflect.ValueOf(c).Elem()
 	for i := range fields.NumField() {
 		value := fields.Field(i)
-		if value.Kind() != reflect.Pointer || value.IsNil() {
+		if value.Kind() != reflect.Pointer || value.IsNil() || fields.Type().Field(i).Tag.Get("flag") == "-" {
 			continue
 		}
 		key := fields.Type().Field(i).Tag.Get("yaml")
@@ -70,7 +78,11 @@ func (c *configuration) apply(cmd *cobra.Command, file string) error {
 		if cmd.Flags().Changed(name) {
 			continue
 		}
-		if err := cmd.Flags().Set(name, fmt.Sprint(value.Elem())); err != nil {
+		text := fmt.Sprint(value.Elem())
+		if list, ok := value.Interface().(*[]string); ok {
+			text = strings.Join(*list, ",")
+		}
+		if err := cmd.Flags().Set(name, text); err != nil {
 			return fmt.Errorf("%s: %s: %w", file, key, err)
 		}
 	}

@@ -22,6 +22,7 @@ func (a *app) datasetCommand() *cobra.Command {
 		a.datasetShow(),
 		a.datasetAttach(),
 		a.datasetDescribe(),
+		a.datasetAccess(),
 		a.datasetRename(),
 		a.datasetRemove(),
 	)

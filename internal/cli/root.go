@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -40,6 +41,7 @@ type app struct {
 	print    *print.Printer
 	server   string // the service's address, from --server
 	file     outFile
+	typed    *bufio.Reader // standard input, where it is read line by line
 }
 
 // usageError is the error of words that make no command.
@@ -97,7 +99,7 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 		a.spanCommand, a.datasetCommand, a.databaseCommand,
 		a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand, a.elapsedCommand,
 		a.daysCommand, a.bookCommand, a.calendarCommand, a.holidaysCommand, a.serveCommand, a.demoCommand,
-		a.backupCommand, a.restoreCommand,
+		a.backupCommand, a.restoreCommand, a.userCommand, a.signInCommand, a.signOutCommand, a.whoCommand, a.keyCommand, a.auditCommand,
 	} {
 		root.AddCommand(command())
 	}

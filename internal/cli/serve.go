@@ -21,6 +21,7 @@ import (
 	"vastspan/api/client"
 	"vastspan/internal/postgres"
 	"vastspan/internal/service"
+	"vastspan/internal/signon"
 	"vastspan/internal/web"
 )
 
@@ -39,6 +40,11 @@ type serving struct {
 	certificate  string
 	key          string
 	tls          *tls.Config
+	accounts     bool
+	publicURL    string
+	proxies      []string
+	auditTo      string
+	signOn       *signon.Definition
 	delivering
 }
 
@@ -104,6 +110,12 @@ What is bounded:
 		"URL of a PostgreSQL database that somebody else runs, without its password (default: $VASTSPAN_DATABASE)",
 	)
 	c.Flags().IntVar(&s.databasePort, "database-port", 0, "port of the private database, on loopback; 0 takes any that is free")
+	c.Flags().BoolVar(&s.accounts, "accounts", false,
+		"callers have to sign in; always so once there is an account. Without, everybody on this machine is administrator")
+	c.Flags().StringVar(&s.publicURL, "public-url", "", "address under which browsers reach the service, such as https://reports.example")
+	c.Flags().StringSliceVar(&s.proxies, "trusted-proxy", nil,
+		"address or range of a proxy whose X-Forwarded-For is taken for where a request comes from; may be repeated")
+	c.Flags().StringVar(&s.auditTo, "audit-to", "", "file to which the audit is written away as lines of JSON; - is standard error")
 	c.Flags().StringVar(&s.config, "config", "",
 		"YAML file of these settings, with underscores for hyphens, and of the databases in which tables may be attached")
 	_ = c.MarkFlagFilename("config", "yaml", "yml")
@@ -176,6 +188,10 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	if err := s.readCertificate(); err != nil {
 		return err
 	}
+	settings, err := s.settings()
+	if err != nil {
+		return err
+	}
 	listener, err := a.listen(ctx, s)
 	if err != nil {
 		return err
@@ -202,11 +218,26 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 			return err
 		}
 	}
-	handler, err := web.Handler(svc, web.Settings{Version: Version(), LogRequests: s.logRequests})
+	first, err := svc.Accounts.Begin(ctx, s.accounts)
+	if err != nil {
+		return err
+	}
+	if settings.SignOn, err = s.provider(listener); err != nil {
+		return err
+	}
+	handler, err := web.Handler(svc, *settings)
+	if err != nil {
+		return err
+	}
+	audit, err := a.auditFile(ctx, s, svc)
 	if err != nil {
 		return err
 	}
 	var background sync.WaitGroup
+	if audit != nil {
+		defer func() { err = errors.Join(err, audit.Close()) }()
+		background.Go(func() { svc.Audit.Keep(ctx, audit) })
+	}
 	background.Go(func() { svc.DayTables.Keep(ctx) })
 	background.Go(func() { svc.Schedules.Keep(ctx) })
 	background.Go(func() { svc.Deliveries.Keep(ctx) })
@@ -214,7 +245,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		stop()
 		background.Wait()
 	}()
-	a.announce(listener, s.tls != nil)
+	a.announce(listener, s, first)
 	return web.Serve(ctx, listener, handler, web.Serving{TLS: s.tls, StopWithin: s.stopWithin})
 }
 
@@ -242,16 +273,28 @@ func bounded(_ []string, at slog.Attr) slog.Attr {
 	return at
 }
 
-// announce says where the service is, and how a client reaches it where that is not the default.
-func (a *app) announce(l net.Listener, secure bool) {
-	address := l.Addr().String()
-	scheme := "http://"
-	if secure {
-		scheme = "https://"
+// base is the address under which the service is reached.
+func (s *serving) base(l net.Listener) string {
+	switch {
+	case s.publicURL != "":
+		return strings.TrimSuffix(s.publicURL, "/")
+	case s.tls != nil:
+		return "https://" + l.Addr().String()
 	}
-	a.print.Linef("Vast Span is at %s%s", scheme, address)
-	if address != defaultAddress || secure {
-		a.print.Linef("For clients: export VASTSPAN_SERVER=%s%s", scheme, address)
+	return "http://" + l.Addr().String()
+}
+
+// announce says where the service is, how a client reaches it where that is not the default, and, where there is nobody yet who
+// could sign in, where the first administrator is made.
+func (a *app) announce(l net.Listener, s *serving, first string) {
+	address := s.base(l)
+	a.print.Linef("Vast Span is at %s", address)
+	if address != defaultServer {
+		a.print.Linef("For clients: export VASTSPAN_SERVER=%s", address)
+	}
+	if first != "" {
+		a.print.Linef("There is no administrator yet. Make the first one here, once, within %d hours:", int(service.FirstLasts.Hours()))
+		a.print.Linef("  %s%s%s", address, web.LinkPath, first)
 	}
 	a.print.Linef("Ctrl-C stops it.")
 }
@@ -316,7 +359,8 @@ const portsTried = 100
 
 // listen opens the address. Where the default one is taken it says by whom, and takes the next free one.
 func (a *app) listen(ctx context.Context, s *serving) (net.Listener, error) {
-	l, err := web.Listen(s.address)
+	beyond := s.beyond()
+	l, err := web.Listen(s.address, beyond)
 	if !errors.Is(err, syscall.EADDRINUSE) || s.chosen {
 		return l, err
 	}
@@ -330,11 +374,11 @@ func (a *app) listen(ctx context.Context, s *serving) (net.Listener, error) {
 		return nil, err
 	}
 	for next := port + 1; next < port+portsTried; next++ {
-		if l, err := web.Listen(net.JoinHostPort(host, fmt.Sprint(next))); err == nil {
+		if l, err := web.Listen(net.JoinHostPort(host, fmt.Sprint(next)), beyond); err == nil {
 			return l, nil
 		}
 	}
-	return web.Listen(net.JoinHostPort(host, "0"))
+	return web.Listen(net.JoinHostPort(host, "0"), beyond)
 }
 
 // whoListens says who answers at an address: a service of ours, or another program.

@@ -13,12 +13,15 @@ type Kind int
 
 // The kinds.
 const (
-	Invalid  Kind = iota // the request says something that cannot be carried out
-	NotFound             // what it names does not exist
-	Conflict             // what exists does not allow it
-	Stale                // what it changes has changed since
-	Required             // a change does not say what it changes
-	Passing              // it cannot be served just now, and may be later
+	Invalid   Kind = iota // the request says something that cannot be carried out
+	NotFound              // what it names does not exist
+	Conflict              // what exists does not allow it
+	Stale                 // what it changes has changed since
+	Required              // a change does not say what it changes
+	Passing               // it cannot be served just now, and may be later
+	SignedOut             // nobody is signed in
+	Forbidden             // who asks may not
+	TooMany               // it was tried too often
 )
 
 // The codes.
@@ -35,6 +38,9 @@ const (
 	CodeIfMatch       = "if_match_required"
 	CodeElsewhere     = "elsewhere"
 	CodeUnavailable   = "unavailable"
+	CodeSignIn        = "sign_in"
+	CodeNotAllowed    = "not_allowed"
+	CodeTooMany       = "too_many_tries"
 )
 
 // Error is a refusal.

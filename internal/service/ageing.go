@@ -8,6 +8,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/internal/access"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -36,7 +37,7 @@ func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Quest
 	if q.Dataset == "" {
 		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/dataset", Err: errors.New("expected a dataset")}
 	}
-	d, err := s.store.Dataset(ctx, q.Dataset)
+	d, err := visible(ctx, s.store, q.Dataset, access.Records)
 	if err != nil {
 		return nil, err
 	}

@@ -61,6 +61,11 @@ func (c Clock) DayStarts() civil.TimeOfDay { return c.by.DayStarts() }
 // String names the zone, and the time at which days start where it is not midnight.
 func (c Clock) String() string { return c.by.String() }
 
+// DayBegins returns the moment at which a day begins.
+func (c Clock) DayBegins(day civil.Day) time.Time {
+	return time.UnixMicro(int64(c.by.StartOf(day))).UTC()
+}
+
 // Today returns the day it is now.
 func (c Clock) Today() civil.Day {
 	if c.today != nil {

@@ -13,6 +13,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/naming"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -29,6 +30,7 @@ type datasetStore interface {
 	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
 	RemoveDataset(ctx context.Context, name string, check func(*store.Dataset) error) error
 	Describe(ctx context.Context, name string, change func(*store.Dataset) error) (*store.Dataset, error)
+	SetRules(ctx context.Context, name string, rules *access.Rules, check func(*store.Dataset) error) (*store.Dataset, error)
 	LoadFile(ctx context.Context, in store.LoadInput) (*store.Load, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	Load(ctx context.Context, d *store.Dataset, id int64) (*store.Load, error)
@@ -61,6 +63,7 @@ func (s *Datasets) List(ctx context.Context, p Paging) (Page[Dataset], error) {
 	if err != nil {
 		return Page[Dataset]{}, err
 	}
+	sets = slices.DeleteFunc(sets, func(d store.Dataset) bool { return levelOf(ctx, &d) == access.Nothing })
 	page, err := pageOf(sets, p, func(d store.Dataset) string { return d.Name })
 	if err != nil {
 		return Page[Dataset]{}, err
@@ -78,7 +81,7 @@ func (s *Datasets) List(ctx context.Context, p Paging) (Page[Dataset], error) {
 
 // Get finds a dataset.
 func (s *Datasets) Get(ctx context.Context, name string) (*Dataset, error) {
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Totals)
 	if err != nil {
 		return nil, err
 	}
@@ -96,9 +99,42 @@ func checkDescribed(d *store.Dataset, from int64) error {
 	return nil
 }
 
+// Access returns the rules about who sees what of a dataset; empty ones where everybody does.
+func (s *Datasets) Access(ctx context.Context, name string) (*Dataset, access.Rules, error) {
+	d, err := s.Get(ctx, name)
+	if err != nil || d.Rules == nil {
+		return d, access.Rules{}, err
+	}
+	return d, *d.Rules, nil
+}
+
+// PutAccess puts rules about who sees what of a dataset in place, from the description that the change was made from; rules
+// without groups let everybody see its records.
+func (s *Datasets) PutAccess(ctx context.Context, name string, rules access.Rules, from int64) (*Dataset, error) {
+	var err error
+	if rules.Records, err = checkGroups(rules.Records); err != nil {
+		return nil, err
+	}
+	if rules.Totals, err = checkGroups(rules.Totals); err != nil {
+		return nil, err
+	}
+	if err := rules.Check(); err != nil {
+		return nil, err
+	}
+	kept := &rules
+	if rules.Empty() {
+		kept = nil
+	}
+	d, err := s.store.SetRules(ctx, name, kept, func(d *store.Dataset) error { return checkDescribed(d, from) })
+	if err != nil {
+		return nil, err
+	}
+	return s.holding(ctx, d)
+}
+
 // Users lists what is about a dataset: briefs, and the schedules that make receipts of them.
 func (s *Datasets) Users(ctx context.Context, name string) ([]string, error) {
-	if _, err := s.store.Dataset(ctx, name); err != nil {
+	if _, err := visible(ctx, s.store, name, access.Totals); err != nil {
 		return nil, err
 	}
 	l, err := s.definitions.Library(ctx)
@@ -131,7 +167,7 @@ func (s *Datasets) Remove(ctx context.Context, name string, from int64, anyway b
 // newestOf returns the newest day of a dataset by one of its dates, with the moment after its newest record where that
 // holds times; false where it has none.
 func newestOf(ctx context.Context, st recordSource, name, date string) (civil.AsOf, bool, error) {
-	d, err := st.Dataset(ctx, name)
+	d, err := visible(ctx, st, name, access.Totals)
 	if err != nil {
 		return civil.AsOf{}, false, err
 	}
@@ -204,6 +240,9 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	switch {
 	case err == nil:
 		p.Exists, p.Schema = true, d.Schema
+		if err := mayLoad(ctx, f.Dataset, d); err != nil {
+			return nil, err
+		}
 		if err := d.Here(notLoaded); err != nil {
 			return nil, err
 		}
@@ -303,7 +342,7 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 // Loads lists a dataset's loads, newest first.
 func (s *Datasets) Loads(ctx context.Context, name string, p Paging) (Page[store.Load], error) {
 	var page Page[store.Load]
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Records)
 	if err != nil {
 		return page, err
 	}
@@ -333,15 +372,22 @@ func numberAfter(text string) (int64, error) {
 
 // GetLoad finds a load.
 func (s *Datasets) GetLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Records)
 	if err != nil {
 		return nil, err
 	}
 	return s.store.Load(ctx, d, id)
 }
 
-// UndoLoad takes a load's records out of its dataset.
+// UndoLoad takes a load's records out of its dataset: one of the caller's own, or of anybody where the caller is administrator.
 func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	load, err := s.GetLoad(ctx, name, id)
+	if err != nil {
+		return nil, err
+	}
+	if err := ownOrAdministrator(ctx, load.Author, "load "+itoa(int(id))); err != nil {
+		return nil, err
+	}
 	done, err := s.turns.take(ctx, name)
 	if err != nil {
 		return nil, err
@@ -352,7 +398,7 @@ func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.
 
 // Verify recounts a dataset's records and compares them with its day sums.
 func (s *Datasets) Verify(ctx context.Context, name string) (*store.Verification, error) {
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Records)
 	if err != nil {
 		return nil, err
 	}
@@ -379,6 +425,9 @@ type ColumnDescription struct {
 
 // Describe changes what is said about a dataset, from the description that the change was made from.
 func (s *Datasets) Describe(ctx context.Context, name string, d Description, from int64) (*Dataset, error) {
+	if _, err := visible(ctx, s.store, name, access.Records); err != nil {
+		return nil, err
+	}
 	done, err := s.turns.take(ctx, name)
 	if err != nil {
 		return nil, err
@@ -472,14 +521,16 @@ const maxValues = 500
 
 // Values lists the values of a category, the most frequent first.
 func (s *Datasets) Values(ctx context.Context, name, column string) ([]store.CategoryValue, error) {
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Totals)
 	if err != nil {
 		return nil, err
 	}
 	if err := d.Schema.CheckCategory(column); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	return s.store.Values(ctx, d, column, maxValues)
+	values, err := s.store.Values(ctx, d, column, maxValues)
+	least := int64(minRecords(ctx, d))
+	return slices.DeleteFunc(values, func(v store.CategoryValue) bool { return v.Records < least }), err
 }
 
 // All lists all datasets.

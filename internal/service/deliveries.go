@@ -37,6 +37,9 @@ type Deliveries struct {
 // Delivery is what a receipt brings to one target.
 type Delivery = store.Delivery
 
+// DeliveryState says how far a delivery is.
+type DeliveryState = store.DeliveryState
+
 // waits is how long is waited after each try that failed; after the last of them a delivery has failed.
 var waits = []time.Duration{
 	time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 3 * time.Hour, 6 * time.Hour, 12 * time.Hour, 24 * time.Hour,

@@ -30,6 +30,9 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		return nil, refused.Wrong(err)
 	}
 	d, err := s.store.Dataset(ctx, f.Dataset)
+	if err := mayLoad(ctx, f.Dataset, d); err != nil {
+		return nil, err
+	}
 	switch {
 	case err == nil:
 		if err := d.Here(notLoaded); err != nil {

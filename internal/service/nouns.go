@@ -12,6 +12,7 @@ import (
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -147,8 +148,30 @@ func (n *Noun[T]) Remove(ctx context.Context, name string, from int64, author st
 	if len(users) > 0 {
 		return refused.InUse(n.rules.what(name), users)
 	}
+	if err := n.mayRemove(ctx, name); err != nil {
+		return err
+	}
 	_, err = n.definitions.change(ctx, store.Change{Kind: n.kind, Name: name, From: from, Author: author})
 	return err
+}
+
+// mayRemove refuses the removal of a definition that somebody else created, but for administrators.
+func (n *Noun[T]) mayRemove(ctx context.Context, name string) error {
+	if access.Need(ctx, access.Administrator) == nil {
+		return nil
+	}
+	versions, err := n.definitions.store.Versions(ctx, n.kind, name)
+	if err != nil {
+		return err
+	}
+	creator := ""
+	for _, v := range versions {
+		if v.Body == nil {
+			break // it was removed before, and created again
+		}
+		creator = v.Author
+	}
+	return ownOrAdministrator(ctx, creator, n.rules.what(name))
 }
 
 // A Version is a definition as it stood; Definition is nil where it was removed.

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -20,6 +21,7 @@ import (
 	"vastspan/core/span"
 	"vastspan/core/table"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/attached"
 	"vastspan/internal/legacy"
 	"vastspan/internal/refused"
@@ -34,6 +36,7 @@ type receiptStore interface {
 	Receipt(ctx context.Context, id int64) (*store.Receipt, error)
 	ReceiptByKey(ctx context.Context, key string) (*store.Receipt, error)
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
+	PastRules(ctx context.Context) (*store.PastRules, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	NewestLoad(ctx context.Context, d *store.Dataset) (int64, error)
 	State(ctx context.Context, d *store.Dataset) (attached.State, error)
@@ -264,7 +267,7 @@ func (s *Receipts) provenance(ctx context.Context, f *snapshotter) error {
 		if slices.ContainsFunc(b.Loads, func(l ReceiptLoad) bool { return l.Dataset == source.Dataset }) {
 			continue
 		}
-		d, err := s.store.Dataset(ctx, source.Dataset)
+		d, err := visible(ctx, s.store, source.Dataset, access.Records)
 		if err != nil {
 			return err
 		}
@@ -315,7 +318,7 @@ func (s *Receipts) Create(ctx context.Context, r ReceiptRequest) (*Receipt, erro
 			if err != nil {
 				return nil, err
 			}
-			return read(have)
+			return s.Get(ctx, have.ID)
 		}
 	}
 	var body *ReceiptBody
@@ -478,18 +481,43 @@ func (s *Receipts) List(ctx context.Context, p Paging) (Page[Receipt], error) {
 	if err != nil {
 		return page, err
 	}
-	list, err := s.store.Receipts(ctx, before, p.Limit+1)
+	rules, err := s.store.PastRules(ctx)
 	if err != nil {
 		return page, err
 	}
-	for i := range list {
-		if i == p.Limit {
-			page.Next = itoa(int(list[i-1].ID))
-			break
+	for {
+		list, err := s.store.Receipts(ctx, before, p.Limit+1)
+		if err != nil {
+			return page, err
 		}
-		page.Items = append(page.Items, head(&list[i]))
+		for i := range list {
+			if !seen(ctx, rules, &list[i]) {
+				continue
+			}
+			if len(page.Items) == p.Limit {
+				page.Next = itoa(int(page.Items[p.Limit-1].ID))
+				return page, nil
+			}
+			page.Items = append(page.Items, head(&list[i]))
+		}
+		if len(list) <= p.Limit {
+			return page, nil
+		}
+		before = list[len(list)-1].ID // those that the caller may not see are passed over
 	}
-	return page, nil
+}
+
+// seen reports whether the caller may see a receipt: the records of all the datasets that it is about.
+func seen(ctx context.Context, rules *store.PastRules, r *store.Receipt) bool {
+	for _, name := range r.Datasets {
+		now, list := rules.Then(name, r.MadeAt)
+		for _, one := range append(list, nil) { // without rules a key may still be for other datasets
+			if access.LevelOf(ctx, now, one) < access.Records {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func head(r *store.Receipt) Receipt {
@@ -506,6 +534,13 @@ func (s *Receipts) Get(ctx context.Context, id int64) (*Receipt, error) {
 	stored, err := s.store.Receipt(ctx, id)
 	if err != nil {
 		return nil, err
+	}
+	rules, err := s.store.PastRules(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if !seen(ctx, rules, stored) {
+		return nil, refused.Missing("receipt", strconv.FormatInt(id, 10))
 	}
 	return read(stored)
 }

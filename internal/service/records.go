@@ -14,6 +14,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/table"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/export"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -72,7 +73,7 @@ type RecordPage struct {
 func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) {
 	l := &Listed{listing: store.Listing{Date: q.Date, OldestFirst: q.OldestFirst}}
 	var err error
-	if l.Dataset, err = s.store.Dataset(ctx, q.Dataset); err != nil {
+	if l.Dataset, err = visible(ctx, s.store, q.Dataset, access.Records); err != nil {
 		return nil, err
 	}
 	if q.Over == "" {

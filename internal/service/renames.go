@@ -12,6 +12,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -140,6 +141,9 @@ func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool,
 // Dataset returns a dataset another name. The briefs that are about it are so under the new one.
 func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
 	if err := checkOther(was, to); err != nil {
+		return nil, nil, err
+	}
+	if _, err := visible(ctx, s.datasets.store, was, access.Records); err != nil {
 		return nil, nil, err
 	}
 	first, second := min(was, to), max(was, to) // both wait for their turn in the same order, whoever asks

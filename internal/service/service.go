@@ -40,6 +40,9 @@ type Service struct {
 	DayTables   *DayTables
 	Ageing      *Ageing
 	Renames     *Renames
+	Accounts    *Accounts
+	Keys        *Keys
+	Audit       *Audit
 	// Trouble, where it is set, says why the database does not run; nil while it does.
 	Trouble func() error
 }
@@ -90,6 +93,8 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Deliveries = &Deliveries{store: st, waits: waits, due: make(chan struct{}, 1)}
 	s.Schedules = &Schedules{st, defs, s.Briefs, s.Receipts, s.Deliveries, clock}
 	s.DayTables = &DayTables{st, defs, clock}
+	s.Accounts = &Accounts{store: st, tries: newTries()}
+	s.Keys, s.Audit = &Keys{st}, &Audit{st}
 	return s
 }
 

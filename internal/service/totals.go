@@ -10,6 +10,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/query"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -52,12 +53,12 @@ type Totals struct {
 
 // records returns a stored dataset to be totalled.
 func (s *Totals) records(ctx context.Context, name string) (query.Records, error) {
-	d, err := s.store.Dataset(ctx, name)
+	d, err := visible(ctx, s.store, name, access.Totals)
 	if err != nil {
 		return query.Records{}, err
 	}
 	return query.Records{
-		Name: name, Schema: &d.Schema, Source: s.store.Source(d),
+		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(minRecords(ctx, d)),
 		Covered: func(ctx context.Context, date string) (tally.Coverage, error) {
 			return s.store.CoverageBy(ctx, d, date)
 		},

@@ -28,7 +28,10 @@ func (s *Store) Attach(ctx context.Context, name string, t *attached.Table, sche
 		if isUnique(err) {
 			return refused.Because(refused.CodeAlreadyExists, "dataset %s was created at the same time", name)
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Attached, Kind: DatasetKind, Name: name, Detail: map[string]any{"database": t.Database, "table": t.Name}})
 	})
 	return d, err
 }

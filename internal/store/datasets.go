@@ -15,6 +15,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 
+	"vastspan/internal/access"
 	"vastspan/internal/attached"
 	"vastspan/internal/refused"
 )
@@ -35,7 +36,9 @@ type Dataset struct {
 	// Content names what the dataset holds: it changes with every change of its records.
 	Content string
 	// Attached is where its records are, should that be elsewhere; nil where they are kept here.
-	Attached  *attached.Table `gorm:"serializer:json;type:jsonb"`
+	Attached *attached.Table `gorm:"serializer:json;type:jsonb"`
+	// Rules say who sees what of it; nil for everybody.
+	Rules     *access.Rules `gorm:"serializer:json;type:jsonb"`
 	CreatedAt time.Time
 	// lengths is the SQL of columns that are no columns of the table.
 	lengths map[string]string
@@ -184,7 +187,13 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 		if err := tx.Exec("DROP VIEW IF EXISTS " + d.view()).Error; err != nil {
 			return err
 		}
-		return tx.Delete(d).Error
+		if err := d.keepRules(tx); err != nil {
+			return err
+		}
+		if err := tx.Delete(d).Error; err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Removed, Kind: DatasetKind, Name: name})
 	})
 	if err != nil {
 		return err
@@ -257,7 +266,10 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
-		return tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "content": newContent()}).Error
+		if err := tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "content": newContent()}).Error; err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Undone, Kind: "load", Name: itoa(id), Detail: map[string]any{"dataset": name, "records": load.Records}})
 	})
 	return load, err
 }
@@ -332,7 +344,10 @@ func (s *Store) Describe(ctx context.Context, name string, change func(*Dataset)
 			return err
 		}
 		d.Described++
-		return tx.Model(d).Select("schema", "described").Updates(d).Error
+		if err := tx.Model(d).Select("schema", "described").Updates(d).Error; err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Changed, Kind: DatasetKind, Name: name, Detail: map[string]any{"version": d.Described}})
 	})
 	return d, err
 }

@@ -69,7 +69,11 @@ func (s *Store) AskDays(ctx context.Context, days civil.Interval) error {
 				return err
 			}
 		}
-		return tx.Exec("INSERT INTO days.asked VALUES (?::date, ?::date)", days.First().String(), days.Last().String()).Error
+		first, last := days.First().String(), days.Last().String()
+		if err := tx.Exec("INSERT INTO days.asked VALUES (?::date, ?::date)", first, last).Error; err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Changed, Kind: "published days", Detail: map[string]any{"first_day": first, "last_day": last}})
 	})
 }
 

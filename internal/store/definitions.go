@@ -83,20 +83,22 @@ func (s *Store) Change(ctx context.Context, changes []Change, check func([]Defin
 	if len(changes) == 0 {
 		return nil, nil
 	}
-	return s.change(ctx, check, func(tx *gorm.DB) ([]Definition, error) { return applyAll(tx, changes) })
+	return s.change(ctx, check, func(tx *gorm.DB) ([]Definition, []Entry, error) { return applyAll(tx, changes) })
 }
 
-// change does work that changes definitions in one transaction, in which no other does.
+// change does work that changes definitions in one transaction, in which no other does; work returns what it made, and what the
+// audit keeps of it.
 func (s *Store) change(
 	ctx context.Context,
 	check func([]Definition, int64) error,
-	work func(tx *gorm.DB) ([]Definition, error),
+	work func(tx *gorm.DB) ([]Definition, []Entry, error),
 ) (made []Definition, err error) {
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("LOCK TABLE definitions IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
 			return err
 		}
-		if made, err = work(tx); err != nil {
+		var entries []Entry
+		if made, entries, err = work(tx); err != nil {
 			return err
 		}
 		if err := tx.Exec("UPDATE revision SET value = value + ?", max(1, len(made))).Error; err != nil {
@@ -106,45 +108,57 @@ func (s *Store) change(
 		if err != nil {
 			return err
 		}
-		return check(defs, revision)
+		if err := check(defs, revision); err != nil {
+			return err
+		}
+		return note(tx, entries...)
 	})
 	return made, err
 }
 
-func applyAll(tx *gorm.DB, changes []Change) ([]Definition, error) {
-	made := make([]Definition, len(changes))
+func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry, err error) {
+	made, entries = make([]Definition, len(changes)), make([]Entry, len(changes))
 	for i, c := range changes {
-		var err error
-		if made[i], err = c.apply(tx); err != nil {
-			return nil, err
+		if made[i], entries[i], err = c.apply(tx); err != nil {
+			return nil, nil, err
 		}
 	}
-	return made, nil
+	return made, entries, nil
 }
 
-func (c Change) apply(tx *gorm.DB) (def Definition, err error) {
+func (c Change) apply(tx *gorm.DB) (def Definition, e Entry, err error) {
 	var have []Definition
 	if err := tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Find(&have).Error; err != nil {
-		return def, err
+		return def, e, err
 	}
 	if err := c.checkVersion(have); err != nil {
-		return def, err
+		return def, e, err
 	}
 	var version int64
 	if err := tx.Model(&DefinitionVersion{}).Where("kind = ? AND name = ?", c.Kind, c.Name).
 		Select("coalesce(max(version), 0) + 1").Scan(&version).Error; err != nil {
-		return def, err
+		return def, e, err
+	}
+	e = Entry{Action: Changed, Kind: c.Kind, Name: c.Name, Detail: map[string]any{"version": version}}
+	switch {
+	case c.Body == nil:
+		e.Action = Removed
+	case len(have) == 0:
+		e.Action = Created
+	}
+	if c.Note != "" {
+		e.Detail["note"] = c.Note
 	}
 	now := tx.NowFunc()
 	past := DefinitionVersion{c.Kind, c.Name, version, c.Body, c.Author, c.Note, now}
 	if err := tx.Create(&past).Error; err != nil {
-		return def, err
+		return def, e, err
 	}
 	if c.Body == nil {
-		return def, tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error
+		return def, e, tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error
 	}
 	def = Definition{Kind: c.Kind, Name: c.Name, Version: version, Body: c.Body, Author: c.Author, Note: c.Note, ChangedAt: now}
-	return def, tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&def).Error
+	return def, e, tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&def).Error
 }
 
 func (c Change) checkVersion(have []Definition) error {

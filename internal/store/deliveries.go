@@ -24,6 +24,9 @@ const (
 	Uncertain DeliveryState = "uncertain" // it may have arrived, and is not tried again
 )
 
+// Well reports whether a delivery has arrived, or may still.
+func (s DeliveryState) Well() bool { return s != Failed && s != Uncertain }
+
 // A Delivery is what a receipt of a schedule brings to one target; there is one for each.
 type Delivery struct {
 	ID        int64
@@ -65,8 +68,11 @@ func (s *Store) AddDelivered(
 	err = s.transaction(ctx, func(tx *gorm.DB) error {
 		r.MadeAt = tx.NowFunc()
 		result := tx.Clauses(unlessThere).Create(r)
-		if made = result.RowsAffected > 0; result.Error != nil || !made || len(targets) == 0 {
+		if made = result.RowsAffected > 0; result.Error != nil || !made {
 			return result.Error
+		}
+		if len(targets) == 0 {
+			return note(tx, r.entry())
 		}
 		body, err := parcel()
 		if err != nil {
@@ -79,7 +85,7 @@ func (s *Store) AddDelivered(
 				return err
 			}
 		}
-		return nil
+		return note(tx, r.entry())
 	})
 	return made, err
 }
@@ -142,7 +148,10 @@ func (s *Store) RetryDelivery(ctx context.Context, id int64) (*Delivery, error) 
 		}
 		now := tx.NowFunc()
 		d.State, d.NextTry, d.ChangedAt = Waiting, &now, now
-		return tx.Model(&d).Select("state", "next_try", "changed_at").Updates(&d).Error
+		if err := tx.Model(&d).Select("state", "next_try", "changed_at").Updates(&d).Error; err != nil {
+			return err
+		}
+		return note(tx, Entry{Action: Retried, Kind: "delivery", Name: itoa(id), Detail: map[string]any{"target": d.Target}})
 	})
 	return &d, err
 }

@@ -186,9 +186,14 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	if err != nil {
 		return nil, err
 	}
-	return load, tx.Model(d).Updates(map[string]any{
+	if err := tx.Model(d).Updates(map[string]any{
 		"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep, "content": content,
-	}).Error
+	}).Error; err != nil {
+		return nil, err
+	}
+	return load, note(tx, Entry{Action: Loaded, Kind: "load", Name: itoa(load.ID), Detail: map[string]any{
+		"dataset": d.Name, "file": load.File, "records": load.Records, "mode": load.Mode, "replaced": load.Replaced,
+	}})
 }
 
 // maxFileNames is how many files of a load are named.

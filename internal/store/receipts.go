@@ -29,6 +29,8 @@ type Receipt struct {
 	DueDay   *time.Time `gorm:"type:date"` // and for which day
 	// Idempotency is the key that its creator gave, nil where none was given.
 	Idempotency *string
+	// Datasets are those that its body names, by the names that they had.
+	Datasets []string `gorm:"->;serializer:json;type:jsonb"`
 }
 
 func createReceipts(tx *gorm.DB) error {
@@ -52,10 +54,25 @@ func createReceipts(tx *gorm.DB) error {
 
 // AddReceipt keeps a receipt; false where its schedule has created one for its day already, or its key
 // was used before.
-func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (bool, error) {
-	r.MadeAt = s.db.NowFunc()
-	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(r)
-	return result.RowsAffected > 0, result.Error
+func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (made bool, err error) {
+	err = s.transaction(ctx, func(tx *gorm.DB) error {
+		r.MadeAt = tx.NowFunc()
+		result := tx.Clauses(unlessThere).Create(r)
+		if made = result.RowsAffected > 0; result.Error != nil || !made {
+			return result.Error
+		}
+		return note(tx, r.entry())
+	})
+	return made, err
+}
+
+// entry is what the audit keeps of the receipt.
+func (r *Receipt) entry() Entry {
+	e := Entry{Action: Created, Kind: "receipt", Name: itoa(r.ID), Detail: map[string]any{"title": r.Title, "checksum": r.Checksum}}
+	if r.Schedule != nil {
+		e.Detail["schedule"] = *r.Schedule
+	}
+	return e
 }
 
 // unlessThere adds nothing where the key is taken.

@@ -37,11 +37,16 @@ func (s *Store) AddSchedule(ctx context.Context, sc *Schedule) error {
 	if sc.Deliver == nil {
 		sc.Deliver = []string{}
 	}
-	result := s.db.WithContext(ctx).Clauses(unlessThere).Create(sc)
-	if result.Error == nil && result.RowsAffected == 0 {
-		return refused.Because(refused.CodeAlreadyExists, "schedule %s already exists", sc.Name)
-	}
-	return result.Error
+	return s.transaction(ctx, func(tx *gorm.DB) error {
+		result := tx.Clauses(unlessThere).Create(sc)
+		if result.Error == nil && result.RowsAffected == 0 {
+			return refused.Because(refused.CodeAlreadyExists, "schedule %s already exists", sc.Name)
+		}
+		if result.Error != nil {
+			return result.Error
+		}
+		return note(tx, Entry{Action: Created, Kind: "schedule", Name: sc.Name, Detail: map[string]any{"brief": sc.Brief, "deliver": sc.Deliver}})
+	})
 }
 
 // Schedule finds a schedule.
@@ -56,11 +61,16 @@ func (s *Store) Schedule(ctx context.Context, name string) (*Schedule, error) {
 
 // RemoveSchedule removes a schedule; its receipts stay.
 func (s *Store) RemoveSchedule(ctx context.Context, name string) error {
-	result := s.db.WithContext(ctx).Where("name = ?", name).Delete(&Schedule{})
-	if result.Error == nil && result.RowsAffected == 0 {
-		return refused.Missing("schedule", name)
-	}
-	return result.Error
+	return s.transaction(ctx, func(tx *gorm.DB) error {
+		result := tx.Where("name = ?", name).Delete(&Schedule{})
+		if result.Error == nil && result.RowsAffected == 0 {
+			return refused.Missing("schedule", name)
+		}
+		if result.Error != nil {
+			return result.Error
+		}
+		return note(tx, Entry{Action: Removed, Kind: "schedule", Name: name})
+	})
 }
 
 // DoneThrough notes that every day through one is done.

@@ -229,6 +229,7 @@ func steps() []*gormigrate.Migration {
 		{ID: "2026-11-deliveries", Migrate: createDeliveries},
 		{ID: "2026-11-contents", Migrate: addContent},
 		{ID: "2026-11-attached", Migrate: addAttached},
+		{ID: "2026-11-accounts", Migrate: createAccounts},
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"mime"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -18,14 +19,13 @@ import (
 
 // handlers answers the routes of api/openapi.yaml.
 type handlers struct {
-	service *service.Service
-	version string
+	service  *service.Service
+	settings *Settings
+	slow     *slowest
+	since    time.Time // when it was started
 }
 
 var _ server.StrictServerInterface = (*handlers)(nil)
-
-// author names who makes a change; there is no sign-in yet.
-const author = "local"
 
 // or returns what a pointer points to, or the zero value.
 func or[T any](p *T) T {
@@ -114,7 +114,7 @@ func (h *handlers) GetStatus(ctx context.Context, _ server.GetStatusRequestObjec
 		return nil, err
 	}
 	return server.GetStatus200JSONResponse{
-		Version: h.version,
+		Version: h.settings.Version,
 		Zone:    h.service.Zone().String(),
 		Today:   h.service.Today(), DayStarts: h.service.DayStarts().String(),
 		Revision: l.Revision(), Figures: each(measure.All(), figureKind), Derivations: each(measure.Derivations(), derivation),

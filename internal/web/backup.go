@@ -18,7 +18,7 @@ type backup struct {
 
 // MakeBackup implements the operation of the same name.
 func (h *handlers) MakeBackup(ctx context.Context, _ server.MakeBackupRequestObject) (server.MakeBackupResponseObject, error) {
-	return backup{ctx, h.service, h.version}, nil
+	return backup{ctx, h.service, h.settings.Version}, nil
 }
 
 // VisitMakeBackupResponse implements the answer. Where it breaks off the archive has no manifest.

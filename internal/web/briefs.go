@@ -7,6 +7,7 @@ import (
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/civil"
+	"vastspan/internal/access"
 	"vastspan/internal/deliver"
 	"vastspan/internal/service"
 )
@@ -86,7 +87,7 @@ func (h *handlers) CreateReceipt(ctx context.Context, r server.CreateReceiptRequ
 		ctx,
 		service.ReceiptRequest{
 			Title:  or(b.Title),
-			Author: author,
+			Author: access.Author(ctx),
 			Key:    or(r.Params.IdempotencyKey),
 			Brief:  or(b.Brief),
 			View:   viewContext(b.View),
@@ -216,7 +217,8 @@ func (h *handlers) AddSchedule(ctx context.Context, r server.AddScheduleRequestO
 	s, err := h.service.Schedules.Add(
 		ctx,
 		service.Schedule{
-			Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar), Author: author, Deliver: each(or(b.Deliver), fromTarget),
+			Name: b.Name, Brief: b.Brief, Days: b.Days, Calendar: or(b.Calendar),
+			Author: access.Author(ctx), Deliver: each(or(b.Deliver), fromTarget),
 		},
 		b.Since,
 	)

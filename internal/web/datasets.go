@@ -14,6 +14,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
@@ -70,7 +71,7 @@ func (h *handlers) RenameDataset(ctx context.Context, r server.RenameDatasetRequ
 	if err != nil {
 		return nil, err
 	}
-	d, carried, err := h.service.Renames.Dataset(ctx, r.Name, r.Body.Name, from, author)
+	d, carried, err := h.service.Renames.Dataset(ctx, r.Name, r.Body.Name, from, access.Author(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +134,7 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 
 func (h *handlers) LoadFile(ctx context.Context, r server.LoadFileRequestObject) (server.LoadFileResponseObject, error) {
 	f := file(r.Name, r.Params)
-	f.Author = author
+	f.Author = access.Author(ctx)
 	if err := body(ctx, r.Body, &f); err != nil {
 		return nil, err
 	}

@@ -10,6 +10,7 @@ import (
 	"vastspan/api/types"
 	"vastspan/core/book"
 	"vastspan/core/calendar"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
@@ -28,7 +29,7 @@ func (h *handlers) LoadBook(ctx context.Context, r server.LoadBookRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	changes, err := h.service.Definitions.Load(ctx, data, author, or(r.Params.Note), or(r.Params.Preview))
+	changes, err := h.service.Definitions.Load(ctx, data, access.Author(ctx), or(r.Params.Note), or(r.Params.Preview))
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/book"
+	"vastspan/internal/access"
 	"vastspan/internal/service"
 )
 
@@ -30,7 +31,7 @@ func (h *handlers) ListSpans(ctx context.Context, r server.ListSpansRequestObjec
 }
 
 func (h *handlers) AddSpan(ctx context.Context, r server.AddSpanRequestObject) (server.AddSpanResponseObject, error) {
-	s, err := h.service.Spans.Put(ctx, *r.Body, 0, author, or(r.Params.Note))
+	s, err := h.service.Spans.Put(ctx, *r.Body, 0, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -59,7 +60,7 @@ func (h *handlers) PutSpan(ctx context.Context, r server.PutSpanRequestObject) (
 	if err := sameName(r.Body.Name, r.Name); err != nil {
 		return nil, err
 	}
-	s, err := h.service.Spans.Put(ctx, *r.Body, from, author, or(r.Params.Note))
+	s, err := h.service.Spans.Put(ctx, *r.Body, from, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +73,7 @@ func (h *handlers) RemoveSpan(ctx context.Context, r server.RemoveSpanRequestObj
 	if err != nil {
 		return nil, err
 	}
-	return server.RemoveSpan204Response{}, h.service.Spans.Remove(ctx, r.Name, from, author)
+	return server.RemoveSpan204Response{}, h.service.Spans.Remove(ctx, r.Name, from, access.Author(ctx))
 }
 
 func (h *handlers) ListSpanVersions(
@@ -84,7 +85,7 @@ func (h *handlers) ListSpanVersions(
 }
 
 func (h *handlers) RestoreSpan(ctx context.Context, r server.RestoreSpanRequestObject) (server.RestoreSpanResponseObject, error) {
-	s, err := h.service.Spans.Restore(ctx, r.Name, r.Body.Version, author, or(r.Body.Note))
+	s, err := h.service.Spans.Restore(ctx, r.Name, r.Body.Version, access.Author(ctx), or(r.Body.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +99,7 @@ func (h *handlers) RenameSpan(ctx context.Context, r server.RenameSpanRequestObj
 	if err != nil {
 		return nil, err
 	}
-	s, carried, err := h.service.Renames.Span(ctx, r.Name, r.Body.Name, from, author)
+	s, carried, err := h.service.Renames.Span(ctx, r.Name, r.Body.Name, from, access.Author(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +122,7 @@ func (h *handlers) ListCalendars(ctx context.Context, r server.ListCalendarsRequ
 }
 
 func (h *handlers) AddCalendar(ctx context.Context, r server.AddCalendarRequestObject) (server.AddCalendarResponseObject, error) {
-	s, err := h.service.Calendars.Put(ctx, *r.Body, 0, author, or(r.Params.Note))
+	s, err := h.service.Calendars.Put(ctx, *r.Body, 0, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +153,7 @@ func (h *handlers) PutCalendar(ctx context.Context, r server.PutCalendarRequestO
 	if err := sameName(r.Body.Name, r.Name); err != nil {
 		return nil, err
 	}
-	s, err := h.service.Calendars.Put(ctx, *r.Body, from, author, or(r.Params.Note))
+	s, err := h.service.Calendars.Put(ctx, *r.Body, from, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +166,7 @@ func (h *handlers) RemoveCalendar(ctx context.Context, r server.RemoveCalendarRe
 	if err != nil {
 		return nil, err
 	}
-	return server.RemoveCalendar204Response{}, h.service.Calendars.Remove(ctx, r.Name, from, author)
+	return server.RemoveCalendar204Response{}, h.service.Calendars.Remove(ctx, r.Name, from, access.Author(ctx))
 }
 
 func (h *handlers) ListCalendarVersions(
@@ -180,7 +181,7 @@ func (h *handlers) RestoreCalendar(
 	ctx context.Context,
 	r server.RestoreCalendarRequestObject,
 ) (server.RestoreCalendarResponseObject, error) {
-	s, err := h.service.Calendars.Restore(ctx, r.Name, r.Body.Version, author, or(r.Body.Note))
+	s, err := h.service.Calendars.Restore(ctx, r.Name, r.Body.Version, access.Author(ctx), or(r.Body.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -210,7 +211,7 @@ func (h *handlers) ListHolidayLists(
 }
 
 func (h *handlers) AddHolidayList(ctx context.Context, r server.AddHolidayListRequestObject) (server.AddHolidayListResponseObject, error) {
-	s, err := h.service.Holidays.Put(ctx, *r.Body, 0, author, or(r.Params.Note))
+	s, err := h.service.Holidays.Put(ctx, *r.Body, 0, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -239,7 +240,7 @@ func (h *handlers) PutHolidayList(ctx context.Context, r server.PutHolidayListRe
 	if err := sameName(r.Body.Name, r.Name); err != nil {
 		return nil, err
 	}
-	s, err := h.service.Holidays.Put(ctx, *r.Body, from, author, or(r.Params.Note))
+	s, err := h.service.Holidays.Put(ctx, *r.Body, from, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -255,7 +256,7 @@ func (h *handlers) RemoveHolidayList(
 	if err != nil {
 		return nil, err
 	}
-	return server.RemoveHolidayList204Response{}, h.service.Holidays.Remove(ctx, r.Name, from, author)
+	return server.RemoveHolidayList204Response{}, h.service.Holidays.Remove(ctx, r.Name, from, access.Author(ctx))
 }
 
 func (h *handlers) ListHolidayListVersions(
@@ -270,7 +271,7 @@ func (h *handlers) RestoreHolidayList(
 	ctx context.Context,
 	r server.RestoreHolidayListRequestObject,
 ) (server.RestoreHolidayListResponseObject, error) {
-	s, err := h.service.Holidays.Restore(ctx, r.Name, r.Body.Version, author, or(r.Body.Note))
+	s, err := h.service.Holidays.Restore(ctx, r.Name, r.Body.Version, access.Author(ctx), or(r.Body.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -300,7 +301,7 @@ func (h *handlers) ListBriefs(ctx context.Context, r server.ListBriefsRequestObj
 }
 
 func (h *handlers) AddBrief(ctx context.Context, r server.AddBriefRequestObject) (server.AddBriefResponseObject, error) {
-	s, err := h.service.Briefs.Put(ctx, *r.Body, 0, author, or(r.Params.Note))
+	s, err := h.service.Briefs.Put(ctx, *r.Body, 0, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -329,7 +330,7 @@ func (h *handlers) PutBrief(ctx context.Context, r server.PutBriefRequestObject)
 	if err := sameName(r.Body.Name, r.Name); err != nil {
 		return nil, err
 	}
-	s, err := h.service.Briefs.Put(ctx, *r.Body, from, author, or(r.Params.Note))
+	s, err := h.service.Briefs.Put(ctx, *r.Body, from, access.Author(ctx), or(r.Params.Note))
 	if err != nil {
 		return nil, err
 	}
@@ -342,7 +343,7 @@ func (h *handlers) RemoveBrief(ctx context.Context, r server.RemoveBriefRequestO
 	if err != nil {
 		return nil, err
 	}
-	return server.RemoveBrief204Response{}, h.service.Briefs.Remove(ctx, r.Name, from, author)
+	return server.RemoveBrief204Response{}, h.service.Briefs.Remove(ctx, r.Name, from, access.Author(ctx))
 }
 
 func (h *handlers) ListBriefVersions(
@@ -354,7 +355,7 @@ func (h *handlers) ListBriefVersions(
 }
 
 func (h *handlers) RestoreBrief(ctx context.Context, r server.RestoreBriefRequestObject) (server.RestoreBriefResponseObject, error) {
-	s, err := h.service.Briefs.Restore(ctx, r.Name, r.Body.Version, author, or(r.Body.Note))
+	s, err := h.service.Briefs.Restore(ctx, r.Name, r.Body.Version, access.Author(ctx), or(r.Body.Note))
 	if err != nil {
 		return nil, err
 	}

@@ -110,6 +110,6 @@ func pageHeaders(c *gin.Context) {
 }
 
 // quietPaths are asked so often that the log leaves them out.
-var quietPaths = []string{"/livez", "/readyz", "/metrics"}
+var quietPaths = []string{"/livez", "/readyz", metricsPath}
 
 func isQuiet(path string) bool { return slices.Contains(quietPaths, path) }

@@ -35,7 +35,7 @@ func TestHealthAndLog(t *testing.T) {
 	}
 	server := httptest.NewServer(handler)
 	defer server.Close()
-	s := &site{t, server.URL}
+	s := &site{t: t, url: server.URL}
 	s.talk([]exchange{
 		{"GET", "/livez", "", 200, `"alive"`}, {"GET", "/readyz", "", 200, `"ready"`},
 		{"POST", "/api/v1/datasets/desk/loads?file=a.csv&date=day", sales, 201, ""},

@@ -1,12 +1,15 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -33,10 +36,11 @@ var kinds = map[refused.Kind]struct {
 	refused.Stale:    {http.StatusPreconditionFailed, "Changed since"},
 	refused.Required: {http.StatusPreconditionRequired, "Version required"},
 	refused.Passing:  {http.StatusServiceUnavailable, "Unavailable"},
-}
 
-// understood is where a request keeps what makes sense of errors.
-const understood = "understood"
+	refused.SignedOut: {http.StatusUnauthorized, "Not signed in"},
+	refused.Forbidden: {http.StatusForbidden, "Not allowed"},
+	refused.TooMany:   {http.StatusTooManyRequests, "Too many tries"},
+}
 
 // retrySeconds is after how long a request may be tried again that could not be served just now.
 const retrySeconds = "2"
@@ -100,13 +104,22 @@ func fail(c *gin.Context, err error) {
 		}
 		return
 	}
-	if understand, ok := c.Value(understood).(func(error) error); ok && !isReading(err) {
-		err = understand(err)
+	if s, ok := c.Value(serviceKey).(*service.Service); ok && !isReading(err) {
+		err = s.Understood(err)
 	}
 	p := problemOf(err)
+	var often *service.TriedTooOften
 	switch p.Status {
 	case http.StatusTooManyRequests:
-		c.Header("Retry-After", retrySeconds)
+		after := retrySeconds
+		if errors.As(err, &often) {
+			after = strconv.Itoa(int(math.Ceil(often.Wait.Seconds())))
+		}
+		c.Header("Retry-After", after)
+	case http.StatusUnauthorized:
+		c.Header("WWW-Authenticate", `Bearer realm="Vast Span"`)
+	case http.StatusForbidden:
+		noted(c, cmp.Or(c.GetString(operationKey), c.FullPath()))
 	case http.StatusInternalServerError:
 		slog.Error("a request failed", "request", c.GetString(requestKey), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 	case http.StatusServiceUnavailable:

@@ -1,14 +1,16 @@
 package web
 
 import (
+	"cmp"
 	"crypto/rand"
 	"log/slog"
-	"net"
 	"regexp"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"vastspan/internal/access"
 )
 
 // requestHeader names a request, so that a problem can be found in the log.
@@ -42,14 +44,8 @@ func logged(c *gin.Context) {
 	}
 	slog.Info("answered", "request", c.GetString(requestKey), "method", c.Request.Method, "path", c.Request.URL.Path,
 		"status", c.Writer.Status(), "ms", float64(time.Since(begun).Microseconds())/1000, "bytes", max(c.Writer.Size(), 0),
-		"from", callerAddress(c))
+		"from", callerAddress(c), "account", access.Author(c.Request.Context()))
 }
 
-// callerAddress is where a request comes from, without the port.
-func callerAddress(c *gin.Context) string {
-	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)
-	if err != nil {
-		return c.Request.RemoteAddr
-	}
-	return host
-}
+// callerAddress is where a request comes from, without the port: behind a trusted proxy what that says.
+func callerAddress(c *gin.Context) string { return cmp.Or(c.ClientIP(), c.Request.RemoteAddr) }

@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"runtime/debug"
 	"slices"
 	"strconv"
@@ -23,6 +24,7 @@ import (
 	"vastspan/api"
 	"vastspan/api/server"
 	"vastspan/internal/service"
+	"vastspan/internal/signon"
 	"vastspan/internal/web/console"
 )
 
@@ -31,6 +33,12 @@ type Settings struct {
 	Version string
 	// LogRequests has each request written to the log.
 	LogRequests bool
+	// PublicURL is where browsers reach the service; nil for loopback addresses alone.
+	PublicURL *url.URL
+	// TrustedProxies are addresses, or ranges of them, whose word is taken for where a request comes from.
+	TrustedProxies []string
+	// SignOn is the provider of single sign-on; nil for none.
+	SignOn *signon.Provider
 }
 
 // Handler returns the service's routes.
@@ -39,13 +47,17 @@ func Handler(s *service.Service, o Settings) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	return handler(s, o, requests), nil
+	return handler(s, o, requests)
 }
 
-func handler(s *service.Service, o Settings, requests *validator) http.Handler {
+func handler(s *service.Service, o Settings, requests *validator) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.ContextWithFallback = true // so that use cases end when the caller goes
+	engine.RemoteIPHeaders = []string{"X-Forwarded-For"}
+	if err := engine.SetTrustedProxies(o.TrustedProxies); err != nil {
+		return nil, fmt.Errorf("trusted proxies: %w", err)
+	}
 	engine.Use(named)
 	if o.LogRequests {
 		engine.Use(logged)
@@ -53,15 +65,20 @@ func handler(s *service.Service, o Settings, requests *validator) http.Handler {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {
 		fail(c, fmt.Errorf("panic: %v\n%s", cause, debug.Stack()))
 	}))
-	engine.Use(func(c *gin.Context) { c.Set(understood, s.Understood) })
+	engine.Use(func(c *gin.Context) { c.Set(serviceKey, s) })
 	registry := prometheus.NewRegistry()
-	engine.Use(timings(registry), takeInTime, plainAnswers, pageHeaders, localHosts, requests.check)
-	engine.GET("/metrics", gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true})))
+	engine.Use(timings(registry), takeInTime, plainAnswers, pageHeaders, hosts(&o), identified(s, &o), requests.check(s))
+	measures := gin.WrapH(promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true}))
+	engine.GET(metricsPath, func(c *gin.Context) {
+		if permit(c, s, "readMetrics") {
+			measures(c)
+		}
+	})
 	engine.GET("/livez", alive)
 	engine.GET("/readyz", ready(s))
 	registry.MustRegister(newGauged(s, map[string]*gate{"questions": requests.questions, "downloads": requests.downloads}))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
-	h := &handlers{s, o.Version}
+	h := &handlers{service: s, settings: &o, slow: &requests.slow, since: time.Now().UTC()}
 	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  unfit,
 		HandlerErrorFunc:         fail,
@@ -78,8 +95,12 @@ func handler(s *service.Service, o Settings, requests *validator) http.Handler {
 		}
 		console.Serve(c.Writer, c.Request)
 	})
-	return http.NewCrossOriginProtection().Handler(engine)
+	// Pages elsewhere change nothing here, whatever cookies their browsers have.
+	return http.NewCrossOriginProtection().Handler(engine), nil
 }
+
+// metricsPath is where the measures are.
+const metricsPath = "/metrics"
 
 func isAPI(path string) bool { return len(path) >= 4 && path[:4] == "/api" }
 
@@ -118,24 +139,12 @@ func plainAnswers(c *gin.Context) {
 	}
 }
 
-// localHosts refuses requests that were addressed to another name: a page elsewhere must not reach
-// the service by pointing its own name here.
-func localHosts(c *gin.Context) {
-	host := c.Request.Host
-	if h, _, err := net.SplitHostPort(host); err == nil {
-		host = h
+// hostOf returns a host without its port.
+func hostOf(address string) string {
+	if h, _, err := net.SplitHostPort(address); err == nil {
+		return h
 	}
-	if !isLoopback(host) {
-		writeProblem(
-			c,
-			problem(
-				http.StatusForbidden,
-				"host_not_allowed",
-				"Host not allowed",
-				fmt.Sprintf("The service answers to localhost and loopback addresses only, not to %q.", host),
-			),
-		)
-	}
+	return address
 }
 
 func isLoopback(host string) bool {
@@ -150,18 +159,15 @@ func trimBrackets(host string) string {
 	return host
 }
 
-// Listen opens the address to serve on. Until there is sign-in, only loopback addresses are taken.
-// Port 0 takes any that is free.
-func Listen(address string) (net.Listener, error) {
+// Listen opens the address to serve on; beyond says that others than loopback addresses are taken. Port 0 takes any that is free.
+func Listen(address string, beyond bool) (net.Listener, error) {
 	host, _, err := net.SplitHostPort(address)
 	if err != nil {
 		return nil, fmt.Errorf("%q is no address: expected host:port, such as 127.0.0.1:7420", address)
 	}
-	if !isLoopback(host) {
-		return nil, fmt.Errorf(
-			"%s is refused: the service has no sign-in yet, so it listens on loopback only (127.0.0.1, ::1 or localhost)",
-			address,
-		)
+	if !beyond && !isLoopback(host) {
+		return nil, fmt.Errorf("%s is refused: beyond loopback (127.0.0.1, ::1 or localhost) the service listens only with --accounts, "+
+			"with --public-url, and with --tls-certificate or --trusted-proxy", address)
 	}
 	return net.Listen("tcp", address)
 }

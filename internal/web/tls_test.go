@@ -62,7 +62,7 @@ func TestCertificatesAreReadAgain(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := Listen("127.0.0.1:0")
+	l, err := Listen("127.0.0.1:0", false)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -18,7 +19,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"vastspan/api"
+	"vastspan/internal/access"
 	"vastspan/internal/refused"
+	"vastspan/internal/service"
 )
 
 // prefix is where the HTTP interface is served.
@@ -30,6 +33,7 @@ type validator struct {
 	routes map[string]*operation // by method and path, as the engine writes it
 	// questions are what is answered so many at a time; downloads the records that are taken away as files.
 	questions, downloads *gate
+	slow                 slowest
 }
 
 // An operation is one of the document, with its limits.
@@ -65,12 +69,19 @@ func newValidator() (*validator, error) {
 	return v, nil
 }
 
-// check answers a request that the document does not allow, and ends it.
-func (v *validator) check(c *gin.Context) {
-	route := v.routes[c.Request.Method+" "+c.FullPath()]
-	if route == nil {
-		return
+// check answers a request that the caller may not make or the document does not allow, and ends it.
+func (v *validator) check(s *service.Service) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		route := v.routes[c.Request.Method+" "+c.FullPath()]
+		if route == nil || !permit(c, s, route.Operation.OperationID) {
+			return
+		}
+		v.answer(c, route)
 	}
+}
+
+// answer answers a request within the limits of its operation, and in its turn.
+func (v *validator) answer(c *gin.Context, route *operation) {
 	end := route.limits.bound(c)
 	defer end()
 	if !v.fits(c, &route.Route) {
@@ -81,14 +92,24 @@ func (v *validator) check(c *gin.Context) {
 		if _, file := wanted(c); file && route.limits.streams {
 			g = v.downloads
 		}
-		leave, err := g.enter(c.Request.Context(), callerAddress(c))
+		leave, err := g.enter(c.Request.Context(), callerOf(c))
 		if err != nil {
 			fail(c, err)
 			return
 		}
 		defer leave()
+		begun := time.Now()
+		defer func() { v.slow.note(c, route.Operation.OperationID, time.Since(begun)) }()
 	}
 	c.Next()
+}
+
+// callerOf is whose turn a question is: an account's, or, where there are none, an address's.
+func callerOf(c *gin.Context) string {
+	if caller := access.From(c.Request.Context()); caller != nil && caller.Account != 0 {
+		return "account " + caller.Name
+	}
+	return callerAddress(c)
 }
 
 // fits reports whether the document allows a request; else it is answered.
@@ -124,6 +145,7 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 			badRequest(c, fmt.Errorf("the body goes on after its JSON: %.40q", trailing))
 			return false
 		}
+		c.Set(contentKey, data)
 		c.Request.Body = io.NopCloser(bytes.NewReader(data))
 		body = io.NopCloser(bytes.NewReader(data))
 	}

@@ -25,6 +25,7 @@ func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 type site struct {
 	t   *testing.T
 	url string
+	key string // that requests show; empty for none
 }
 
 func open(t *testing.T) *site {
@@ -68,9 +69,18 @@ func openService(t *testing.T, database string, others map[string]attached.Defin
 // serve serves a service until the test ends.
 func serve(t *testing.T, svc *service.Service, requests *validator) *site {
 	t.Helper()
-	server := httptest.NewServer(handler(svc, Settings{Version: "test"}, requests))
+	return serveWith(t, svc, requests, Settings{Version: "test"})
+}
+
+func serveWith(t *testing.T, svc *service.Service, requests *validator, settings Settings) *site {
+	t.Helper()
+	h, err := handler(svc, settings, requests)
+	if err != nil {
+		t.Fatal(err)
+	}
+	server := httptest.NewServer(h)
 	t.Cleanup(server.Close)
-	return &site{t, server.URL}
+	return &site{t: t, url: server.URL}
 }
 
 // ask sends a request and returns what comes back.
@@ -100,6 +110,9 @@ func (s *site) ask(method, path, body string) (status int, kind, text string) {
 		q.Header.Set("Content-Type", "text/csv")
 	case body != "":
 		q.Header.Set("Content-Type", "application/json")
+	}
+	if s.key != "" {
+		q.Header.Set("Authorization", "Bearer "+s.key)
 	}
 	r, err := http.DefaultClient.Do(q)
 	if err != nil {
@@ -505,7 +518,7 @@ func TestStrangersAreRefused(t *testing.T) {
 	if answer.Header.Get("X-Content-Type-Options") != "nosniff" || answer.Header.Get("Cache-Control") != "no-store" {
 		t.Errorf("the headers are %v", answer.Header)
 	}
-	if _, err := Listen("0.0.0.0:0"); err == nil || !strings.Contains(err.Error(), "loopback only") {
+	if _, err := Listen("0.0.0.0:0", false); err == nil || !strings.Contains(err.Error(), "only with --accounts") {
 		t.Errorf("listening to all the world: %v", err)
 	}
 	if status, _, _ := s.ask("POST", "/totals", ""); status != 404 {

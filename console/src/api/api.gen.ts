@@ -1154,6 +1154,293 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who calls, and how people are let in */
+        get: operations["getSession"];
+        put?: never;
+        /** Begin a session by a name and a password */
+        post: operations["signIn"];
+        /** End the session */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The caller's sessions */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of the caller's sessions */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the caller's password; his other sessions end */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whom a one-time link lets in */
+        post: operations["openLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a password by a one-time link, which is used up, and begin a session */
+        post: operations["useLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Go to the provider of single sign-on, by the browser */
+        get: operations["signOn"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-on/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the provider of single sign-on sends the browser back to */
+        get: operations["returnFromSignOn"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The accounts */
+        get: operations["listAccounts"];
+        put?: never;
+        /** Create an account; the answer holds the link by which its owner sets a password */
+        post: operations["addAccount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/accounts/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: components["schemas"]["AccountName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change what an account may do, or disable it */
+        patch: operations["changeAccount"];
+        trace?: never;
+    };
+    "/accounts/{account}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: components["schemas"]["AccountName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A link by which the owner of an account sets another password */
+        post: operations["resetAccount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Keys of the caller, those that are good no more as well */
+        get: operations["listKeys"];
+        put?: never;
+        /** Create a key for a program; it is shown in this answer, and never again */
+        post: operations["createKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a key for good */
+        delete: operations["revokeKey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what to which thing, newest first */
+        get: operations["searchAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the service is: datasets and their sizes, slow questions, schedules and what their last run came to */
+        get: operations["describeService"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** Which groups see what of a dataset */
+        get: operations["getAccess"];
+        /** Say which groups see what of a dataset; without any, everybody who may call sees its records */
+        put: operations["putAccess"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1228,6 +1515,255 @@ export interface components {
         ColumnNames: string[];
         /** @example last full month */
         Expression: string;
+        /** @example ines */
+        AccountName: string;
+        /** @enum {string} */
+        Role: "reader" | "analyst" | "administrator";
+        Groups: components["schemas"]["Name"][];
+        SessionState: {
+            /** @description Whether callers have to be signed in; without, everybody is local, and administrator */
+            accounts: boolean;
+            signed_in: boolean;
+            name?: string;
+            /** @description reader, analyst or administrator; empty where nobody is signed in */
+            role: string;
+            groups: string[];
+            /** @description The name of the key that is called by */
+            key?: string;
+            /** @description What the provider of single sign-on is called, where there is one */
+            sign_on?: string;
+        };
+        SignInRequest: {
+            name: string;
+            password: string;
+        };
+        Sessions: {
+            items: components["schemas"]["Session"][];
+        };
+        Session: {
+            /** Format: int64 */
+            id: number;
+            /** @description It is the one that this is asked by */
+            current: boolean;
+            address: string;
+            /** @description How the browser calls itself */
+            agent: string;
+            /** Format: date-time */
+            created_at: string;
+            /**
+             * Format: date-time
+             * @description To the minute
+             */
+            used_at: string;
+            /** Format: date-time */
+            expires_at: string;
+        };
+        PasswordChange: {
+            current: string;
+            password: string;
+        };
+        LinkRequest: {
+            /** @description What stands after the number sign of the link */
+            link: string;
+        };
+        LinkState: {
+            /** @description It makes the first administrator, who chooses a name */
+            first: boolean;
+            /** @description Of the account */
+            name?: string;
+        };
+        LinkUse: {
+            link: string;
+            /** @description For the first administrator only */
+            name?: string;
+            password: string;
+        };
+        Accounts: {
+            items: components["schemas"]["Account"][];
+        };
+        Account: {
+            name: string;
+            role: components["schemas"]["Role"];
+            groups: string[];
+            disabled: boolean;
+            /** @description It signs on by the provider, which says its role and groups */
+            signs_on: boolean;
+            /** Format: date-time */
+            created_at: string;
+            /**
+             * Format: date-time
+             * @description The last time
+             */
+            signed_in_at?: string;
+        };
+        AccountRequest: {
+            name: components["schemas"]["AccountName"];
+            role: components["schemas"]["Role"];
+            groups?: components["schemas"]["Groups"];
+        };
+        AccountChange: {
+            role?: components["schemas"]["Role"];
+            groups?: components["schemas"]["Groups"];
+            disabled?: boolean;
+        };
+        OneTimeLink: {
+            /** @description Where its owner sets a password, once: to be handed on by a way that nobody else reads */
+            link: string;
+            /** Format: date-time */
+            expires_at: string;
+        };
+        NewAccount: {
+            account: components["schemas"]["Account"];
+            link: string;
+            /** Format: date-time */
+            expires_at: string;
+        };
+        KeysPage: {
+            items: components["schemas"]["Key"][];
+            next?: string;
+        };
+        Key: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            account: string;
+            role: components["schemas"]["Role"];
+            /** @description Those that it is for; none is all that its account sees */
+            datasets: string[];
+            /** @description How it begins */
+            hint: string;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            expires_at?: string;
+            /**
+             * Format: date-time
+             * @description The last time, to the minute
+             */
+            used_at?: string;
+            /** Format: date-time */
+            revoked_at?: string;
+            /** @description It has neither run out nor been revoked */
+            good: boolean;
+        };
+        KeyRequest: {
+            name: components["schemas"]["Name"];
+            role: components["schemas"]["Role"];
+            datasets?: components["schemas"]["Name"][];
+            /**
+             * Format: date
+             * @description The last day on which it is good, in the zone of the service; left out, it does not run out
+             */
+            expires_on?: string;
+        };
+        NewKey: {
+            key: components["schemas"]["Key"];
+            /** @description What programs show: Authorization: Bearer … */
+            secret: string;
+        };
+        AuditPage: {
+            items: components["schemas"]["AuditEntry"][];
+            next?: string;
+        };
+        AuditEntry: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** @description Empty where it is the service itself */
+            account: string;
+            /** @description session, key, none, server (a command on the server) or service */
+            means: string;
+            address: string;
+            /** @description The name of the request */
+            request: string;
+            /** @example changed */
+            action: string;
+            /** @example span */
+            kind: string;
+            name: string;
+            detail: {
+                [key: string]: unknown;
+            };
+        };
+        Access: {
+            /** @description Groups that see its records */
+            records?: components["schemas"]["Name"][];
+            /** @description Groups that see its totals only */
+            totals?: components["schemas"]["Name"][];
+            /** @description Of how many records a total has to be made for those; 5 where nothing is said */
+            min_records?: number;
+        };
+        ServiceState: {
+            version: string;
+            /**
+             * Format: date-time
+             * @description When it was started
+             */
+            since: string;
+            /** Format: int64 */
+            database_bytes: number;
+            datasets: components["schemas"]["DatasetSize"][];
+            /** @description The slowest questions since it was started, the slowest first */
+            slow: components["schemas"]["SlowQuestion"][];
+            schedules: components["schemas"]["ScheduleState"][];
+        };
+        DatasetSize: {
+            name: string;
+            /** @description Where its records are, should that be elsewhere */
+            database?: string;
+            /** Format: int64 */
+            records: number;
+            /** Format: int64 */
+            loads: number;
+            /**
+             * Format: int64
+             * @description Of its records, with their index
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Of its sums
+             */
+            sums_bytes: number;
+            /**
+             * Format: date-time
+             * @description When its newest load was made
+             */
+            loaded_at?: string;
+            /** @description Why what it holds is not known just now */
+            trouble?: string;
+        };
+        SlowQuestion: {
+            operation: string;
+            dataset?: string;
+            account: string;
+            /** Format: date-time */
+            at: string;
+            seconds: number;
+            request: string;
+        };
+        ScheduleState: {
+            name: string;
+            brief: string;
+            days: string;
+            /**
+             * Format: date
+             * @description Every day through this one is done
+             */
+            through: string;
+            /**
+             * Format: int64
+             * @description The last that it created
+             */
+            receipt?: number;
+            /** Format: date-time */
+            created_at?: string;
+            /** @description What became of what that one brought */
+            deliveries?: string[];
+            /** @description A delivery of it failed */
+            failed?: boolean;
+        };
         Status: {
             version: string;
             /** @description The time zone in which the service reads today */
@@ -2010,6 +2546,11 @@ export interface components {
             attached?: components["schemas"]["Attached"];
             /** @description Why what it holds is not known just now; absent where it is */
             trouble?: string;
+            /**
+             * Format: int64
+             * @description You see its totals only, of at least so many records each; absent where you see its records
+             */
+            min_records?: number;
         };
         /** @description Where the records are, should that be elsewhere; absent where they are kept by the service */
         Attached: {
@@ -5185,6 +5726,525 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sessions"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    openLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    useLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description To the provider */
+            302: {
+                headers: {
+                    Location?: string;
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    returnFromSignOn: {
+        parameters: {
+            query?: {
+                code?: string;
+                state?: string;
+                error?: string;
+                error_description?: string;
+                session_state?: string;
+                iss?: string;
+                scope?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description To the console */
+            302: {
+                headers: {
+                    Location?: string;
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAccounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Accounts"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewAccount"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: components["schemas"]["AccountName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetAccount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: components["schemas"]["AccountName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneTimeLink"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listKeys: {
+        parameters: {
+            query?: {
+                /** @description Those of all accounts; for administrators */
+                all?: boolean;
+                /** @description How many to give at most */
+                limit?: components["parameters"]["limitParam"];
+                /** @description The `next` of the page before */
+                after?: components["parameters"]["afterParam"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeysPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewKey"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["idParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    searchAudit: {
+        parameters: {
+            query?: {
+                account?: string;
+                action?: string;
+                kind?: string;
+                name?: string;
+                /**
+                 * @description The first day, in the zone of the service
+                 * @example 2026-10-01
+                 */
+                from?: string;
+                /**
+                 * @description The last day, inside
+                 * @example 2026-10-19
+                 */
+                through?: string;
+                /** @description How many to give at most */
+                limit?: components["parameters"]["limitParam"];
+                /** @description The `next` of the page before */
+                after?: components["parameters"]["afterParam"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    describeService: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getAccess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putAccess: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Access"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,172 @@
+// Package access says who calls the service and what they may do: roles, and what a caller may see of a dataset. A caller
+// travels in the context of a request; work without one is the service's own, such as that of schedules.
+package access
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"vastspan/internal/refused"
+)
+
+// A Role is what an account may do; each may do all that those before it may.
+type Role string
+
+// The roles.
+const (
+	Nobody        Role = ""              // not signed in
+	Reader        Role = "reader"        // sees briefs, totals and records
+	Analyst       Role = "analyst"       // defines, loads, creates receipts
+	Administrator Role = "administrator" // has accounts, databases, schedules, and removes
+)
+
+// Roles lists the roles of accounts, the one that may least first.
+func Roles() []Role { return []Role{Reader, Analyst, Administrator} }
+
+// ParseRole reads a role.
+func ParseRole(text string) (Role, error) {
+	if role := Role(text); slices.Contains(Roles(), role) {
+		return role, nil
+	}
+	return Nobody, refused.Wrongf("%q is no role: expected reader, analyst or administrator", text)
+}
+
+// Covers reports whether a role may do what another may.
+func (r Role) Covers(other Role) bool {
+	return slices.Index(Roles(), r) >= slices.Index(Roles(), other)
+}
+
+// Lesser returns the role that may less.
+func Lesser(a, b Role) Role {
+	if a.Covers(b) {
+		return b
+	}
+	return a
+}
+
+// A Caller is who asks.
+type Caller struct {
+	Account int64  // 0 where there are no accounts, or nobody is signed in
+	Name    string // of the account; empty where nobody is signed in
+	Role    Role
+	Groups  []string
+	Session int64 // that they are signed in by; 0 for none
+	Key     int64 // that they call by; 0 for none
+	KeyName string
+	// Datasets are those that a key is for; none is all of them.
+	Datasets []string
+	Server   bool // it is a command on the server itself
+	// Address is where they call from, and Request the name of what they ask.
+	Address, Request string
+}
+
+// Local is who calls a service that has no accounts.
+var Local = Caller{Name: "local", Role: Administrator}
+
+type callerKey struct{}
+
+// With returns a context in which a caller asks.
+func With(ctx context.Context, c Caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, &c)
+}
+
+// From returns who asks; nil where it is the service itself.
+func From(ctx context.Context) *Caller {
+	c, _ := ctx.Value(callerKey{}).(*Caller)
+	return c
+}
+
+// Author returns the name under which a change is kept.
+func Author(ctx context.Context) string {
+	if c := From(ctx); c != nil {
+		return c.Name
+	}
+	return Local.Name
+}
+
+// ErrSignIn is the refusal of a caller who is not signed in.
+var ErrSignIn error = &refused.Error{
+	Kind: refused.SignedOut, Code: refused.CodeSignIn, Err: errors.New("sign in first, or call with a key"),
+}
+
+// Need refuses a caller whose role does not cover one.
+func Need(ctx context.Context, role Role) error {
+	c := From(ctx)
+	switch {
+	case c == nil || c.Role.Covers(role) && c.Role != Nobody:
+		return nil
+	case c.Role == Nobody:
+		return ErrSignIn
+	}
+	return Refusedf("this needs the role of %s; %s is %s", role, c.Name, c.Role)
+}
+
+// Refusedf is the refusal of what a caller may not do.
+func Refusedf(format string, args ...any) error {
+	return &refused.Error{Kind: refused.Forbidden, Code: refused.CodeNotAllowed, Err: fmt.Errorf(format, args...)}
+}
+
+// A Level is what a caller may see of a dataset.
+type Level int
+
+// The levels; each holds what is before it.
+const (
+	Nothing Level = iota
+	Totals        // with the smallest group size of the rules
+	Records
+)
+
+// Rules say who sees what of a dataset. Without any, everybody who is signed in sees its records. Administrators always do.
+type Rules struct {
+	Records []string `json:"records,omitempty"` // groups that see its records
+	Totals  []string `json:"totals,omitempty"`  // groups that see its totals only
+	// MinRecords is how many records a total has to be made of for those who see totals only; at least 2 where there are such groups.
+	MinRecords int `json:"min_records,omitempty"`
+}
+
+// defaultMinRecords is the smallest group size where none is stated.
+const defaultMinRecords = 5
+
+// Check refuses rules that say too little, and completes them.
+func (r *Rules) Check() error {
+	if len(r.Totals) > 0 && r.MinRecords == 0 {
+		r.MinRecords = defaultMinRecords
+	}
+	switch {
+	case len(r.Totals) == 0 && r.MinRecords > 0:
+		return refused.Wrongf("min records is for groups that see totals only: state which")
+	case len(r.Totals) > 0 && r.MinRecords < 2:
+		return refused.Wrongf("min records %d would show single records: expected at least 2", r.MinRecords)
+	}
+	for _, g := range r.Records {
+		if slices.Contains(r.Totals, g) {
+			return refused.Wrongf("group %s is stated for records and for totals only", g)
+		}
+	}
+	return nil
+}
+
+// Empty reports whether there are no rules.
+func (r *Rules) Empty() bool { return r == nil || len(r.Records) == 0 && len(r.Totals) == 0 }
+
+// LevelOf returns what a caller may see of a dataset with rules.
+func LevelOf(ctx context.Context, name string, r *Rules) Level {
+	c := From(ctx)
+	switch {
+	case c == nil:
+		return Records
+	case c.Role == Nobody || len(c.Datasets) > 0 && !slices.Contains(c.Datasets, name):
+		return Nothing
+	case c.Role == Administrator || r.Empty() || shared(c.Groups, r.Records):
+		return Records
+	case shared(c.Groups, r.Totals):
+		return Totals
+	}
+	return Nothing
+}
+
+func shared(a, b []string) bool {
+	return slices.ContainsFunc(a, func(one string) bool { return slices.Contains(b, one) })
+}
