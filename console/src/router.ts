@@ -1,4 +1,7 @@
 import { createRouter } from 'sv-router'
+import Audit from './features/access/Audit.svelte'
+import People from './features/access/People.svelte'
+import You from './features/access/You.svelte'
 import Ageing from './features/ageing/Ageing.svelte'
 import Brief from './features/briefs/Brief.svelte'
 import Briefs from './features/briefs/Briefs.svelte'
@@ -12,6 +15,7 @@ import Receipts from './features/receipts/Receipts.svelte'
 import Records from './features/records/Records.svelte'
 import Span from './features/spans/Span.svelte'
 import Spans from './features/spans/Spans.svelte'
+import State from './features/service/State.svelte'
 import Totals from './features/totals/Totals.svelte'
 
 export const { navigate, route } = createRouter({
@@ -28,6 +32,12 @@ export const { navigate, route } = createRouter({
   '/receipt/:id': Receipt,
   '/calendars': Calendars,
   '/data': Data,
+  '/people': People,
+  '/audit': Audit,
+  '/service': State,
+  '/you': You,
+  '/sign-in': You,
+  '/welcome': You,
   '*': NotFound,
 })
 
@@ -58,4 +68,19 @@ export const pages = [
       { path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' },
     ],
   },
-] as { title: string; pages: { path: string; of?: string; name: string; key: string }[] }[]
+  {
+    title: 'Service',
+    administrators: true,
+    pages: [
+      { path: '/people', name: 'People', key: 'p', accounts: true },
+      { path: '/audit', name: 'Audit', key: 'u' },
+      { path: '/service', name: 'Status', key: 'i' },
+    ],
+  },
+] as {
+  title: string
+  /** They are for administrators only. */
+  administrators?: boolean
+  /** A page with accounts is of no use where there are none. */
+  pages: { path: string; of?: string; name: string; key: string; accounts?: boolean }[]
+}[]

@@ -17,6 +17,14 @@ type Sums struct {
 	other         *Amount
 }
 
+// Count returns how many numbers were taken in.
+func (s *Sums) Count() int64 {
+	if s.other != nil {
+		return s.count + s.other.Count
+	}
+	return s.count
+}
+
 // Add takes one more number in.
 func (s *Sums) Add(f decimal.Fixed) error { return s.AddMany(1, f, f, f) }
 

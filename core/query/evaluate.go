@@ -105,7 +105,7 @@ func (p *plan) checkColumns(r *tally.Request, s *dataset.Schema) error {
 func (p *plan) run(ctx context.Context) error {
 	seen := map[string]bool{}
 	for i, in := range p.inputs {
-		in.request.Keep = p.top
+		in.request.Keep, in.request.MinRecords = p.top, in.MinRecords
 		plan, err := tally.NewPlan(in.request)
 		if err != nil {
 			return errorAt(err, "")
@@ -162,7 +162,9 @@ func (p *plan) answer() (*Answer, error) {
 		Dataset: main.Name, Date: main.Schema.Columns[date].Name, AsOf: p.Scope.AsOf, AtClose: p.Scope.AtClose, Calendar: p.Scope.Calendar.Name(),
 		Records: main.result.Records, Undated: main.result.Undated,
 	}}
-	if a.Records > 0 {
+	if main.result.Quiet {
+		a.Records = 0
+	} else if a.Records > 0 {
 		a.Oldest, a.Newest = &main.result.Oldest, &main.result.Newest
 	}
 	if p.top != nil {
@@ -334,8 +336,16 @@ func (p *plan) subtotals() [][]dataset.Label {
 	return groups
 }
 
-// none returns a figure of no record.
+// hidden reports whether a total may not be shown.
+func (p *plan) hidden(s slot, group []dataset.Label) bool {
+	return s != noSlot && p.inputs[s.input].result.Hidden(s.period, group)
+}
+
+// none returns a figure of no record, blank where groups are left out of whose records nothing is told.
 func (p *plan) none(figure int) decimal.Value {
+	if r := p.inputs[0].result; r.HiddenTotals > 0 || r.Quiet {
+		return decimal.Value{}
+	}
 	f := &p.figures[figure]
 	if f.derived == nil && f.entry.ZeroWithout && p.inputs[0].Schema.NoRecords == dataset.MeansZero {
 		return decimal.Int(0)
@@ -361,7 +371,8 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 	incomplete := false
 	if unit {
 		coverage := p.inputs[0].result.Coverage
-		incomplete = !r.window.Empty() && (coverage.Records == 0 || r.window.Touched().Bounds().Start < coverage.Oldest)
+		incomplete = !p.inputs[0].result.Quiet && !r.window.Empty() &&
+			(coverage.Records == 0 || r.window.Touched().Bounds().Start < coverage.Oldest)
 		row.Unit = &table.Unit{Label: r.unit.Label, FirstDay: r.unit.Whole.Start}
 		if !r.unit.Piece.Empty() {
 			row.Unit.Start = p.Scope.Clock.Format(r.unit.Piece.Start)
@@ -379,6 +390,9 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 	}
 	if r.at != noSlot && p.inputs[r.at.input].result.Tied(r.at.period, group) {
 		row.Flags = append(row.Flags, table.Tie)
+	}
+	if p.hidden(r.at, group) {
+		row.Flags = append(row.Flags, table.Hidden)
 	}
 	var err error
 	at := func(s slot, group []dataset.Label) (values []decimal.Value) {
@@ -411,7 +425,9 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		addsUp := p.figures[f].addsUp()
 		for j, c := range counterparts {
 			value, against := mine[f], c[f]
-			if unit && addsUp && !r.blank { // a side without a record counts as nothing where records were due
+			unknown := p.hidden(r.at, group) || j < len(r.against) && p.hidden(r.against[j], group) ||
+				j == len(r.against) && p.hidden(r.previous, group)
+			if unit && addsUp && !r.blank && !unknown { // a side without a record counts as nothing where records were due
 				value, against = p.asDue(sp, r, j, value, against)
 			}
 			compared, err := measure.Compare(value, against)

@@ -59,7 +59,25 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 	for _, c := range p.filterCautions {
 		add(table.Code(c.Kind), table.Caution, "%s", c.Text)
 	}
-	if a.Newest != nil {
+	for _, in := range p.inputs {
+		switch r := in.result; {
+		case in.MinRecords > 0 && len(in.request.Where) > 0:
+			add(table.Withheld, table.Caution, "%s: totals of fewer than %d records are hidden, and those by which they could be worked out",
+				in.Name, in.MinRecords)
+		case r.HiddenTotals > 0:
+			text := fmt.Sprintf("%s: %s of fewer than %d records hidden", in.Name, counted(r.SmallTotals, "total"), in.MinRecords)
+			if more := r.HiddenTotals - r.SmallTotals; more > 0 {
+				text += fmt.Sprintf(", and %d by which they could be worked out", more)
+			}
+			if r.HiddenGroups > 0 {
+				text += fmt.Sprintf("; %s left out", counted(r.HiddenGroups, "group"))
+			}
+			add(table.Withheld, table.Caution, "%s", text)
+		}
+	}
+	if p.inputs[0].result.Quiet {
+		add(table.Covered, table.Info, "how many records match is not told")
+	} else if a.Newest != nil {
 		what := "records"
 		if a.Records == 1 {
 			what = "record"
@@ -126,4 +144,12 @@ func filterText(f dataset.Filter) string {
 		}
 	}
 	return text
+}
+
+// counted writes a number of things.
+func counted(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
 }

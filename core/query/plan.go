@@ -23,7 +23,7 @@ type Records struct {
 	// Covered finds the oldest and the newest day of all records by one of their dates, whatever the filters;
 	// nil where that is known from the answer alone.
 	Covered func(ctx context.Context, date string) (tally.Coverage, error)
-	// MinRecords is of how many records at least a total is shown; 0 shows all (semantics §11).
+	// MinRecords is of how many records at least a total is shown; 0 shows all.
 	MinRecords int64
 }
 

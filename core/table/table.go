@@ -130,6 +130,7 @@ const (
 	Legend         Code = "legend"
 	Lengthened     Code = "lengths_of_open" // up to when the lengths of what is open are counted
 	Clocks         Code = "clocks"          // two sides become days by different clocks
+	Withheld       Code = "withheld"        // totals are hidden that are of few records, or tell of some
 	Derived        Code = "derived"         // how a figure comes about that is derived of another
 )
 
@@ -247,6 +248,7 @@ const (
 	Incomplete Flag = "incomplete"
 	Unlike     Flag = "not like-for-like"
 	Tie        Flag = "tied"
+	Hidden     Flag = "hidden" // it is of few records, or tells of some
 )
 
 // flagMeanings explains the flags, in the order in which they are told.
@@ -260,6 +262,7 @@ var flagMeanings = []struct {
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
 	{Tie, "several records at that time have different values; of the earliest the first that was loaded counts, of the latest the last"},
+	{Hidden, "it is of few records, or tells of some by its difference from others"},
 }
 
 // Key returns the key of a row: its span, the first day of its unit and its group, whatever people see

@@ -22,18 +22,34 @@ type Result struct {
 	// records are those of each period.
 	records []int64
 	tied    []map[string]bool // by period and group, where a figure is one of several values at the same time
+
+	hidden    []map[string]bool // by period and group; nil where all may be shown
+	hidesNone bool              // that there are no records is hidden, too
+	blank     []decimal.Value   // of what is hidden
+	// HiddenTotals are how many totals are hidden, SmallTotals how many of them are of few records; HiddenGroups are how many
+	// groups are left out.
+	HiddenTotals, SmallTotals, HiddenGroups int
+	// Quiet says that which records were found is not told.
+	Quiet bool
 }
 
 // At returns the figures of a period and a group, in which All stands for all values of a category.
 func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
+	if r.Hidden(period, group) {
+		return r.blank
+	}
 	if values, ok := r.cells[period][dataset.GroupKey(group)]; ok {
 		return values
 	}
 	return r.empty
 }
 
-// Has reports whether a period has a record of a group.
+// Has reports whether a period has a record of a group, or that is hidden.
 func (r *Result) Has(period int, group []dataset.Label) bool {
+	return r.Hidden(period, group) || r.has(period, group)
+}
+
+func (r *Result) has(period int, group []dataset.Label) bool {
 	_, has := r.cells[period][dataset.GroupKey(group)]
 	return has
 }
@@ -41,7 +57,7 @@ func (r *Result) Has(period int, group []dataset.Label) bool {
 // Tied reports whether a figure of a period and group is one of several values at the same time, of which the order of
 // the records has chosen one.
 func (r *Result) Tied(period int, group []dataset.Label) bool {
-	return r.tied[period][dataset.GroupKey(group)]
+	return !r.Hidden(period, group) && r.tied[period][dataset.GroupKey(group)]
 }
 
 // None returns the figures of no record: a count of nothing, blank the others.
@@ -52,15 +68,28 @@ func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
 // Run asks a source for the partial results of a plan and puts them together.
 func Run(ctx context.Context, p *Plan, src Source) (*Result, error) {
+	s, found, err := collect(ctx, p, src)
+	if err != nil {
+		return nil, err
+	}
+	r, err := s.result(found)
+	if err == nil && p.MinRecords > 0 {
+		err = s.disclose(ctx, src, r)
+	}
+	return r, err
+}
+
+// collect asks a source for the partial results of a plan.
+func collect(ctx context.Context, p *Plan, src Source) (*summary, Found, error) {
 	s := &summary{plan: p, index: map[string]int{}, cells: make([]map[string]*cell, len(p.Periods)), valued: map[int][]Partial{}}
 	for i := range s.cells {
 		s.cells[i] = map[string]*cell{}
 	}
-	found, err := src.Partials(ctx, p, s)
-	if err != nil {
-		return nil, err
+	if p.MinRecords > 0 {
+		s.atoms, s.atomGroups = map[atomKey]tell{}, map[string][]dataset.Label{}
 	}
-	return s.result(found)
+	found, err := src.Partials(ctx, p, s)
+	return s, found, err
 }
 
 // MaxGroups is how many groups a result may have.
@@ -83,6 +112,27 @@ type summary struct {
 	groups [][]dataset.Label
 	cells  []map[string]*cell
 	valued map[int][]Partial // those with values, by segment; put together last
+	// atoms are what is told by segment and group, where totals of few records are hidden; nil where they are not.
+	atoms      map[atomKey]tell
+	atomGroups map[string][]dataset.Label
+}
+
+// An atomKey names the records of a segment and a group.
+type atomKey struct {
+	segment int
+	group   string
+}
+
+// noteAtom adds a partial result to what is told of its segment and group.
+func (s *summary) noteAtom(f *Partial) {
+	key := atomKey{f.Segment, dataset.GroupKey(f.Group)}
+	if len(s.plan.wanted[f.Segment]) == 0 {
+		return
+	}
+	t := s.atoms[key]
+	t.add(tellOf(&f.Part), 1)
+	s.atoms[key] = t
+	s.atomGroups[key.group] = slices.Clone(f.Group)
 }
 
 // A cell is what is known of a period and a group.
@@ -134,6 +184,9 @@ func subtotals(group []dataset.Label, yield func([]dataset.Label) error) error {
 func (s *summary) Partial(f Partial) error {
 	if err := s.note(f.Group); err != nil {
 		return err
+	}
+	if s.atoms != nil {
+		s.noteAtom(&f)
 	}
 	if f.Values != nil {
 		s.valued[f.Segment] = append(s.valued[f.Segment], f)

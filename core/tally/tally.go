@@ -34,6 +34,8 @@ type Request struct {
 	// Top keeps that many values of the first category, those that rank highest over the first
 	// period, and puts the others together; 0 keeps all.
 	Top int
+	// MinRecords hides totals of fewer records, and those by which one could be worked out; 0 hides none.
+	MinRecords int64
 	// Keep, where it is set, are the values that are kept in place of those that rank highest here.
 	Keep *Top
 }
@@ -82,7 +84,7 @@ func (r *Request) check() error {
 			return fmt.Errorf("%q is not a figure", f.Kind)
 		}
 	}
-	return nil
+	return r.checkMin()
 }
 
 // Ranking returns the position of the figure that values are ranked by: the first one of a column that

@@ -55,6 +55,8 @@ type Dataset struct {
 	// Engine is that of the database where its records are; empty where they are kept here. Trouble says why what it holds is
 	// not known just now.
 	Engine, Trouble string
+	// MinRecords is of how many records totals are made that the caller sees, where he sees no records; else 0.
+	MinRecords int
 }
 
 // List lists the datasets by name.

@@ -296,6 +296,10 @@ func toDataset(d *service.Dataset) types.Dataset {
 		}
 		out.Trouble = optional(d.Trouble)
 	}
+	if d.MinRecords > 0 {
+		least := int64(d.MinRecords)
+		out.MinRecords = &least
+	}
 	return out
 }
 

@@ -2952,7 +2952,7 @@ export interface components {
              */
             seconds?: number;
         };
-        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "tied")[] | null;
+        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "tied" | "hidden")[] | null;
         RowUnit: {
             label: string;
             /**

@@ -40,7 +40,11 @@ export const useDatasets = () =>
   }))
 /** The databases in which tables may be attached. */
 export const useDatabases = () =>
-  createQuery(() => ({ queryKey: ['databases'], queryFn: async () => data(await api.GET('/databases')).items }))
+  createQuery(() => ({
+    queryKey: ['databases'],
+    queryFn: async () => data(await api.GET('/databases')).items,
+    retry: false, // who may not know them has none to choose from
+  }))
 
 export interface Context {
   as_of: string

@@ -1,9 +1,11 @@
 <script lang="ts">
+  import UserRound from '@lucide/svelte/icons/user-round'
   import { type Snippet } from 'svelte'
   import { useBriefs } from '../features/briefs/briefs'
   import { useReceipts } from '../features/receipts/receipts'
   import { useCalendars, useDatasets, useSpans } from '../api/queries'
   import { carried, param } from '../lib/address.svelte'
+  import { may, useSession } from '../features/access/session'
   import { pages, route } from '../router'
   import AsOfBar from './AsOfBar.svelte'
   import Shortcuts from './Shortcuts.svelte'
@@ -24,6 +26,16 @@
     Receipts: receipts.data?.length,
   })
 
+  const session = useSession()
+  const groups = $derived(
+    pages
+      .filter((g) => !g.administrators || may(session.data, 'administrator'))
+      .map((g) => ({ ...g, pages: g.pages.filter((p) => !p.accounts || session.data?.accounts) })),
+  )
+
+  // Pages that read nothing as of a day.
+  const still = $derived(['/people', '/audit', '/service', '/you'].includes(route.pathname))
+
   // A dataset that was chosen on one page is the one looked at on the next.
   const link = (path: string) => {
     const dataset = param('dataset')
@@ -34,7 +46,7 @@
 </script>
 
 <a class="button sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2" href="#main">Skip to the page</a>
-<div class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block">
+<div data-role={session.data?.role} class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block">
   <nav
     class="print:hidden flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4"
     aria-label="Pages"
@@ -43,7 +55,7 @@
       <Mark />
       <span class="sr-only text-[1.0625rem] font-semibold tracking-tight sm:not-sr-only">Vast Span</span>
     </a>
-    {#each pages as group, g (group.title)}
+    {#each groups as group, g (group.title)}
       {#if g > 0}<h2 class="mt-5 mb-1 hidden px-2.5 text-2xs text-quiet md:block">{group.title}</h2>{/if}
       {#each group.pages as page (page.path)}
         {@const here = route.pathname === page.path || (page.of !== undefined && route.pathname.startsWith(page.of))}
@@ -77,10 +89,21 @@
         {/each}
       </div>
     {/if}
+    {#if session.data?.accounts}
+      <a
+        class={[
+          'flex items-center gap-2 rounded-lg px-2.5 py-1.5 md:mt-4',
+          route.pathname === '/you' ? 'bg-chosen font-semibold' : 'hover:bg-ahead',
+        ]}
+        href={link('/you')}
+        data-you-link
+        ><UserRound class="size-4 text-quiet" aria-hidden="true" /><span class="truncate">{session.data.name}</span></a
+      >
+    {/if}
     <Shortcuts />
   </nav>
   <div class="min-w-0">
-    <AsOfBar />
+    {#if !still}<AsOfBar />{/if}
     <main id="main" class="mx-auto max-w-[100rem] px-3 py-4 sm:px-5" tabindex="-1">
       {@render children()}
     </main>

@@ -62,7 +62,7 @@
 <svelte:window onkeydown={key} />
 <Dialog.Root bind:open>
   <Dialog.Trigger
-    class="ml-auto flex items-center gap-2 rounded-lg px-2.5 py-1.5 text-quiet hover:bg-ahead md:mt-6 md:ml-0"
+    class="ml-auto flex items-center gap-2 rounded-lg px-2.5 py-1.5 text-quiet hover:bg-ahead md:mt-1 md:ml-0"
     ><Keyboard class="size-4" aria-hidden="true" /><span class="hidden md:inline">Shortcuts</span><span
       class="sr-only md:hidden">Shortcuts</span
     ></Dialog.Trigger

@@ -41,7 +41,9 @@
 </script>
 
 <Popover.Root bind:open onOpenChange={() => ((done = ''), (trouble = ''))}>
-  <Popover.Trigger class="button"><LayoutPanelTop class="size-3.5" aria-hidden="true" />Add to a brief</Popover.Trigger>
+  <Popover.Trigger class="button for-analyst"
+    ><LayoutPanelTop class="size-3.5" aria-hidden="true" />Add to a brief</Popover.Trigger
+  >
   <Popover.Portal>
     <Popover.Content class="card z-40 w-[min(22rem,94vw)] p-3 shadow-lg" sideOffset={4} align="end">
       {#if done}

@@ -160,7 +160,7 @@
         <span class="text-2xs text-quiet" role="status">{said}</span>
         <TakeAway {take} ontell={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
         <button class="button" onclick={() => print()}><Printer class="size-3.5" aria-hidden="true" />Print</button>
-        <button class="button button-strong" onclick={edit}>Edit</button>
+        <button class="button button-strong for-analyst" onclick={edit}>Edit</button>
       {/if}
     </div>
   </div>

@@ -45,7 +45,9 @@
 </script>
 
 <Popover.Root onOpenChange={opened}>
-  <Popover.Trigger class="button"><ReceiptText class="size-3.5" aria-hidden="true" />Receipt</Popover.Trigger>
+  <Popover.Trigger class="button for-analyst"
+    ><ReceiptText class="size-3.5" aria-hidden="true" />Receipt</Popover.Trigger
+  >
   <Popover.Portal>
     <Popover.Content class="card z-40 w-[min(22rem,94vw)] p-3 shadow-lg" sideOffset={4} align="end">
       {#if created}

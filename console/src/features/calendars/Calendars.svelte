@@ -102,11 +102,13 @@
   </div>
   <div class="ml-auto flex flex-wrap items-center gap-1.5">
     {#if editing === ''}
-      <button class="button" onclick={editHolidays}>Holidays…</button>
-      {#if chosen && chosen.version > 0}<button class="button" onclick={() => (editing = 'change')} data-change-calendar
-          >Change {chosen.definition.name}…</button
+      <button class="button for-analyst" onclick={editHolidays}>Holidays…</button>
+      {#if chosen && chosen.version > 0}<button
+          class="button for-analyst"
+          onclick={() => (editing = 'change')}
+          data-change-calendar>Change {chosen.definition.name}…</button
         >{/if}
-      <button class="button" onclick={() => (editing = 'new')}
+      <button class="button for-analyst" onclick={() => (editing = 'new')}
         ><Plus class="size-3.5" aria-hidden="true" />New calendar</button
       >
     {/if}

@@ -31,7 +31,7 @@
   <h1 class="text-xl font-semibold tracking-tight">Data</h1>
   <span class="text-quiet">files come in here, and every load can be undone; tables of other databases stay there</span>
   {#if (databases.data?.length ?? 0) > 0 && !attaching}
-    <button class="button ml-auto" onclick={() => (attaching = true)}
+    <button class="button for-administrator ml-auto" onclick={() => (attaching = true)}
       ><Database class="size-3.5" aria-hidden="true" />Attach a table…</button
     >
   {/if}
@@ -48,7 +48,7 @@
 {:else}
   <label
     class={[
-      'card flex cursor-pointer flex-col items-center justify-center gap-2 border-dashed text-center',
+      'card for-analyst flex cursor-pointer flex-col items-center justify-center gap-2 border-dashed text-center',
       'focus-within:border-inside hover:border-inside',
       empty ? 'min-h-72 p-10' : 'p-6',
       over && 'border-inside! bg-inside-wash!',

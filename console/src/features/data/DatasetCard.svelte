@@ -6,12 +6,15 @@
   import { wordsOf } from '../../lib/query'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import KeptIn from '../../ui/KeptIn.svelte'
+  import { may, useSession } from '../access/session'
   import Loads from './Loads.svelte'
+  import WhoSees from './WhoSees.svelte'
 
   // A dataset: its extent, what its amounts are, its loads, and its removal.
   let { dataset: d }: { dataset: Dataset } = $props()
 
   const client = useQueryClient()
+  const session = useSession()
   let open = $state(false)
   let removing = $state(false)
   let problem = $state<Error | null>(null)
@@ -90,10 +93,13 @@
     {#if d.undated > 0}<span class="text-quiet">{d.undated.toLocaleString('en')} without a day</span>{/if}
     <span class="text-quiet">{d.zone}{d.day_starts ? `, days start at ${d.day_starts}` : ''}</span>
     <KeptIn dataset={d} />
+    {#if d.min_records}<span class="chip" title="You see totals of at least so many records each, and not its records"
+        >totals of {d.min_records} and more</span
+      >{/if}
     <span class="ml-auto flex gap-2">
       <a class="button" href={link('/totals')}>Totals</a>
-      <a class="button" href={link('/records')}>Records</a>
-      <button class="button" onclick={() => (open = !open)}>{open ? 'Less' : 'More'}</button>
+      {#if !d.min_records}<a class="button" href={link('/records')}>Records</a>{/if}
+      <button class="button for-analyst" onclick={() => (open = !open)}>{open ? 'Less' : 'More'}</button>
     </span>
   </div>
   {#if d.trouble}<p class="px-4 pb-3 text-worse" role="status">{d.trouble}</p>{/if}
@@ -223,6 +229,7 @@
         <h2 class="mt-4 mb-1 font-semibold">Loads</h2>
         <Loads dataset={d.name} />
       {/if}
+      {#if session.data?.accounts && may(session.data, 'administrator')}<WhoSees dataset={d.name} />{/if}
       <div class="mt-4 flex flex-wrap items-center gap-2">
         {#if removing}
           <span
@@ -242,7 +249,7 @@
             <button class="button button-strong" onclick={() => void rename()}>Rename</button>
             <button class="button" onclick={() => (newName = null)}>Keep the name</button>
           {/if}
-          <button class="button ml-auto" onclick={() => void ask()}>Remove the dataset…</button>
+          <button class="button for-administrator ml-auto" onclick={() => void ask()}>Remove the dataset…</button>
         {/if}
       </div>
     </div>

@@ -38,8 +38,9 @@
         <td class="px-3 text-quiet">{l.replaced > 0 ? `in the place of ${l.replaced.toLocaleString('en')}` : ''}</td>
         <td class="px-3 whitespace-nowrap text-quiet">{at(l.loaded_at)}, {l.author}</td>
         <td class="pl-3 text-right">
-          {#if l.undone_at}undone {at(l.undone_at)}{:else}<button class="button" onclick={() => void undo(l.id)}
-              >Undo</button
+          {#if l.undone_at}undone {at(l.undone_at)}{:else}<button
+              class="button for-analyst"
+              onclick={() => void undo(l.id)}>Undo</button
             >{/if}
         </td>
       </tr>

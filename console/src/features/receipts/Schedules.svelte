@@ -7,9 +7,11 @@
   import { everything, useAsOf, useCalendars } from '../../api/queries'
   import { long } from '../../lib/days'
   import Select from '../../ui/Select.svelte'
+  import { may, useSession } from '../access/session'
   import { nameOf, useBriefs } from '../briefs/briefs'
   import Expression from '../spans/Expression.svelte'
 
+  const session = useSession()
   const briefs = useBriefs()
   const calendars = useCalendars()
   const asOf = useAsOf()
@@ -27,6 +29,7 @@
     queryKey: ['deliveries'],
     queryFn: async () => data(await api.GET('/deliveries', { params: { query: { limit: 20 } } })),
     refetchInterval: 15_000,
+    enabled: may(session.data, 'analyst'),
   }))
   type Target = { to: 'folder' | 'webhook' | 'mail'; address: string; formats: string[] }
   let targets = $state<Target[]>([])
@@ -74,7 +77,7 @@
     <h2 class="font-semibold">Schedules</h2>
     <span class="text-quiet">a receipt on each day that a span holds; missed days are caught up, once each</span>
     <Popover.Root bind:open>
-      <Popover.Trigger class="button ml-auto" disabled={(briefs.data?.length ?? 0) === 0}
+      <Popover.Trigger class="button for-administrator ml-auto" disabled={(briefs.data?.length ?? 0) === 0}
         ><Plus class="size-3.5" aria-hidden="true" />Schedule</Popover.Trigger
       >
       <Popover.Portal>
@@ -169,8 +172,10 @@
         {#each s.deliver as t (t.to + t.address)}
           <span class="chip text-2xs">{t.to} {t.address} {(t.formats ?? []).join(', ')}</span>
         {/each}
-        <button class="chip ml-auto" onclick={() => drop(s.name)} aria-label={`Remove the schedule ${s.name}`}
-          ><X class="size-3" /></button
+        <button
+          class="chip for-administrator ml-auto"
+          onclick={() => drop(s.name)}
+          aria-label={`Remove the schedule ${s.name}`}><X class="size-3" /></button
         >
       </li>
     {:else}<li class="text-quiet">There is none.</li>{/each}
@@ -192,7 +197,7 @@
             <td class="max-w-96 truncate px-3 text-quiet" title={d.told}>{d.told ?? ''}</td>
             <td class="pl-3 text-right"
               >{#if d.state === 'failed' || d.state === 'uncertain' || d.state === 'waiting'}<button
-                  class="chip"
+                  class="chip for-administrator"
                   onclick={() => void retry(d.id)}>Try again</button
                 >{/if}</td
             >

@@ -180,7 +180,7 @@
     </div>
   {/if}
   {#if error}<div class="mt-3"><ErrorPanel {error} mend={(_, e) => (is = e)} /></div>{/if}
-  <div class="mt-4 flex flex-wrap items-center gap-2">
+  <div class="for-analyst mt-4 flex flex-wrap items-center gap-2">
     <button class="button button-strong" disabled={!changed || busy}>Save change</button>
     {#if removing}
       <span class="ml-auto text-worse">Remove @{span.definition.name}?</span>

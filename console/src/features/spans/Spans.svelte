@@ -111,7 +111,7 @@
     {/each}
   </ToggleGroup.Root>
   <a class="button" href={'/check' + carried()}>Check</a>
-  <button class="button button-strong" onclick={() => make(null)} data-make-span
+  <button class="button button-strong for-analyst" onclick={() => make(null)} data-make-span
     ><Plus class="size-3.5" aria-hidden="true" />New span</button
   >
 </div>
@@ -122,7 +122,7 @@
       ><b>There are no records yet.</b>
       <span class="text-quiet">Bring in a file of yours, of CSV, JSON, XLSX or Parquet.</span></span
     >
-    <a class="button button-strong" href={'/data' + carried()} data-first-file>Load a file</a>
+    <a class="button button-strong for-analyst" href={'/data' + carried()} data-first-file>Load a file</a>
   </section>
 {/if}
 {#if spans.isError}
@@ -176,7 +176,7 @@
       <p class="mt-1 text-quiet">
         Name the ranges of days you keep typing into filters, once. They follow the as-of day by themselves.
       </p>
-      <button class="button button-strong mt-4" onclick={() => make(null)}>Name the first one</button>
+      <button class="button button-strong for-analyst mt-4" onclick={() => make(null)}>Name the first one</button>
     </section>
   {/if}
 

@@ -48,7 +48,7 @@
           >
           {#if v.note}<span class="truncate">{v.note}</span>{/if}
           {#if i === 0}<span class="ml-auto text-2xs text-inside">current</span>{:else if !v.removed}<button
-              class="button ml-auto"
+              class="button for-analyst ml-auto"
               onclick={() => restore(v.version)}>Restore</button
             >{/if}
         </div>

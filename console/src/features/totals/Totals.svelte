@@ -261,7 +261,9 @@
         ? `, clock of ${a.zone}${a.day_starts ? `, day starts ${a.day_starts}` : ''}`
         : ''}.
     </p>
-    {#if dataset.attached && asked}<Statements body={asked.body} database={dataset.attached.database} />{/if}
+    {#if dataset.attached && asked}<div class="for-analyst">
+        <Statements body={asked.body} database={dataset.attached.database} />
+      </div>{/if}
     <Notes notes={a.notes} leaveOut={q.like_for_like || param('unlike') === 'kept' ? [] : ['not_like_for_like']} />
   {/if}
 {/if}

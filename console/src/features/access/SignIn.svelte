@@ -1,0 +1,85 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query'
+  import { api, data } from '../../api/client'
+  import { param } from '../../lib/address.svelte'
+  import { navigate, route } from '../../router'
+  import Card from './Card.svelte'
+  import { letIn, type SessionState } from './session'
+
+  let { session }: { session: SessionState } = $props()
+
+  const client = useQueryClient()
+  let name = $state('')
+  let password = $state('')
+  let busy = $state(false)
+  let error = $state<string | null>(null)
+  const why = $derived(error ?? param('why'))
+
+  async function signIn() {
+    busy = true
+    error = null
+    try {
+      const state = data(await api.POST('/session', { body: { name, password } }))
+      letIn(client, state)
+      if (route.pathname === '/sign-in') void navigate('/')
+    } catch (e) {
+      error = (e as Error).message
+      password = ''
+    } finally {
+      busy = false
+    }
+  }
+</script>
+
+<Card title="Sign in">
+  {#if !session.accounts}
+    <p>This service has no accounts: everybody who reaches it is let in.</p>
+    <a class="button button-strong mt-4" href="/">To the spans</a>
+  {:else}
+    <form
+      class="grid gap-3"
+      data-sign-in
+      onsubmit={(e) => {
+        e.preventDefault()
+        void signIn()
+      }}
+    >
+      <div>
+        <label class="label" for="name">Name</label>
+        <!-- svelte-ignore a11y_autofocus -->
+        <input
+          id="name"
+          class="field min-h-9"
+          autocomplete="username"
+          autocapitalize="none"
+          spellcheck="false"
+          required
+          autofocus
+          bind:value={name}
+        />
+      </div>
+      <div>
+        <label class="label" for="password">Password</label>
+        <input
+          id="password"
+          type="password"
+          class="field min-h-9"
+          autocomplete="current-password"
+          required
+          bind:value={password}
+        />
+      </div>
+      {#if why}<p class="text-worse" role="alert">{why}</p>{/if}
+      <button class="button button-strong min-h-9 justify-center" disabled={busy}>Sign in</button>
+    </form>
+    {#if session.sign_on}
+      <p class="my-3 text-center text-quiet">or</p>
+      <a class="button min-h-9 w-full justify-center" href="/api/v1/sign-on" rel="external"
+        >Sign on by {session.sign_on}</a
+      >
+    {/if}
+    <p class="mt-4 text-2xs text-quiet">
+      Who has forgotten a password asks an administrator for a link. After some tries that fail one has to wait.
+    </p>
+  {/if}
+</Card>
