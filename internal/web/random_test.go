@@ -83,7 +83,7 @@ func newSender(t *testing.T, seed uint64) *sender {
 			one := sending{method, path, o, slices.Concat(item.Parameters, o.Parameters)}
 			s.ops = append(s.ops, one)
 			if path == "/total" || path == "/lines" || path == "/records" || path == "/ageing" ||
-				strings.HasSuffix(path, "/undo") {
+				strings.HasSuffix(path, "/undo") || strings.HasSuffix(path, "/{load}") {
 				s.ops = append(s.ops, one, one, one)
 			}
 		}
