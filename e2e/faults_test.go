@@ -42,6 +42,9 @@ type siege struct {
 	receipts map[int64]string                   // checksums
 	created  []string                           // schedules
 	made     int                                // changes that were acknowledged
+
+	keys    map[string]string // by role
+	refused int               // how often those were refused who may not
 }
 
 type besiegedLoad struct {
@@ -49,12 +52,54 @@ type besiegedLoad struct {
 	undone, maybe bool // taken out; or perhaps
 }
 
-// call asks for something; ok is whether it was done. What is refused while the service stands is wrong.
+// call asks for something, as who may; ok is whether it was done. What is refused while the service stands is wrong.
 func (s *siege) call(method, path, kind, body string, header map[string]string, into any) (ok bool) {
+	key := s.keys["analyst"]
+	if strings.HasPrefix(path, "/schedules") && method == "POST" || strings.HasPrefix(path, "/audit") {
+		key = s.keys["administrator"]
+	}
+	return s.callAs(key, method, path, kind, body, header, into) < http.StatusMultipleChoices
+}
+
+// intrude asks for what one may not: by somebody whose key is good no more, without any, and as a reader who would change
+// something. None is ever answered, whatever has just been killed.
+func (s *siege) intrude(rng *rand.Rand) {
+	for who, key := range map[string]string{"nobody": "", "who was kept out": s.keys["gone"], "a key that is none": "vskey_none"} {
+		method, path := []string{"GET", "GET", "POST", "GET"}[rng.IntN(4)], []string{"/spans", "/datasets", "/schedules/run", "/backup"}[rng.IntN(4)]
+		status := s.callAs(key, method, path, "application/json", "", nil, nil)
+		if status < 400 || status == http.StatusForbidden {
+			s.t.Errorf("%s is answered %s %s: %d", who, method, path, status)
+		}
+		s.count(status)
+	}
+	status := s.callAs(s.keys["reader"], "POST", "/spans", "application/json", `{"name":"intruder","is":"today"}`, nil, nil)
+	if status < 400 || status == http.StatusUnauthorized {
+		s.t.Errorf("a reader names a span: %d", status)
+	}
+	s.count(status)
+}
+
+// count counts those who were refused since they may not.
+func (s *siege) count(status int) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if status == http.StatusUnauthorized || status == http.StatusForbidden {
+		s.refused++
+	}
+}
+
+// unanswered stands for the status of what was not answered.
+const unanswered = 599
+
+// callAs asks for something with a key, and returns the status of the answer.
+func (s *siege) callAs(key, method, path, kind, body string, header map[string]string, into any) (status int) {
 	q, err := http.NewRequest(method, s.address+"/api/v1"+path, strings.NewReader(body))
 	if err != nil {
 		s.t.Error(err)
-		return false
+		return unanswered
+	}
+	if key != "" {
+		q.Header.Set("Authorization", "Bearer "+key)
 	}
 	q.Header.Set("Content-Type", kind)
 	for k, v := range header {
@@ -62,25 +107,25 @@ func (s *siege) call(method, path, kind, body string, header map[string]string, 
 	}
 	r, err := s.client.Do(q)
 	if err != nil {
-		return false
+		return unanswered
 	}
 	defer r.Body.Close()
 	text, err := io.ReadAll(r.Body)
 	if err != nil || r.StatusCode == http.StatusServiceUnavailable {
-		return false
+		return unanswered
 	}
 	if r.StatusCode >= 300 {
 		if r.StatusCode >= 500 {
 			s.t.Errorf("%s %s: %d %s", method, path, r.StatusCode, text)
 		}
-		return false
+		return r.StatusCode
 	}
 	if into != nil {
 		if err := json.Unmarshal(text, into); err != nil {
 			s.t.Errorf("%s %s: %v: %s", method, path, err, text)
 		}
 	}
-	return true
+	return r.StatusCode
 }
 
 func (s *siege) json(method, path string, body any, header map[string]string, into any) bool {
@@ -169,7 +214,7 @@ func (s *siege) callers(seed uint64) []func() {
 			Checksum string
 		}
 		query := object{"dataset": "records-0", "over": []string{"2026-09"}, "figures": []string{"count", "sum amount"}}
-		if s.json("POST", "/receipts", object{"title": "siege", "query": query}, nil, &receipt) {
+		if s.json("POST", "/receipts", object{"title": "siege", "total": query}, nil, &receipt) {
 			s.acknowledged(func() { s.receipts[receipt.ID] = receipt.Checksum })
 		}
 	}, func() {
@@ -180,7 +225,7 @@ func (s *siege) callers(seed uint64) []func() {
 		if s.json("POST", "/schedules", object{"name": name, "brief": "brief", "days": "first day of this month"}, nil, nil) {
 			s.acknowledged(func() { s.created = append(s.created, name) })
 		}
-	})
+	}, func() { s.intrude(rand.New(rand.NewPCG(seed, rand.Uint64()))) })
 	return list
 }
 
@@ -402,6 +447,51 @@ func (s *siege) proveBook(what string) {
 	s.book = newest
 }
 
+// proveAudit checks that the audit has every load, receipt and schedule, each once, by who made it.
+func (s *siege) proveAudit() {
+	have := map[string]string{}
+	for _, kind := range []string{"load", "receipt", "schedule"} {
+		after := ""
+		for {
+			var page struct {
+				Items []struct{ Account, Action, Kind, Name string }
+				Next  string
+			}
+			s.get("the audit", "GET", "/audit?limit=1000&kind="+kind+"&after="+after, "", "", &page)
+			for _, e := range page.Items {
+				key := e.Action + " " + e.Kind + " " + e.Name
+				if have[key] != "" {
+					s.t.Errorf("the audit has %s twice", key)
+				}
+				have[key] = e.Account
+			}
+			if after = page.Next; after == "" {
+				break
+			}
+		}
+	}
+	want := map[string]string{}
+	for _, loads := range s.loads {
+		for id, l := range loads {
+			want[fmt.Sprintf("loaded load %d", id)] = "ana"
+			if l.undone {
+				want[fmt.Sprintf("undone load %d", id)] = "ana"
+			}
+		}
+	}
+	for id := range s.receipts {
+		want[fmt.Sprintf("created receipt %d", id)] = "ana"
+	}
+	for _, name := range s.created {
+		want["created schedule "+name] = "ada"
+	}
+	for key, by := range want {
+		if have[key] != by {
+			s.t.Errorf("the audit says of %s that %q did it, want %q", key, have[key], by)
+		}
+	}
+}
+
 // Whatever is killed or frozen, and when: what was acknowledged is there afterwards, nothing is half
 // there, day sums are those of the records, and versions have no gaps.
 func TestFaults(t *testing.T) {
@@ -432,6 +522,7 @@ func TestFaults(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			s := open(t)
 			s.rng, s.client.Timeout = rand.New(rand.NewPCG(seed, 1)), 30*time.Second
+			s.keys = s.people()
 			s.loads, s.spans, s.receipts = map[string]map[int64]*besiegedLoad{}, map[string]map[int64]string{}, map[int64]string{}
 			for n := range *rounds / 2 {
 				s.round(n)
@@ -439,7 +530,12 @@ func TestFaults(t *testing.T) {
 					t.Fatalf("seed %d; the log:\n%s", seed, s.log)
 				}
 			}
-			t.Logf("%d rounds: %d changes were acknowledged, and all are there", *rounds/2, s.made)
+			s.proveAudit()
+			if *rounds > 8 && (s.refused == 0 || len(s.receipts) == 0 || len(s.created) == 0 || len(s.spans) == 0 || len(s.loads) == 0) {
+				t.Errorf("too little was done: %d refused, %d receipts, %d schedules, %d spans, %d datasets", s.refused, len(s.receipts),
+					len(s.created), len(s.spans), len(s.loads))
+			}
+			t.Logf("%d rounds: %d changes were acknowledged, and all are there; %d times somebody was refused", *rounds/2, s.made, s.refused)
 		})
 	}
 }

@@ -24,12 +24,37 @@ import (
 
 func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
-// No page has anything that axe finds against it, by day, by night and on a phone.
-func TestNoPageKeepsAnyoneOut(t *testing.T) {
+// looker returns a function that goes to a page, does something there, and fails where axe finds anything against what it shows.
+func looker(t *testing.T, ctx context.Context, base string) func(what, address, ready string, prepare ...chromedp.Action) {
+	t.Helper()
 	axe, err := os.ReadFile(filepath.Join("..", "console", "node_modules", "axe-core", "axe.min.js"))
 	if err != nil {
 		t.Fatal(err)
 	}
+	return func(what, address, ready string, prepare ...chromedp.Action) {
+		t.Helper()
+		var found string
+		steps := append(
+			[]chromedp.Action{chromedp.Navigate(base + address), chromedp.WaitVisible(ready, chromedp.ByQuery)},
+			prepare...)
+		do(
+			t,
+			ctx,
+			what,
+			append(
+				steps,
+				chromedp.Evaluate(string(axe), nil),
+				chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
+			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited),
+			)...)
+		if found != "" {
+			t.Errorf("%s:\n%s", what, found)
+		}
+	}
+}
+
+// No page has anything that axe finds against it, by day, by night and on a phone.
+func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	s, _ := briefs(t)
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
 	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
@@ -54,26 +79,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			}
 		}
 	}()
-	look := func(what, address, ready string, prepare ...chromedp.Action) {
-		t.Helper()
-		var found string
-		steps := append(
-			[]chromedp.Action{chromedp.Navigate(s.address + address), chromedp.WaitVisible(ready, chromedp.ByQuery)},
-			prepare...)
-		do(
-			t,
-			ctx,
-			what,
-			append(
-				steps,
-				chromedp.Evaluate(string(axe), nil),
-				chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
-			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited),
-			)...)
-		if found != "" {
-			t.Errorf("%s:\n%s", what, found)
-		}
-	}
+	look := looker(t, ctx, s.address)
 	pages := []struct{ address, ready string }{
 		{
 			"/",

@@ -66,6 +66,8 @@ type running struct {
 	address string
 	process *exec.Cmd
 	log     *bytes.Buffer
+	said    string // what it printed when it had started
+	key     string // that commands show; empty for none
 }
 
 // start starts the service on a database of its own in the cluster; the test's end stops it.
@@ -130,12 +132,17 @@ func (s *running) launch() {
 	if err := s.process.Start(); err != nil {
 		s.t.Fatal(err)
 	}
-	line, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		_ = s.process.Wait()
-		s.t.Fatalf("the service did not start: %v\n%s", err, s.log)
+	lines := bufio.NewReader(out)
+	for s.said = ""; !strings.Contains(s.said, "Ctrl-C"); {
+		line, err := lines.ReadString('\n')
+		if err != nil {
+			_ = s.process.Wait()
+			s.t.Fatalf("the service did not start: %v\n%s", err, s.log)
+		}
+		s.said += line
 	}
-	s.address = strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+	first, _, _ := strings.Cut(s.said, "\n")
+	s.address = strings.TrimPrefix(first, "Vast Span is at ")
 }
 
 // stop ends the service as Ctrl-C does and checks that it ends well and leaves no database behind.
@@ -181,7 +188,8 @@ func (s *running) runWith(in io.Reader, args ...string) result {
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, binary, args...)
-	cmd.Env = append(os.Environ(), "VASTSPAN_SERVER="+s.address)
+	cmd.Env = append(os.Environ(), "VASTSPAN_SERVER="+s.address, "VASTSPAN_DATABASE="+s.url, "VASTSPAN_DATA="+s.folder,
+		"VASTSPAN_KEY="+s.key, "XDG_CONFIG_HOME="+filepath.Join(s.folder, "settings"))
 	cmd.Stdin = in
 	var out, errOut bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errOut

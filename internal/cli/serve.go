@@ -389,6 +389,9 @@ func whoListens(ctx context.Context, address string) string {
 		if r, err := c.GetStatusWithResponse(ctx); err == nil && r.JSON200 != nil {
 			return "another Vast Span, version " + r.JSON200.Version
 		}
+		if r, err := c.GetSessionWithResponse(ctx); err == nil && r.JSON200 != nil {
+			return "another Vast Span, which asks who calls"
+		}
 	}
 	return "another program"
 }

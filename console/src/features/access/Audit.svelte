@@ -2,6 +2,7 @@
   import { createInfiniteQuery } from '@tanstack/svelte-query'
   import { api, data } from '../../api/client'
   import { param, setParam } from '../../lib/address.svelte'
+  import { scrolls } from '../../ui/scrolls'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { moment } from './session'
 
@@ -131,7 +132,7 @@
 {#if found.isError}
   <ErrorPanel error={found.error} retry={() => void found.refetch()} />
 {:else}
-  <section class="card overflow-x-auto">
+  <section class="card overflow-x-auto" {@attach scrolls}>
     <table class="w-full" data-audit>
       <thead>
         <tr class="text-left text-quiet">

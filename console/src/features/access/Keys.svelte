@@ -2,6 +2,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
   import { api, data, succeed, type Schemas } from '../../api/client'
   import { useDatasets } from '../../api/queries'
+  import { scrolls } from '../../ui/scrolls'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { lastDay, moment, roles, type Role } from './session'
 
@@ -120,7 +121,7 @@
     <button class="button button-strong">Create a key</button>
   </form>
   {#if (keys.data?.length ?? 0) > 0}
-    <div class="overflow-x-auto">
+    <div class="overflow-x-auto" {@attach scrolls}>
       <table class="w-full" data-keys>
         <thead>
           <tr class="text-left text-quiet">

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
   import { api, data, type Schemas } from '../../api/client'
+  import { scrolls } from '../../ui/scrolls'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import OneTime from './OneTime.svelte'
   import { moment, names, roles, type Role } from './session'
@@ -93,7 +94,7 @@
 {#if accounts.isError}
   <div class="mt-3"><ErrorPanel error={accounts.error} retry={() => void accounts.refetch()} /></div>
 {:else}
-  <section class="card mt-3.5 overflow-x-auto">
+  <section class="card mt-3.5 overflow-x-auto" {@attach scrolls}>
     <table class="w-full" data-accounts>
       <thead>
         <tr class="text-left text-quiet">

@@ -2,6 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query'
   import { api, data } from '../../api/client'
   import { long } from '../../lib/days'
+  import { scrolls } from '../../ui/scrolls'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { moment } from '../access/session'
 
@@ -51,7 +52,7 @@
       </div>
     {/each}
   </dl>
-  <section class="card mt-3.5 overflow-x-auto" aria-label="Datasets">
+  <section class="card mt-3.5 overflow-x-auto" aria-label="Datasets" {@attach scrolls}>
     <h2 class="px-4 pt-3 font-semibold">Datasets</h2>
     <table class="w-full" data-sizes>
       <thead>
@@ -80,7 +81,7 @@
     </table>
   </section>
   <div class="mt-3.5 grid items-start gap-3.5 lg:grid-cols-2">
-    <section class="card overflow-x-auto pb-2" aria-label="Slow questions">
+    <section class="card overflow-x-auto pb-2" aria-label="Slow questions" {@attach scrolls}>
       <h2 class="px-4 pt-3 pb-1 font-semibold">
         Slowest questions <span class="font-normal text-quiet">since it was started, of 50 ms and more</span>
       </h2>
@@ -97,7 +98,7 @@
         </tbody>
       </table>
     </section>
-    <section class="card overflow-x-auto pb-2" aria-label="Schedules">
+    <section class="card overflow-x-auto pb-2" aria-label="Schedules" {@attach scrolls}>
       <h2 class="px-4 pt-3 pb-1 font-semibold">Schedules</h2>
       <table class="w-full" data-runs>
         <tbody>
