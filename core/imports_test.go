@@ -83,7 +83,7 @@ var allowed = map[string][]string{
 	"core/span":       {"core/calendar", "core/civil"},
 	"core/table":      {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure"},
 	"core/tally":      {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure"},
-	"docs/pictures":   {"core/civil", "core/span"},
+	"docs/pictures":   {"core/civil", "core/span", "internal/postgres"},
 	"e2e":             {},
 	"internal/access": {"internal/refused"},
 	"internal/attached": {

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -83,6 +84,9 @@ func TestBackupAndRestore(t *testing.T) {
 	}
 	if loads = len(csvRows(t, again.must("loads", "sales", "--output", "csv"))); records != loads*20_000 {
 		t.Errorf("%d records of %d loads", records, loads)
+	}
+	if entries := csvRows(t, again.must("audit", "--kind", "load", "--action", "loaded", "--most", "1000", "--output", "csv")); len(entries) != loads {
+		t.Errorf("the audit has %d of %d loads", len(entries), loads)
 	}
 	for _, load := range csvRows(t, again.must("loads", "sales", "--output", "csv"))[:loads-1] {
 		again.must("loads", "undo", "sales", load["load"])
@@ -218,5 +222,40 @@ func TestABackupThatBreaksOff(t *testing.T) {
 	}
 	if r.code == 0 || len(list) != 0 || !strings.Contains(r.err, "was not written") {
 		t.Errorf("code %d, %v is left: %s%s", r.code, list, r.out, r.err)
+	}
+}
+
+// On a disk that is full a backup is absent and leaves nothing, and a restore says so and can be tried again with room.
+func TestBackupOnAFullDisk(t *testing.T) {
+	small := filepath.Join(t.TempDir(), "small")
+	if err := os.Mkdir(small, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Mount("tmpfs", small, "tmpfs", 0, "size=256k,mode=755"); err != nil {
+		t.Skipf("a small disk takes root: %v", err)
+	}
+	defer func() {
+		if err := syscall.Unmount(small, syscall.MNT_DETACH); err != nil {
+			t.Error(err)
+		}
+	}()
+	s := start(t)
+	s.must("load", "sales", salesFile(t, s.folder, 0, 60_000), "--date", "day", "--amount", "amount", "--category", "region")
+	file := filepath.Join(small, "sales.zip")
+	if r := s.run("backup", file); r.code != 1 || !strings.Contains(r.err, "no space left") || !strings.Contains(r.err, "was not written") {
+		t.Errorf("a backup onto a full disk ended with %d: %s%s", r.code, r.out, r.err)
+	}
+	left, err := os.ReadDir(small)
+	if err != nil || len(left) > 0 {
+		t.Errorf("on the full disk there is %v, %v", left, err)
+	}
+	roomy := filepath.Join(s.folder, "sales.zip")
+	s.must("backup", roomy)
+	// The private database needs more than there is.
+	if out, err := s.other([]string{"VASTSPAN_DATABASE="}, "restore", roomy, "--data", small); err == nil {
+		t.Errorf("restored onto a full disk: %s", out)
+	}
+	if out, err := s.other([]string{"VASTSPAN_DATABASE=" + pgtest.Database(t, cluster.URL)}, "restore", roomy, "--data", filepath.Join(s.folder, "restored")); err != nil || !strings.Contains(out, "all sums verified") {
+		t.Errorf("restored with room: %v %s", err, out)
 	}
 }

@@ -4,10 +4,14 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"html"
+	"image"
+	"image/draw"
+	"image/png"
 	"log"
 	"net/url"
 	"os"
@@ -18,6 +22,8 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
+
+	"vastspan/internal/postgres"
 )
 
 const (
@@ -35,6 +41,7 @@ type page struct {
 	dark              bool
 	before            string // what is done on the page first, in JavaScript
 	late              bool   // after the commands have run
+	below             []page // what stands below it in the same picture
 }
 
 // rowOf selects a row of the first table that answers a query.
@@ -61,8 +68,9 @@ const (
 
 var pages = []page{
 	{name: "console-spans", path: "/?span=month-so-far", ready: "[data-reads]", height: 960},
-	{name: "console-span", path: atNight, ready: "[data-hours] [data-day]", height: 960},
-	{name: "console-new-span", path: "/", ready: "[data-make-span]", height: 800, before: twoWeeks},
+	{name: "console-span", path: atNight, ready: "[data-hours] [data-day]", height: 960, below: []page{
+		{path: "/", ready: "[data-make-span]", height: 800, before: twoWeeks},
+	}},
 	{
 		name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: "[data-change-calendar]", height: 1160,
 		before: changing,
@@ -78,6 +86,12 @@ var pages = []page{
 	{name: "console-receipt", path: "/receipt/1", ready: "[data-receipt] [data-changed]", height: 800, late: true},
 	{name: "console-phone", path: "/brief/board-season", ready: "[data-brief] [data-item='3']", width: 390, height: 844},
 }
+
+// ofATeam is what administrators of a service with accounts see.
+var ofATeam = page{name: "console-team", path: "/people", ready: "[data-account=tomas]", height: 360, below: []page{
+	{path: "/audit", ready: "[data-audit] tbody tr b", height: 620}, {path: "/service", ready: "[data-runs]", height: 620},
+	{path: "/you", ready: "[data-sessions] li", height: 560},
+}}
 
 // A command is a picture of what commands print.
 type command struct {
@@ -164,6 +178,9 @@ func run() (err error) {
 	defer cancel()
 	ctx, cancelTab := chromedp.NewContext(ctx)
 	defer cancelTab()
+	if err := chromedp.Run(ctx); err != nil { // the tab lives as long as the context that opened it
+		return err
+	}
 	takePages := func(late bool) error {
 		for _, p := range pages {
 			if p.late != late {
@@ -188,10 +205,107 @@ func run() (err error) {
 			return fmt.Errorf("%s: %w", c.name, err)
 		}
 	}
-	return takePages(true)
+	if err := takePages(true); err != nil {
+		return err
+	}
+	return takeTeam(ctx, filepath.Join(data, "demo"))
 }
 
+// takeTeam serves the demo's records to a team, and takes the pages that accounts have.
+func takeTeam(ctx context.Context, demo string) (err error) {
+	database, err := postgres.Address(demo)
+	if err != nil {
+		return err
+	}
+	run := func(args ...string) (string, error) {
+		c := exec.Command(binary, args...)
+		c.Env = append(os.Environ(), "VASTSPAN_DATABASE="+database)
+		out, err := c.Output()
+		return string(out), err
+	}
+	printed, err := run("user", "add", "ines", "--role", "administrator", "--group", "board")
+	if err == nil {
+		_, err = run("user", "add", "tomas", "--role", "analyst", "--group", "harbour", "--group", "finance")
+	}
+	if err == nil {
+		_, err = run("user", "add", "rosa", "--group", "finance")
+	}
+	if err != nil {
+		return err
+	}
+	service := exec.Command(binary, "serve", "--address", "127.0.0.1:0", "--data", filepath.Join(demo, "team"))
+	service.Env = append(os.Environ(), "VASTSPAN_DATABASE="+database)
+	out, err := service.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := service.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = service.Process.Signal(os.Interrupt)
+		err = errors.Join(err, service.Wait())
+	}()
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		return err
+	}
+	address := strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+	_, token, _ := strings.Cut(printed, "#")
+	token, _, _ = strings.Cut(token, "\n")
+	limited, stop := context.WithTimeout(ctx, patience)
+	defer stop()
+	err = chromedp.Run(limited, chromedp.EmulateViewport(defaultWidth, 800), chromedp.Navigate(address+"/welcome#"+token),
+		chromedp.SendKeys("#password", "tide under the old pier", chromedp.ByQuery), chromedp.Click("[data-welcome] button"),
+		chromedp.WaitVisible("[data-you-link]", chromedp.ByQuery))
+	if err != nil {
+		return err
+	}
+	return take(ctx, ofATeam, address+ofATeam.path)
+}
+
+// take takes the picture of a page, with those that stand below it.
 func take(ctx context.Context, p page, address string) error {
+	base := strings.TrimSuffix(address, p.path)
+	data, err := shoot(ctx, p, address)
+	for _, b := range p.below {
+		var other []byte
+		if err == nil {
+			other, err = shoot(ctx, b, base+b.path)
+		}
+		if err == nil {
+			data, err = stacked(data, other)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, p.name+".png"), data, 0o644)
+}
+
+// stacked puts one picture below another.
+func stacked(above, below []byte) ([]byte, error) {
+	a, err := png.Decode(bytes.NewReader(above))
+	if err != nil {
+		return nil, err
+	}
+	b, err := png.Decode(bytes.NewReader(below))
+	if err != nil {
+		return nil, err
+	}
+	height := a.Bounds().Dy()
+	both := image.NewRGBA(image.Rect(0, 0, max(a.Bounds().Dx(), b.Bounds().Dx()), height+b.Bounds().Dy()))
+	draw.Draw(both, a.Bounds(), a, image.Point{}, draw.Src)
+	draw.Draw(both, b.Bounds().Add(image.Pt(0, height)), b, image.Point{}, draw.Src)
+	var out bytes.Buffer
+	err = png.Encode(&out, both)
+	return out.Bytes(), err
+}
+
+// patience is how long a page may take to be complete.
+const patience = time.Minute
+
+func shoot(ctx context.Context, p page, address string) ([]byte, error) {
 	scheme := "light"
 	if p.dark {
 		scheme = "dark"
@@ -200,7 +314,9 @@ func take(ctx context.Context, p page, address string) error {
 	if width == 0 {
 		width = defaultWidth
 	}
-	var png []byte
+	ctx, stop := context.WithTimeout(ctx, patience)
+	defer stop()
+	var data []byte
 	err := chromedp.Run(
 		ctx,
 		chromedp.EmulateViewport(width, p.height),
@@ -211,12 +327,9 @@ func take(ctx context.Context, p page, address string) error {
 		chromedp.WaitVisible(p.ready, chromedp.ByQuery),
 		chromedp.Evaluate(p.before, nil),
 		chromedp.Sleep(1500*time.Millisecond),
-		chromedp.CaptureScreenshot(&png),
+		chromedp.CaptureScreenshot(&data),
 	)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(filepath.Join(folder, p.name+".png"), png, 0o644)
+	return data, err
 }
 
 // document runs the commands and sets what they print as a terminal would.

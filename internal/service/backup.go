@@ -11,8 +11,11 @@ import (
 )
 
 // Backup writes everything that the service keeps as one file, while it is in use: definitions, records, loads, receipts,
-// schedules. Tables that are attached stay where they are.
+// schedules, accounts, the audit. Tables that are attached stay where they are.
 func (s *Service) Backup(ctx context.Context, w io.Writer, version string) error {
+	if err := s.store.Note(ctx, store.Entry{Action: store.Taken, Kind: "backup"}); err != nil {
+		return err
+	}
 	return backup.Write(ctx, w, s.store.Address(), version)
 }
 

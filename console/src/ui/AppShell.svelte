@@ -80,7 +80,10 @@
         {#each datasets.data as d (d.name)}
           <a
             class="flex justify-between rounded py-1 hover:text-inside"
-            href={'/records' + (carried() ? carried() + '&' : '?') + 'dataset=' + encodeURIComponent(d.name)}
+            href={(d.min_records ? '/totals' : '/records') +
+              (carried() ? carried() + '&' : '?') +
+              'dataset=' +
+              encodeURIComponent(d.name)}
           >
             <span class="truncate">{d.name}</span><span class="text-quiet" title={d.trouble ?? null}
               >{d.trouble ? '?' : d.records.toLocaleString('en')}</span
