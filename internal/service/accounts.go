@@ -148,7 +148,10 @@ func (s *Accounts) SignIn(ctx context.Context, name, given, agent string) (*Sign
 	if err != nil && !refused.IsMissing(err) {
 		return nil, err
 	}
-	hash := ""
+	known, hash := "", "" // what was typed may be a password, and is kept only where it is the name of an account
+	if err == nil {
+		known = a.Name
+	}
 	if err == nil && a.DisabledAt == nil && a.Subject == nil {
 		hash = a.Password
 	}
@@ -157,7 +160,7 @@ func (s *Accounts) SignIn(ctx context.Context, name, given, agent string) (*Sign
 		return nil, err
 	}
 	if !ok {
-		return nil, errors.Join(errSignIn, s.store.Note(ctx, store.Entry{Account: shortened(name), Action: store.Refused, Kind: "sign-in"}))
+		return nil, errors.Join(errSignIn, s.store.Note(ctx, store.Entry{Account: known, Action: store.Refused, Kind: "sign-in"}))
 	}
 	s.tries.forget(from, name)
 	return s.begin(ctx, a, agent)

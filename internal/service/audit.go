@@ -1,7 +1,7 @@
 package service
 
 import (
-	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -99,36 +99,41 @@ func (s *Audit) AuditTo(ctx context.Context, out io.Writer) (*AuditFile, error) 
 // tailBytes is how much of the end of a file is read for its last line.
 const tailBytes = 1 << 20
 
-// lastEntry returns the number of the last entry of a file; 0 where it is empty. A line that was cut off is left out of account,
-// and ended, so that its entry is written again.
+// entryBegins is how the line of an entry begins.
+const entryBegins = `{"id":`
+
+// lastEntry returns the number of the last entry of a file; 0 where it is empty. A line that was cut off is taken away: its entry
+// is written again.
 func lastEntry(f *os.File) (int64, error) {
 	info, err := f.Stat()
-	if err != nil || info.Size() == 0 {
+	if err != nil {
 		return 0, err
 	}
-	if _, err := f.Seek(max(0, info.Size()-tailBytes), io.SeekStart); err != nil {
+	tail := make([]byte, min(info.Size(), tailBytes))
+	if _, err := f.ReadAt(tail, info.Size()-int64(len(tail))); err != nil {
 		return 0, err
 	}
-	lines := bufio.NewScanner(f)
-	lines.Buffer(nil, tailBytes)
-	var last int64
-	some, whole := false, true
-	for lines.Scan() {
-		var l auditLine
-		if whole = json.Unmarshal(lines.Bytes(), &l) == nil && l.ID > 0; whole {
-			last, some = l.ID, true
+	whole := bytes.LastIndexByte(tail, '\n') + 1
+	if cut := tail[whole:]; len(cut) > 0 {
+		if !bytes.HasPrefix(cut, []byte(entryBegins)[:min(len(cut), len(entryBegins))]) {
+			return 0, errNoEntries
+		}
+		if err := f.Truncate(info.Size() - int64(len(cut))); err != nil {
+			return 0, err
 		}
 	}
-	switch {
-	case lines.Err() != nil:
-		return 0, lines.Err()
-	case !some:
-		return 0, errors.New("it holds no entry")
-	case !whole:
-		_, err = f.WriteString("\n")
+	if whole == 0 {
+		return 0, nil
 	}
-	return last, err
+	lines := bytes.Split(tail[:whole-1], []byte("\n"))
+	var l auditLine
+	if err := json.Unmarshal(lines[len(lines)-1], &l); err != nil || l.ID < 1 {
+		return 0, errNoEntries
+	}
+	return l.ID, nil
 }
+
+var errNoEntries = errors.New("its last line is no entry")
 
 // Close closes the file.
 func (f *AuditFile) Close() error { return f.stop() }

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"fmt"
 	"math"
 	"sync"
 	"time"
@@ -18,6 +19,12 @@ const (
 	triesAccount, eachAccount = 50, 10 * time.Second
 	triesAddress, eachAddress = 40, 10 * time.Second
 )
+
+// TriesText says how often somebody may try to sign in.
+func TriesText() string {
+	return fmt.Sprintf("%d of one address at one account, then one in %s; %d at one account and %d of one address, then one in %s",
+		triesBoth, seconds(eachBoth), triesAccount, triesAddress, seconds(eachAccount))
+}
 
 // keptTries is of how many addresses and accounts tries are counted: those that were seen last.
 const keptTries = 20_000

@@ -5,6 +5,8 @@ import (
 	"runtime"
 	"strings"
 	"time"
+
+	"vastspan/internal/service"
 )
 
 // How much is answered at a time; the rest waits in its turn.
@@ -36,6 +38,9 @@ func Bounds() []Bound {
 			megabytes(usualBody), bodySeconds, stallSeconds)},
 		{"an answer", fmt.Sprintf("%s, %d s to make (totals, records, briefs: 300 s), %d s without being taken",
 			megabytes(maxAnswer), usualSeconds, stallSeconds)},
+		{"tries to sign in", service.TriesText()},
+		{"a session", fmt.Sprintf("%d days, %d without use; a one-time link %d days, the first %d hours", int(service.SessionLasts.Hours()/24),
+			int(service.SessionIdle.Hours()/24), int(service.LinkLasts.Hours()/24), int(service.FirstLasts.Hours()))},
 		{"questions at a time", fmt.Sprintf("%d heavy ones, %d of one caller; %d of one wait, %d s at most, then 429",
 			questionSlots, questionsEach, maxLine, int(patience.Seconds()))},
 		{"files of records at a time", fmt.Sprintf("%d, %d of one caller, each at %s a second", downloadSlots, downloadsEach, megabytes(pace))},
