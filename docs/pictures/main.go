@@ -151,23 +151,11 @@ func run() (err error) {
 	if err := os.Chmod(data, 0o755); err != nil {
 		return err
 	}
-	service := exec.Command(binary, "demo", "--data", data, "--address", "127.0.0.1:0")
-	out, err := service.StdoutPipe()
+	address, stop, err := started(nil, "demo", "--data", data, "--address", "127.0.0.1:0")
 	if err != nil {
 		return err
 	}
-	if err := service.Start(); err != nil {
-		return err
-	}
-	defer func() {
-		_ = service.Process.Signal(os.Interrupt)
-		err = errors.Join(err, service.Wait())
-	}()
-	line, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		return err
-	}
-	address := strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+	defer func() { err = errors.Join(err, stop()) }()
 	files := filepath.Join(data, "files")
 	if out, err := exec.Command(binary, "demo", "--write", files).CombinedOutput(); err != nil {
 		return fmt.Errorf("%w: %s", err, out)
@@ -211,6 +199,28 @@ func run() (err error) {
 	return takeTeam(ctx, filepath.Join(data, "demo"))
 }
 
+// started starts a service, and returns its address and what stops it.
+func started(env []string, args ...string) (address string, stop func() error, err error) {
+	service := exec.Command(binary, args...)
+	service.Env = append(os.Environ(), env...)
+	out, err := service.StdoutPipe()
+	if err == nil {
+		err = service.Start()
+	}
+	if err != nil {
+		return "", nil, err
+	}
+	stop = func() error {
+		_ = service.Process.Signal(os.Interrupt)
+		return service.Wait()
+	}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		return "", nil, errors.Join(err, stop())
+	}
+	return strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at ")), stop, nil
+}
+
 // takeTeam serves the demo's records to a team, and takes the pages that accounts have.
 func takeTeam(ctx context.Context, demo string) (err error) {
 	database, err := postgres.Address(demo)
@@ -233,28 +243,16 @@ func takeTeam(ctx context.Context, demo string) (err error) {
 	if err != nil {
 		return err
 	}
-	service := exec.Command(binary, "serve", "--address", "127.0.0.1:0", "--data", filepath.Join(demo, "team"))
-	service.Env = append(os.Environ(), "VASTSPAN_DATABASE="+database)
-	out, err := service.StdoutPipe()
+	address, end, err := started([]string{"VASTSPAN_DATABASE=" + database}, "serve", "--address", "127.0.0.1:0",
+		"--data", filepath.Join(demo, "team"))
 	if err != nil {
 		return err
 	}
-	if err := service.Start(); err != nil {
-		return err
-	}
-	defer func() {
-		_ = service.Process.Signal(os.Interrupt)
-		err = errors.Join(err, service.Wait())
-	}()
-	line, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		return err
-	}
-	address := strings.TrimSpace(strings.TrimPrefix(line, "Vast Span is at "))
+	defer func() { err = errors.Join(err, end()) }()
 	_, token, _ := strings.Cut(printed, "#")
 	token, _, _ = strings.Cut(token, "\n")
-	limited, stop := context.WithTimeout(ctx, patience)
-	defer stop()
+	limited, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
 	err = chromedp.Run(limited, chromedp.EmulateViewport(defaultWidth, 800), chromedp.Navigate(address+"/welcome#"+token),
 		chromedp.SendKeys("#password", "tide under the old pier", chromedp.ByQuery), chromedp.Click("[data-welcome] button"),
 		chromedp.WaitVisible("[data-you-link]", chromedp.ByQuery))

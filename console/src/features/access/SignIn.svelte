@@ -4,6 +4,7 @@
   import { param } from '../../lib/address.svelte'
   import { navigate, route } from '../../router'
   import Card from './Card.svelte'
+  import NameField from './NameField.svelte'
   import { letIn, type SessionState } from './session'
 
   let { session }: { session: SessionState } = $props()
@@ -44,20 +45,7 @@
         void signIn()
       }}
     >
-      <div>
-        <label class="label" for="name">Name</label>
-        <!-- svelte-ignore a11y_autofocus -->
-        <input
-          id="name"
-          class="field min-h-9"
-          autocomplete="username"
-          autocapitalize="none"
-          spellcheck="false"
-          required
-          autofocus
-          bind:value={name}
-        />
-      </div>
+      <NameField bind:value={name} />
       <div>
         <label class="label" for="password">Password</label>
         <input

@@ -3,6 +3,7 @@
   import { api, data } from '../../api/client'
   import { navigate } from '../../router'
   import Card from './Card.svelte'
+  import NameField from './NameField.svelte'
   import { letIn } from './session'
   import NewPassword from './NewPassword.svelte'
 
@@ -55,21 +56,7 @@
           Nobody can sign in yet. Choose a name and a password; then you can let others in, each with a link of their
           own.
         </p>
-        <div>
-          <label class="label" for="name">Name</label>
-          <!-- svelte-ignore a11y_autofocus -->
-          <input
-            id="name"
-            class="field min-h-9"
-            autocomplete="username"
-            autocapitalize="none"
-            spellcheck="false"
-            maxlength="60"
-            required
-            autofocus
-            bind:value={name}
-          />
-        </div>
+        <NameField bind:value={name} />
       {:else}
         <p>You sign in as <b data-name>{whom.data.name}</b>. Choose a password.</p>
         <input
