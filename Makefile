@@ -61,7 +61,7 @@ bench-load: build ## Answers a second for many callers at once, and whether anyt
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql clickhouse-server
 	go test ./core/... ./internal/store
-	go test ./internal/web -run TestRandomRequests -requests 200000 -v
+	go test ./internal/web -run TestRandomRequests -requests 200000 -timeout 1h -v
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
 
 screenshots: build ## Take the pictures of docs/screenshots again, from the demo

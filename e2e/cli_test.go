@@ -305,7 +305,7 @@ func TestRefusals(t *testing.T) {
 	s.refused(1, "no span is named closed-month", "span", "show", "closed-month")
 	s.refused(
 		1,
-		"listens on loopback only",
+		"listens only with --accounts",
 		"serve",
 		"--data",
 		t.TempDir(),

@@ -221,6 +221,9 @@ func (p *plan) readOver() error {
 	r, err := span.ResolveCautiously(n, p.scope)
 	p.over, p.question.Over = r.Days, n.String()
 	p.caution(n, r.Cautions)
+	if err == nil && p.over.Len() > span.MaxListed {
+		err = span.ErrTooLong // the answer says which days they are
+	}
 	return err
 }
 

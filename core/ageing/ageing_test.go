@@ -265,6 +265,7 @@ func TestQuestionsAreChecked(t *testing.T) {
 		`no column "nobody"`:            {By: "nobody"},
 		"two meanings":                  {Over: "last month"},
 		"has times":                     {Over: "yesterday, only 09:00-17:00"},
+		"would list more than 200000":   {Over: "0001-01-01/9999-12-31, only Mon/Wed/Fri"},
 	} {
 		_, err := ask(t, nil, q, civil.Of(2026, 1, 1))
 		if err == nil || !strings.Contains(err.Error(), want) {
