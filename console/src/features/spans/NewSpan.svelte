@@ -92,9 +92,10 @@
         tags: [],
       }
       const s = data(await api.POST('/spans', { body }))
-      await client.invalidateQueries()
+      await client.invalidateQueries({ queryKey: ['spans'] }) // it is listed before the dialog goes
       open = false
       ondone(s.definition.name)
+      void client.invalidateQueries()
     } catch (e) {
       error = e as Error
     } finally {
