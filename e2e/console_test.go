@@ -60,10 +60,18 @@ func do(t *testing.T, ctx context.Context, what string, actions ...chromedp.Acti
 	}
 }
 
-// shows waits until an element's text has some words in it.
+// shows waits until an element's text has some words in it. A page that is left while it is looked at is looked at again.
 func shows(selector, words string) chromedp.Action {
-	return chromedp.Poll(`[...document.querySelectorAll(`+quoted(selector)+`)].some(e => e.innerText.includes(`+quoted(words)+`))`, nil,
+	look := chromedp.Poll(`[...document.querySelectorAll(`+quoted(selector)+`)].some(e => e.innerText.includes(`+quoted(words)+`))`, nil,
 		chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(30*time.Second))
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		for {
+			err := look.Do(ctx)
+			if err == nil || ctx.Err() != nil || !strings.Contains(err.Error(), "Cannot find context") {
+				return err
+			}
+		}
+	})
 }
 
 // settled waits until an element has stood in the same place for a while: what is drawn over others moves into its place.

@@ -38,12 +38,12 @@ export const useDatasets = () =>
     queryKey: ['datasets'],
     queryFn: async () => data(await api.GET('/datasets', everything)).items,
   }))
-/** The databases in which tables may be attached. */
-export const useDatabases = () =>
+/** The databases in which tables may be attached, for those who may know them. */
+export const useDatabases = (mayKnow: () => boolean) =>
   createQuery(() => ({
     queryKey: ['databases'],
     queryFn: async () => data(await api.GET('/databases')).items,
-    retry: false, // who may not know them has none to choose from
+    enabled: mayKnow(),
   }))
 
 export interface Context {

@@ -3,13 +3,15 @@
   import Upload from '@lucide/svelte/icons/upload'
   import { useDatabases, useDatasets } from '../../api/queries'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import { may, useSession } from '../access/session'
   import AttachTable from './AttachTable.svelte'
   import DatasetCard from './DatasetCard.svelte'
   import LoadFiles from './LoadFiles.svelte'
 
   // Files come in here, and datasets are looked after.
   const datasets = useDatasets()
-  const databases = useDatabases()
+  const session = useSession()
+  const databases = useDatabases(() => may(session.data, 'analyst'))
   let attaching = $state(false)
   let files = $state<File[]>([])
   let over = $state(false)
