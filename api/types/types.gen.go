@@ -1813,7 +1813,7 @@ type ScheduleState struct {
 	// Receipt The last that it created
 	Receipt *int64 `json:"receipt,omitempty"`
 
-	// Through Every day through this one is done
+	// Through It is up to date through this day
 	Through civil.Day `json:"through"`
 }
 

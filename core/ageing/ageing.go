@@ -92,7 +92,7 @@ type Request struct {
 
 // A Source holds records.
 type Source interface {
-	// Stays gives the records to take, those that are alike together or not, in any order.
+	// Stays passes the records to take, those that are alike together or not, in any order.
 	Stays(ctx context.Context, r *Request, take func(Stay) error) error
 }
 

@@ -44,11 +44,11 @@ type Query struct {
 	BlankIncomplete bool `json:"blank_incomplete,omitempty" yaml:"blank-incomplete,omitempty"`
 	// Previous compares each unit with the one before it.
 	Previous bool `json:"previous,omitempty"         yaml:"previous,omitempty"`
-	// Share gives figures that add up as a share, too: of their span, or of their unit.
+	// Share adds to figures that add up what share they are: of their span, or of their unit.
 	Share string `json:"share,omitempty"            yaml:"share,omitempty"`
 	// Planned says that the records are planned: units in the future count like the others.
 	Planned bool `json:"planned,omitempty"          yaml:"planned,omitempty"`
-	// Subtotals gives the totals over units and over each category as rows of their own.
+	// Subtotals adds the totals over units and over each category as rows of their own.
 	Subtotals bool `json:"subtotals,omitempty"        yaml:"subtotals,omitempty"`
 	Context   ` yaml:",inline"`
 }

@@ -16,7 +16,7 @@ type Unit struct {
 	// Partial says that it lies only partly inside the span, Future that it begins after the as-of day or moment.
 	Partial bool
 	Future  bool
-	// InProgress tells that the as-of day or moment is in it and some of the span in it is still to come.
+	// InProgress reports that the as-of day or moment is in it and some of the span in it is still to come.
 	InProgress bool
 }
 

@@ -74,7 +74,7 @@ func shownSheet(shown *table.Shown) Sheet {
 	return s
 }
 
-// kindOf tells what a column of a grid holds; one of labels holds texts.
+// kindOf returns what a column of a grid holds; one of labels holds texts.
 func kindOf(g *table.Grid, column int) Kind {
 	if slices.Contains(g.Labels, g.Header[column]) {
 		return Text

@@ -49,7 +49,7 @@ func ParseTypes(texts []string) (map[string]dataset.Type, error) {
 	return types, nil
 }
 
-// stateTypes gives columns the types that are stated, and the roles that go with them. Values that do not fit are left to be
+// stateTypes sets the types of columns that are stated, and the roles that go with them. Values that do not fit are left to be
 // found row by row.
 func stateTypes(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyle) error {
 	types, err := ParseTypes(h.Types)

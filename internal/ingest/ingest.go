@@ -32,7 +32,7 @@ type Selector interface {
 
 // A Part holds some whole rows of a file. Parts may be taken apart at the same time.
 type Part interface {
-	// Rows gives the rows with their lines. A row is valid until the next one.
+	// Rows yields the rows with their lines. A row is valid until the next one.
 	Rows(take func(line int, row []string) error) error
 	// Valid reports whether all text of the part is UTF-8.
 	Valid() bool

@@ -42,9 +42,9 @@ type Definition struct {
 	// where nothing is said.
 	NameClaim   string `yaml:"name_claim"`
 	GroupsClaim string `yaml:"groups_claim"`
-	// Roles gives groups of the provider roles; who is in several has the one that may most, who is in none gets in nowhere.
+	// Roles are those of groups of the provider: who is in several has the one that may most, who is in none is not let in.
 	Roles map[string]access.Role `yaml:"roles"`
-	// Groups gives groups of the provider other names; those that are no names here, and have none, are left out.
+	// Groups are the names here of groups of the provider; those that are no names here, and have none, are left out.
 	Groups map[string]string `yaml:"groups"`
 }
 

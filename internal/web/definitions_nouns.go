@@ -93,7 +93,7 @@ func (h *handlers) RestoreSpan(ctx context.Context, r server.RestoreSpanRequestO
 	return server.RestoreSpan200JSONResponse{Body: body, Headers: server.RestoreSpan200ResponseHeaders{ETag: etag(s.Version)}}, err
 }
 
-// RenameSpan gives a span another name.
+// RenameSpan renames a span.
 func (h *handlers) RenameSpan(ctx context.Context, r server.RenameSpanRequestObject) (server.RenameSpanResponseObject, error) {
 	from, err := matched(r.Params.IfMatch, true)
 	if err != nil {

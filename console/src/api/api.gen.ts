@@ -1749,7 +1749,7 @@ export interface components {
             days: string;
             /**
              * Format: date
-             * @description Every day through this one is done
+             * @description It is up to date through this day
              */
             through: string;
             /**

@@ -112,7 +112,7 @@ func (p *Provider) authorize(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, back.String(), http.StatusFound)
 }
 
-// token gives an identity for a code, once.
+// token answers a code with an identity, once.
 func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	p.mu.Lock()
 	defer p.mu.Unlock()

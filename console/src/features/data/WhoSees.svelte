@@ -64,6 +64,6 @@
       <input id={'least-' + dataset} type="number" min="2" max="1000000" class="field w-24!" bind:value={least} />
     </div>
   {/if}
-  <button class="button">Keep</button>
-  {#if said}<span class="self-center text-inside" role="status">kept</span>{/if}
+  <button class="button">Save</button>
+  {#if said}<span class="self-center text-inside" role="status">saved</span>{/if}
 </form>

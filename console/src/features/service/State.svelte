@@ -107,7 +107,7 @@
               <td class="px-4 py-1.5"
                 ><b class="font-semibold">{s.brief}</b>
                 <code class="font-mono text-[0.75rem]">{s.days}</code>
-                <span class="block text-2xs text-quiet">done through {long(s.through)}</span></td
+                <span class="block text-2xs text-quiet">up to date through {long(s.through)}</span></td
               >
               <td class="px-4 py-1.5"
                 >{#if s.receipt}<a class="text-inside underline" href={'/receipt/' + s.receipt}>receipt {s.receipt}</a>
