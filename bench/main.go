@@ -52,7 +52,7 @@ func run(sizes, part string) error {
 		return err
 	}
 	ctx := context.Background()
-	pg, err := postgres.Start(ctx, filepath.Join(folder, "pg"))
+	pg, err := postgres.Start(ctx, filepath.Join(folder, "pg"), postgres.Settings{})
 	if err != nil {
 		return err
 	}

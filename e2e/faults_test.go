@@ -503,7 +503,7 @@ func TestFaults(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { os.RemoveAll(folder) })
-	other, err := postgres.Start(context.Background(), filepath.Join(folder, "cluster"))
+	other, err := postgres.Start(context.Background(), filepath.Join(folder, "cluster"), postgres.Settings{Forgetful: true})
 	if err != nil {
 		t.Fatal(err)
 	}

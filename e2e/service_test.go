@@ -43,7 +43,7 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 
-		if cluster, err = postgres.Start(context.Background(), filepath.Join(folder, "cluster")); err != nil {
+		if cluster, err = postgres.Start(context.Background(), filepath.Join(folder, "cluster"), postgres.Settings{Forgetful: true}); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			return 1
 		}

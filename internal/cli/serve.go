@@ -315,7 +315,7 @@ func (s *serving) openDatabase(ctx context.Context, folder string) (*database, e
 	if err != nil {
 		return nil, err
 	}
-	pg, err := postgres.StartAt(ctx, folder, s.databasePort)
+	pg, err := postgres.Start(ctx, folder, postgres.Settings{Port: s.databasePort})
 	if err != nil {
 		unlock()
 		return nil, err

@@ -41,6 +41,7 @@ type node struct {
 	HTTP, TCP, Interserver int
 	Password               string
 	User, Cluster          string
+	Logged                 bool
 	All                    []*node
 }
 
@@ -73,7 +74,7 @@ func ClickHouse(ctx context.Context, folder string, n int, t *Table) (*Cluster, 
 		if err != nil {
 			return nil, err
 		}
-		nodes[i] = &node{name, path, ports[3*i], ports[3*i+1], ports[3*i+2], password, clickHouseUser, clusterName, nodes}
+		nodes[i] = &node{name, path, ports[3*i], ports[3*i+1], ports[3*i+2], password, clickHouseUser, clusterName, t.Logged, nodes}
 	}
 	c := &Cluster{Engine: clickHouseName, Table: t.Name}
 	for _, one := range nodes {

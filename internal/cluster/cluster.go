@@ -61,6 +61,8 @@ type Table struct {
 	Values []string
 	// Day is the column that each server keeps its records in the order of.
 	Day string
+	// Logged has servers of ClickHouse log the statements that they are asked, which slows them down.
+	Logged bool
 }
 
 // A Column of a table; what it is kept as depends on the engine.

@@ -28,7 +28,7 @@ func PostgreSQL(ctx context.Context, folder string, n int, t *Table) (*Cluster, 
 		if err != nil {
 			return nil, err
 		}
-		server, err := postgres.Start(ctx, path)
+		server, err := postgres.Start(ctx, path, postgres.Settings{Forgetful: true})
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}

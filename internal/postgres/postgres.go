@@ -39,6 +39,7 @@ type Server struct {
 	bin, folder, password string
 	cred                  *syscall.Credential
 	port                  int
+	forgetful             bool
 
 	mu      sync.Mutex
 	process *process
@@ -79,11 +80,6 @@ func owner() (*syscall.Credential, error) {
 	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, nil
 }
 
-// Start brings a server up whose files are in a folder: made if it is not there, taken over if one
-// left by a crash still runs on it. The folder must be reachable by the account that the server
-// runs as, and no other service may be at work on it: see Lock.
-func Start(ctx context.Context, folder string) (*Server, error) { return StartAt(ctx, folder, 0) }
-
 // Address is that of the server that runs on a folder, with its password, for those who may read the folder. Errors say that none
 // runs there.
 func Address(folder string) (string, error) {
@@ -101,20 +97,31 @@ func Address(folder string) (string, error) {
 	return serverURL(port, strings.TrimSpace(string(password))), nil
 }
 
-// StartAt is Start on a port; 0 takes one that is free.
-func StartAt(ctx context.Context, folder string, port int) (*Server, error) {
+// Settings say how a server runs.
+type Settings struct {
+	// Port is where it listens; 0 takes one that is free.
+	Port int
+	// Forgetful is for tests and trials: nothing waits for the disk, so that a crash of the machine, though not of the
+	// server, leaves files that are worth nothing.
+	Forgetful bool
+}
+
+// Start brings a server up whose files are in a folder: made if it is not there, taken over if one
+// left by a crash still runs on it. The folder must be reachable by the account that the server
+// runs as, and no other service may be at work on it: see Lock.
+func Start(ctx context.Context, folder string, settings Settings) (*Server, error) {
 	folder, err := filepath.Abs(folder)
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{folder: folder, port: port, stopped: make(chan struct{})}
+	s := &Server{folder: folder, port: settings.Port, forgetful: settings.Forgetful, stopped: make(chan struct{})}
 	if s.bin, err = FindBinaries(); err != nil {
 		return nil, err
 	}
 	if s.cred, err = owner(); err != nil {
 		return nil, err
 	}
-	if s.password, err = prepare(ctx, s.bin, folder, s.cred); err != nil {
+	if s.password, err = s.prepare(ctx); err != nil {
 		return nil, err
 	}
 	if err := s.up(ctx); err != nil {
@@ -279,7 +286,8 @@ func (s *Server) logFile() string { return filepath.Join(s.folder, "server.log")
 // prepare makes the data folder where there is none and gives the server's password. initdb works
 // in a folder beside, which is moved into place when it is whole, so that a break leaves nothing
 // half made.
-func prepare(ctx context.Context, bin, folder string, cred *syscall.Credential) (string, error) {
+func (s *Server) prepare(ctx context.Context) (string, error) {
+	folder, cred := s.folder, s.cred
 	// What breaks have left; an orphan may still be writing there, and its folder then goes the next time.
 	if left, err := filepath.Glob(dataFolder(folder) + ".making*"); err == nil {
 		for _, path := range left {
@@ -326,8 +334,14 @@ func prepare(ctx context.Context, bin, folder string, cred *syscall.Credential) 
 			}
 		}
 	}
-	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), "--pgdata", making, "--username", superuser, "--data-checksums",
-		"--encoding", "UTF8", "--locale", "C.UTF-8", "--auth", "scram-sha-256", "--pwfile", passwordFile(folder))
+	args := []string{
+		"--pgdata", making, "--username", superuser, "--data-checksums",
+		"--encoding", "UTF8", "--locale", "C.UTF-8", "--auth", "scram-sha-256", "--pwfile", passwordFile(folder),
+	}
+	if s.forgetful {
+		args = append(args, "--no-sync")
+	}
+	cmd := exec.CommandContext(ctx, filepath.Join(s.bin, "initdb"), args...)
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred}
 	cmd.Dir = "/"
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -357,13 +371,19 @@ func (s *Server) launch() (*process, error) {
 		return nil, err
 	}
 	defer logFile.Close()
-	cmd := exec.Command(filepath.Join(s.bin, "postgres"), "-D", dataFolder(s.folder), "-p", strconv.Itoa(s.port),
+	args := []string{
+		"-D", dataFolder(s.folder), "-p", strconv.Itoa(s.port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=60",
 		"-c", "shared_buffers=512MB", "-c", "max_wal_size=4GB", "-c", "timezone=UTC",
 		// Nobody follows this server: a table that is made and filled in one transaction need not be logged.
 		"-c", "wal_level=minimal", "-c", "max_wal_senders=0", "-c", "maintenance_work_mem=256MB",
 		// Compiling a statement takes longer than most of ours do.
-		"-c", "jit=off")
+		"-c", "jit=off",
+	}
+	if s.forgetful {
+		args = append(args, "-c", "fsync=off", "-c", "full_page_writes=off")
+	}
+	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
 	cmd.Dir = "/"
 	cmd.Stdout, cmd.Stderr = logFile, logFile
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: s.cred, Setpgid: true}

@@ -14,6 +14,9 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
+// forgetful is how servers run here: that the machine breaks down is not tried.
+var forgetful = Settings{Forgetful: true}
+
 func folder(t *testing.T) string {
 	t.Helper()
 	path, err := os.MkdirTemp("", "vastspan-postgres-")
@@ -58,7 +61,7 @@ func keep(t *testing.T, url string) {
 // start starts a server and stops it at the end of the test.
 func start(t *testing.T, path string) *Server {
 	t.Helper()
-	s, err := Start(context.Background(), path)
+	s, err := Start(context.Background(), path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -73,7 +76,7 @@ func start(t *testing.T, path string) *Server {
 // crashed starts a server and leaves it running with nobody to watch it.
 func crashed(t *testing.T, path string) *Server {
 	t.Helper()
-	s, err := Start(context.Background(), path)
+	s, err := Start(context.Background(), path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -125,7 +128,7 @@ func TestAServerIsTakenOver(t *testing.T) {
 	path := folder(t)
 	first := crashed(t, path)
 	keep(t, first.URL)
-	second, err := Start(ctx, path)
+	second, err := Start(ctx, path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,7 +150,7 @@ func TestAServerIsTakenOver(t *testing.T) {
 		t.Errorf("its pid file is left: %v", err)
 	}
 	// The data is there at the next start.
-	third, err := Start(ctx, path)
+	third, err := Start(ctx, path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -163,7 +166,7 @@ func TestAServerIsTakenOver(t *testing.T) {
 func TestTheServerIsPrivate(t *testing.T) {
 	ctx := context.Background()
 	path := folder(t)
-	s, err := Start(ctx, path)
+	s, err := Start(ctx, path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -219,7 +222,7 @@ func TestACopyDoesNotWorkOnItsOriginal(t *testing.T) {
 	original := start(t, path)
 	keep(t, original.URL)
 	copyFolder(t, path, other)
-	if s, err := Start(context.Background(), other); err == nil {
+	if s, err := Start(context.Background(), other, forgetful); err == nil {
 		_ = s.Stop()
 		t.Error("a copy comes up")
 	} else if !strings.Contains(err.Error(), "was copied while its database was running in "+dataFolder(path)) {
@@ -233,7 +236,7 @@ func TestACopyDoesNotWorkOnItsOriginal(t *testing.T) {
 // A copy of a folder at rest is a database of its own.
 func TestACopyOfAFolderAtRest(t *testing.T) {
 	path, other := folder(t), folder(t)
-	original, err := Start(context.Background(), path)
+	original, err := Start(context.Background(), path, forgetful)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -302,7 +305,7 @@ func TestAWrongPassword(t *testing.T) {
 		if err := os.WriteFile(passwordFile(path), []byte(password), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		if other, err := Start(ctx, path); err == nil {
+		if other, err := Start(ctx, path, forgetful); err == nil {
 			_ = other.Stop()
 			t.Errorf("the password %q opens it", password)
 		} else if !strings.Contains(err.Error(), want) {
@@ -331,7 +334,7 @@ func TestLinksAreNotFollowed(t *testing.T) {
 			unlock()
 			t.Error("the lock follows a link")
 		}
-		if s, err := Start(context.Background(), path); err == nil {
+		if s, err := Start(context.Background(), path, forgetful); err == nil {
 			_ = s.Stop()
 			t.Error("the password follows a link")
 		}
@@ -352,7 +355,7 @@ func TestTheAddressOfAServer(t *testing.T) {
 		t.Fatal(err)
 	}
 	for range 2 {
-		s, err := StartAt(context.Background(), path, port)
+		s, err := Start(context.Background(), path, Settings{Port: port})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -204,7 +204,11 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 	if err != nil {
 		return nil, err
 	}
-	l := loading{have: have, author: author, note: note, told: []BookChange{}}
+	l := loading{author: author, note: note, told: []BookChange{}, have: map[definitionName]store.Definition{}}
+	l.seen = map[definitionName]bool{}
+	for _, d := range have {
+		l.have[definitionName{d.Kind, d.Name}] = d
+	}
 	for _, h := range b.Holidays {
 		l.add(book.HolidaysKind, h.Name, h)
 	}
@@ -241,9 +245,13 @@ func ownCivil(c calendar.Spec) string {
 	return "it takes the place of the built-in civil calendar: whatever names no calendar is read in it"
 }
 
+// definitionName is what tells definitions apart.
+type definitionName struct{ kind, name string }
+
 // loading collects what a book changes.
 type loading struct {
-	have         []store.Definition
+	have         map[definitionName]store.Definition
+	seen         map[definitionName]bool // in the book
 	author, note string
 	told         []BookChange
 	changes      []store.Change
@@ -254,10 +262,12 @@ func (l *loading) add(kind, name string, def any) {
 	if l.err != nil {
 		return
 	}
-	if slices.ContainsFunc(l.told, func(c BookChange) bool { return c.Kind == kind && c.Name == name }) {
+	key := definitionName{kind, name}
+	if l.seen[key] {
 		l.err = refused.Wrongf("%s %s is defined twice", kind, name)
 		return
 	}
+	l.seen[key] = true
 	body, err := json.Marshal(def)
 	if err != nil {
 		l.err = err
@@ -269,8 +279,8 @@ func (l *loading) add(kind, name string, def any) {
 	}
 	one := BookChange{Kind: kind, Name: name, Change: "added", After: body}
 	from := int64(0)
-	if i := slices.IndexFunc(l.have, func(d store.Definition) bool { return d.Kind == kind && d.Name == name }); i >= 0 {
-		from, one.Before, one.Change = l.have[i].Version, l.have[i].Body, "changed"
+	if d, there := l.have[key]; there {
+		from, one.Before, one.Change = d.Version, d.Body, "changed"
 	}
 	if one.Before != nil && sameDefinition(kind, one.Before, one.After) {
 		one.Change = "same"

@@ -75,6 +75,7 @@ func TestServersOfACluster(t *testing.T) {
 	for _, engine := range []string{"postgresql", "clickhouse"} {
 		t.Run(engine, func(t *testing.T) {
 			table := tripsTable()
+			table.Logged = true
 			c := startCluster(t, engine, 2, table)
 			text := randomCSV(rand.New(rand.NewPCG(14, 20)), 2000)
 			w := twin{"together", c.URL, func(t *testing.T, text string) { t.Helper(); fill(t, c, table, text) }}

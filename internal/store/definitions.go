@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -76,7 +77,7 @@ func (s *Store) Revision(ctx context.Context) (int64, error) {
 	return readRevision(s.reader(ctx))
 }
 
-// Change makes changes in one transaction, none or all, and returns what they made, in their order; a
+// Change makes changes, of a definition each, in one transaction, none or all, and returns what they made, in their order; a
 // removal makes the zero Definition. check is given all definitions as they will stand, with the revision
 // of them, and may refuse them.
 func (s *Store) Change(ctx context.Context, changes []Change, check func([]Definition, int64) error) ([]Definition, error) {
@@ -116,66 +117,98 @@ func (s *Store) change(
 	return made, err
 }
 
+// definitionsAtOnce is how many definitions one statement reads or writes.
+const definitionsAtOnce = 1000
+
+// named is what tells definitions apart.
+type named struct{ kind, name string }
+
+// applyAll makes changes, of a definition each.
 func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry, err error) {
-	made, entries = make([]Definition, len(changes)), make([]Entry, len(changes))
-	for i, c := range changes {
-		if made[i], entries[i], err = c.apply(tx); err != nil {
+	now, past := tx.NowFunc(), make([]DefinitionVersion, 0, len(changes))
+	made, entries = make([]Definition, 0, len(changes)), make([]Entry, 0, len(changes))
+	var stay []Definition
+	for few := range slices.Chunk(changes, definitionsAtOnce) {
+		have, versions, err := standing(tx, few)
+		if err != nil {
 			return nil, nil, err
 		}
+		for _, c := range few {
+			key := named{c.Kind, c.Name}
+			if err := c.checkVersion(have[key]); err != nil {
+				return nil, nil, err
+			}
+			version := versions[key] + 1
+			past = append(past, DefinitionVersion{c.Kind, c.Name, version, c.Body, c.Author, c.Note, now})
+			entries = append(entries, c.entry(have[key] != nil, version))
+			var def Definition
+			if c.Body != nil {
+				def = Definition{Kind: c.Kind, Name: c.Name, Version: version, Body: c.Body, Author: c.Author, Note: c.Note, ChangedAt: now}
+				stay = append(stay, def)
+			} else if err := tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error; err != nil {
+				return nil, nil, err
+			}
+			made = append(made, def)
+		}
 	}
-	return made, entries, nil
+	if err := tx.CreateInBatches(past, definitionsAtOnce).Error; err != nil || len(stay) == 0 {
+		return made, entries, err
+	}
+	return made, entries, tx.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(stay, definitionsAtOnce).Error
 }
 
-func (c Change) apply(tx *gorm.DB) (def Definition, e Entry, err error) {
-	var have []Definition
-	if err := tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Find(&have).Error; err != nil {
-		return def, e, err
+// standing reads the definitions that changes are of, as they stand, and the last versions that their names had.
+func standing(tx *gorm.DB, changes []Change) (have map[named]*Definition, versions map[named]int64, err error) {
+	names := make([][]any, len(changes))
+	for i, c := range changes {
+		names[i] = []any{c.Kind, c.Name}
 	}
-	if err := c.checkVersion(have); err != nil {
-		return def, e, err
+	var defs []Definition
+	if err := tx.Where("(kind, name) IN ?", names).Find(&defs).Error; err != nil {
+		return nil, nil, err
 	}
-	var version int64
-	if err := tx.Model(&DefinitionVersion{}).Where("kind = ? AND name = ?", c.Kind, c.Name).
-		Select("coalesce(max(version), 0) + 1").Scan(&version).Error; err != nil {
-		return def, e, err
+	have, versions = map[named]*Definition{}, map[named]int64{}
+	for i, d := range defs {
+		have[named{d.Kind, d.Name}] = &defs[i]
 	}
-	e = Entry{Action: Changed, Kind: c.Kind, Name: c.Name, Detail: map[string]any{"version": version}}
+	var last []DefinitionVersion
+	err = tx.Where("(kind, name) IN ?", names).Group("kind, name").Select("kind, name, max(version) AS version").Find(&last).Error
+	for _, v := range last {
+		versions[named{v.Kind, v.Name}] = v.Version
+	}
+	return have, versions, err
+}
+
+// entry is what the audit keeps of a change.
+func (c Change) entry(there bool, version int64) Entry {
+	e := Entry{Action: Changed, Kind: c.Kind, Name: c.Name, Detail: map[string]any{"version": version}}
 	switch {
 	case c.Body == nil:
 		e.Action = Removed
-	case len(have) == 0:
+	case !there:
 		e.Action = Created
 	}
 	if c.Note != "" {
 		e.Detail["note"] = c.Note
 	}
-	now := tx.NowFunc()
-	past := DefinitionVersion{c.Kind, c.Name, version, c.Body, c.Author, c.Note, now}
-	if err := tx.Create(&past).Error; err != nil {
-		return def, e, err
-	}
-	if c.Body == nil {
-		return def, e, tx.Where("kind = ? AND name = ?", c.Kind, c.Name).Delete(&Definition{}).Error
-	}
-	def = Definition{Kind: c.Kind, Name: c.Name, Version: version, Body: c.Body, Author: c.Author, Note: c.Note, ChangedAt: now}
-	return def, e, tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&def).Error
+	return e
 }
 
-func (c Change) checkVersion(have []Definition) error {
+func (c Change) checkVersion(have *Definition) error {
 	switch {
-	case c.Body == nil && len(have) == 0:
+	case c.Body == nil && have == nil:
 		return refused.Missing(c.Kind, c.Name)
-	case c.From == 0 && len(have) > 0:
+	case c.From == 0 && have != nil:
 		return refused.Because(refused.CodeAlreadyExists, "%s %s already exists", c.Kind, c.Name)
-	case c.From > 0 && len(have) == 0:
+	case c.From > 0 && have == nil:
 		return refused.Missing(c.Kind, c.Name)
-	case c.From > 0 && have[0].Version != c.From:
+	case c.From > 0 && have.Version != c.From:
 		return refused.Changed(
 			"%s %s has changed since: %s made version %d, and the change was made from version %d",
 			c.Kind,
 			c.Name,
-			have[0].Author,
-			have[0].Version,
+			have.Author,
+			have.Version,
 			c.From,
 		)
 	}

@@ -43,7 +43,7 @@ type Renaming struct {
 	Schedules map[string]string
 }
 
-// RenameDefinition returns a definition another name, with its versions, and puts in place what refers to it, in one
+// RenameDefinition gives a definition another name, with its versions, and puts in place what refers to it, in one
 // transaction. check is as in Change.
 func (s *Store) RenameDefinition(ctx context.Context, r Renaming, check func([]Definition, int64) error) (*Definition, error) {
 	made, err := s.change(ctx, check, func(tx *gorm.DB) ([]Definition, []Entry, error) {
@@ -61,13 +61,13 @@ func (s *Store) RenameDefinition(ctx context.Context, r Renaming, check func([]D
 					"a %s was named %s before, and its versions are kept: choose another name", r.Kind, to)
 			}
 		}
-		var have []Definition
-		if err := tx.Where("kind = ? AND name = ?", r.Kind, r.Was).Find(&have).Error; err != nil {
-			return nil, nil, err
-		}
 		was := r.Change
 		was.Name = r.Was
-		if err := was.checkVersion(have); err != nil {
+		have, _, err := standing(tx, []Change{was})
+		if err == nil {
+			err = was.checkVersion(have[named{was.Kind, was.Name}])
+		}
+		if err != nil {
 			return nil, nil, err
 		}
 		for _, table := range []string{"definitions", "definition_versions"} {
@@ -110,7 +110,7 @@ func (s *Store) Order(ctx context.Context, kind string, names []string) error {
 	return err
 }
 
-// RenameDataset returns a dataset another name, and puts in place the definitions that are about it. checkSet may refuse it,
+// RenameDataset gives a dataset another name, and puts in place the definitions that are about it. checkSet may refuse it,
 // check is as in Change.
 func (s *Store) RenameDataset(
 	ctx context.Context,

@@ -538,14 +538,71 @@ func TestDefinitionsKeepTheirVersions(t *testing.T) {
 		t.Errorf("the versions are %+v, %v", versions, err)
 	}
 	unfit := errors.New("they do not fit")
-	if _, err := s.Change(ctx, []Change{{Kind: book.SpanKind, Name: "other", Body: []byte("{}")}}, func([]Definition, int64) error { return unfit }); !errors.Is(
-		err,
-		unfit,
-	) {
+	other := []Change{{Kind: book.SpanKind, Name: "other", Body: []byte("{}")}}
+	if _, err := s.Change(ctx, other, func([]Definition, int64) error { return unfit }); !errors.Is(err, unfit) {
 		t.Errorf("a change that does not fit ends with %v", err)
 	}
 	if _, err := s.Versions(ctx, book.SpanKind, "other"); !refused.IsMissing(err) {
 		t.Errorf("a refused change was kept: %v", err)
+	}
+}
+
+// Changes by the thousand are what each of them would be alone: in order, with a version and an entry each, all or none.
+func TestManyDefinitionsAtOnce(t *testing.T) {
+	s := openAlone(t)
+	ctx := context.Background()
+	const n = 2*definitionsAtOnce + 300
+	fine := func([]Definition, int64) error { return nil }
+	changes := make([]Change, n)
+	for i := range changes {
+		changes[i] = Change{Kind: book.SpanKind, Name: fmt.Sprintf("s%04d", n-i), Body: []byte(`{"is": "today"}`), Author: "test"}
+	}
+	if _, err := s.Change(ctx, changes, fine); err != nil {
+		t.Fatal(err)
+	}
+	for i := range changes {
+		changes[i].From, changes[i].Note = 1, "again"
+		if i%7 == 0 {
+			changes[i].Body = nil
+		}
+	}
+	last := changes[n-1].From
+	changes[n-1].From = 2
+	if _, err := s.Change(ctx, changes, fine); !isCode(err, refused.CodeHasChanged) {
+		t.Fatalf("one of many that is stale ends with %v", err)
+	}
+	changes[n-1].From = last
+	made, err := s.Change(ctx, changes, fine)
+	if err != nil || len(made) != n {
+		t.Fatalf("%d were made, %v", len(made), err)
+	}
+	defs, revision, err := s.Definitions(ctx)
+	if err != nil || revision != 2*n {
+		t.Fatalf("revision %d, %v", revision, err)
+	}
+	for i, c := range changes {
+		switch {
+		case c.Body == nil && made[i].Name != "":
+			t.Fatalf("the removal of %s made %+v", c.Name, made[i])
+		case c.Body == nil:
+			continue
+		case len(defs) == 0 || defs[0].Name != c.Name || defs[0].Version != 2 || made[i].Version != 2:
+			t.Fatalf("in the place of %s stands %+v", c.Name, defs[:min(1, len(defs))])
+		}
+		defs = defs[1:]
+	}
+	entries, err := s.Audit(ctx, Search{Limit: 3 * n})
+	if err != nil {
+		t.Fatal(err)
+	}
+	done := map[Action]int{}
+	for _, e := range entries {
+		if e.Kind == book.SpanKind {
+			done[e.Action]++
+		}
+	}
+	if removed := (n + 6) / 7; len(defs) > 0 || done[Created] != n || done[Removed] != removed || done[Changed] != n-removed {
+		t.Errorf("%d definitions are left over; the audit has %v", len(defs), done)
 	}
 }
 

@@ -125,14 +125,21 @@ func inSQLite(t *testing.T, table *cluster.Table) twin {
 		if _, err := db.Exec("CREATE TABLE trips " + columnsAs(table, words)); err != nil {
 			t.Fatal(err)
 		}
+		tx, err := db.Begin()
+		if err != nil {
+			t.Fatal(err)
+		}
 		for _, row := range numbered(t, text)[1:] {
 			args := make([]any, len(row))
 			for i, cell := range row {
 				args[i] = sql.NullString{String: cell, Valid: cell != ""}
 			}
-			if _, err := db.Exec("INSERT INTO trips VALUES (?"+strings.Repeat(", ?", len(row)-1)+")", args...); err != nil {
+			if _, err := tx.Exec("INSERT INTO trips VALUES (?"+strings.Repeat(", ?", len(row)-1)+")", args...); err != nil {
 				t.Fatal(err)
 			}
+		}
+		if err := tx.Commit(); err != nil {
+			t.Fatal(err)
 		}
 	}}
 }

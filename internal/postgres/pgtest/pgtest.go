@@ -28,7 +28,7 @@ func run(m *testing.M, url *string) int {
 		return failed(err)
 	}
 	defer os.RemoveAll(folder)
-	server, err := postgres.Start(context.Background(), folder)
+	server, err := postgres.Start(context.Background(), folder, postgres.Settings{Forgetful: true})
 	if err != nil {
 		return failed(err)
 	}
