@@ -17,7 +17,7 @@ demo: build ## Run the service on made-up records
 
 test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
 	scripts/install postgresql chromium clickhouse-server
-	go test -short -count=1 ./... # the browser tests build the binary by themselves, which the cache cannot see
+	go test -short -count=1 -timeout 20m ./... # the browser tests build the binary by themselves, which the cache cannot see
 
 check: build ## Formatting, static checks, and that generated files are up to date
 	scripts/check
