@@ -64,7 +64,7 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "kept", text, twins)
 	requests := 800
 	if testing.Short() {
-		requests = 120
+		requests = 60
 	}
 	for i := range requests {
 		s.alike(t, fmt.Sprintf("request %d", i), text, randomRequest(rng), kept, sets)
@@ -149,7 +149,7 @@ func TestAttachedTimesAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "clocked", text, twins)
 	requests := 200
 	if testing.Short() {
-		requests = 40
+		requests = 20
 	}
 	for i := range requests {
 		request := randomRequest(rng)
