@@ -87,8 +87,8 @@ var allowed = map[string][]string{
 	"e2e":             {},
 	"internal/access": {"internal/refused"},
 	"internal/attached": {
-		"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally", "internal/listing",
-		"internal/refused",
+		"core/ageing", "core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally",
+		"internal/listing", "internal/refused",
 	},
 	"internal/backup": {"internal/postgres"},
 	"internal/cli": {

@@ -1,6 +1,7 @@
 package attached
 
 import (
+	"cmp"
 	"fmt"
 	"strconv"
 	"strings"
@@ -8,6 +9,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
@@ -37,28 +39,35 @@ func numberCell(text string) (dataset.Cell, error) {
 }
 
 // moment reads a moment: a number for what is counted since 1970, else a date and a time. Engines give instants in
-// microseconds.
+// microseconds. What lies outside the years that there are is an error.
 func (c *Column) moment(text string, clock civil.Clock) (civil.Moment, error) {
+	m, err := c.anyMoment(text, clock)
+	if err == nil && !clock.Valid(civil.Moments{Start: m, End: m + 1}) {
+		err = calendar.ErrRange
+	}
+	return m, err
+}
+
+func (c *Column) anyMoment(text string, clock civil.Clock) (civil.Moment, error) {
+	unit := civil.Moment(1)
 	switch c.Form {
 	case Wall, Stamp:
 		day, within, err := wall(text)
-		if err != nil {
-			return 0, err
-		}
 		if c.Form == Stamp {
 			clock = civil.UTC
 		}
 		m, _ := clock.Reader().Read(day, within)
-		return m, nil
-	case Seconds, Milliseconds:
-		n, err := strconv.ParseInt(text, 10, 64)
-		if c.Form == Seconds {
-			return civil.Moment(n) * civil.Second, err
-		}
-		return civil.Moment(n) * civil.Second / 1000, err
+		return m, err
+	case Seconds:
+		unit = civil.Second
+	case Milliseconds:
+		unit = civil.Second / 1000
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
-	return civil.Moment(n), err
+	if far := int64(civil.EndOfTime / unit); n >= far || n <= -far {
+		err = cmp.Or(err, calendar.ErrRange)
+	}
+	return civil.Moment(n) * unit, err
 }
 
 // wall reads a date and a time without an offset.

@@ -274,7 +274,8 @@ func isFile(path string) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-// withoutPassword takes the password out of an address; one of keys and values, which may hold one as well, is refused.
+// withoutPassword takes the password out of an address, be it before the host or among the settings; an address of keys and
+// values, which may hold one as well, is refused.
 func withoutPassword(address string) (string, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" {
@@ -283,5 +284,8 @@ func withoutPassword(address string) (string, error) {
 	if u.User != nil {
 		u.User = url.User(u.User.Username())
 	}
+	settings := u.Query()
+	settings.Del("password")
+	u.RawQuery = settings.Encode()
 	return u.String(), nil
 }

@@ -48,7 +48,7 @@ func (f *Form) CoverageBy(ctx context.Context, date string) (tally.Coverage, err
 	return coverage, err
 }
 
-// eachCode returns the codes of a column, piece by piece, to what take returns for it.
+// eachCode passes the codes of a column on, piece by piece, to what take returns for it.
 func (f *Form) eachCode(ctx context.Context, at int, take func(c *column) func(codes []int64)) error {
 	for _, p := range f.pieces {
 		if err := p.columns[1+at].use(); err != nil {
@@ -112,10 +112,8 @@ func (f *Form) Values(ctx context.Context, name string, limit int) (list []Value
 	defer runtime.KeepAlive(f)
 	at := f.schema.Index(name)
 	of := &f.schema.Columns[at]
-	for _, p := range f.pieces {
-		if of.Type.IsTime() || p.columns[1+at].Top > maxValues {
-			return nil, false, nil
-		}
+	if of.Type.IsTime() || slices.ContainsFunc(f.pieces, func(p *piece) bool { return p.columns[1+at].Top > maxValues }) {
+		return nil, false, nil
 	}
 	counts := make([][]int64, 0, len(f.pieces))
 	err = f.eachCode(ctx, at, func(c *column) func([]int64) {
