@@ -64,12 +64,12 @@ func TestTablesAreAttached(t *testing.T) {
 
 	ctx := openBrowser(t)
 	do(t, ctx, "the page of data", chromedp.Navigate(s.address+"/data"), shows("[data-dataset=doors]", "in quay, table doors"))
-	do(t, ctx, "a table is looked for", chromedp.Click(`//button[contains(., "Attach a table")]`, chromedp.BySearch),
+	do(t, ctx, "a table is looked for", click(`//button[contains(., "Attach a table")]`),
 		shows("[data-attach]", "SQLite 3"), chromedp.SendKeys("#attach-table", "hatches"),
-		chromedp.Click(`//button[.="Attach"]`, chromedp.BySearch), shows("[data-attach]", "several columns of dates"))
-	do(t, ctx, "it is attached", chromedp.SendKeys("#attach-date", "day"), chromedp.Click(`//button[.="Attach"]`, chromedp.BySearch),
+		click(`//button[.="Attach"]`), shows("[data-attach]", "several columns of dates"))
+	do(t, ctx, "it is attached", chromedp.SendKeys("#attach-date", "day"), click(`//button[.="Attach"]`),
 		shows("[data-attach]", "3 records, read in quay"))
-	do(t, ctx, "its total", chromedp.Click(`//a[.="Total them"]`, chromedp.BySearch), shows("main", "in quay, table hatches"),
+	do(t, ctx, "its total", click(`//a[.="Total them"]`), shows("main", "in quay, table hatches"),
 		chromedp.WaitVisible("[data-statements]"), chromedp.Click("[data-statements] summary"), shows("[data-statements]", "FROM `hatches`"))
 	run("ALTER TABLE doors RENAME COLUMN people TO persons")
 	do(t, ctx, "a column that is gone", chromedp.Navigate(s.address+"/totals?dataset=doors&over=last+full+month&figures=sum+people&as_of=2026-10-19"),

@@ -76,11 +76,16 @@ func shows(selector, words string) chromedp.Action {
 
 // settled waits until an element has stood in the same place for a while: what is drawn over others moves into its place.
 func settled(selector string) chromedp.Action {
+	return still(`document.querySelector(` + quoted(selector) + `)`)
+}
+
+// still is settled of what an expression finds.
+func still(found string) chromedp.Action {
 	return chromedp.Poll(`(() => {
-		const box = document.querySelector(`+quoted(selector)+`)?.getBoundingClientRect()
+		const box = (`+found+`)?.getBoundingClientRect()
 		const place = box ? [box.x, box.y, box.width, box.height].join() : ""
 		if (place !== window.lastPlace) { window.lastPlace = place; window.placedAt = performance.now() }
-		return place !== "" && performance.now() - window.placedAt > 250
+		return place !== "" && performance.now() - window.placedAt > 150
 	})()`, nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(30*time.Second))
 }
 
@@ -96,16 +101,17 @@ func TestConsole(t *testing.T) {
 	ctx := openBrowser(t)
 
 	do(t, ctx, "the start page", chromedp.Navigate(s.address), shows("main", "No spans are named yet"), shows("[data-as-of]", "Mon 19 Oct 2026"))
-	do(t, ctx, "a refused expression", chromedp.Click(`//button[contains(., "New span")]`, chromedp.BySearch), chromedp.WaitVisible("#new-name"),
+	do(t, ctx, "a refused expression", click(`//button[contains(., "New span")]`), chromedp.WaitVisible("#new-name"),
 		chromedp.SendKeys("#new-name", "closed-month"), chromedp.SendKeys("#new-is", "last month"),
 		shows("[data-check]", "has two meanings"), shows("[data-check] button", "trailing 1 month"))
-	do(t, ctx, "a reading taken", chromedp.Click(`//div[@data-check]//button[.="last full month"]`, chromedp.BySearch),
+	do(t, ctx, "a reading taken", click(`//div[@data-check]//button[.="last full month"]`),
 		shows("[data-reads]", "1 Sep – 30 Sep 2026"))
 	do(
 		t,
 		ctx,
 		"the span added",
-		chromedp.Click(`//button[.="Add span"]`, chromedp.BySearch),
+		press("data-new-span", "Add span"),
+		gone("[data-new-span]"),
 		shows(`[data-span="closed-month"]`, "1 Sep – 30 Sep 2026"),
 	)
 	if list := s.must("span", "list", "--as-of", "2026-10-19", "--output", "csv"); !strings.Contains(
@@ -131,7 +137,7 @@ func TestConsole(t *testing.T) {
 	)
 
 	august := addUp(t, file, "fare", inMonth("2026-08"))
-	do(t, ctx, "the total", chromedp.Click(`//nav//a[contains(., "Totals")]`, chromedp.BySearch), chromedp.WaitVisible("[data-table]"),
+	do(t, ctx, "the total", click(`//nav//a[contains(., "Totals")]`), chromedp.WaitVisible("[data-table]"),
 		shows("[data-as-of]", "Sat 19 Sep 2026"), shows(`[data-column="sum_fare"]`, grouped(august.sum.FloatString(2))))
 	do(
 		t,
@@ -237,7 +243,7 @@ func TestSpanAndCalendarPages(t *testing.T) {
 		t,
 		ctx,
 		"the older version brought back",
-		chromedp.Click(`//section[@aria-label="Versions"]//button[.="Restore"]`, chromedp.BySearch),
+		click(`//section[@aria-label="Versions"]//button[.="Restore"]`),
 		shows(
 			"[data-span-days]",
 			"1 Oct – 18 Oct 2026",
@@ -249,7 +255,7 @@ func TestSpanAndCalendarPages(t *testing.T) {
 		t,
 		ctx,
 		"standing on the day it empties",
-		chromedp.Click(`//table[@data-rehearsal]//button[.="Sun 1 Nov 2026"]`, chromedp.BySearch),
+		click(`//table[@data-rehearsal]//button[.="Sun 1 Nov 2026"]`),
 		shows("[data-span-days]", "no days"),
 	)
 	do(
@@ -293,12 +299,12 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 	}
 	ctx := openBrowser(t)
 	trigger := func(words string) chromedp.Action {
-		return chromedp.Click(`//button[normalize-space(.)="`+words+`"]`, chromedp.BySearch)
+		return click(`//button[normalize-space(.)="` + words + `"]`)
 	}
 	choose := func(label, option string) chromedp.Action {
 		return chromedp.Tasks{
 			chromedp.Click(`[data-pair] [aria-label^="`+label+`"]`, chromedp.ByQuery),
-			settled(`[role="option"]`), chromedp.Click(`//*[@role="option"][contains(., "`+option+`")]`, chromedp.BySearch),
+			settled(`[role="option"]`), click(`//*[@role="option"][contains(., "` + option + `")]`),
 			shows(`[data-pair] [aria-label^="`+label+`"]`, option),
 		}
 	}

@@ -25,27 +25,27 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 		chromedp.Click("[data-first-file]"), shows("main", "Drop your first file here"))
 	do(t, ctx, "a file is chosen", chromedp.SetUploadFiles("[data-file]", []string{file}, chromedp.ByQuery),
 		shows("[data-load-files]", "CSV, semicolon, utf-8"), shows("[data-faults]", "line 2, column sold on"))
-	do(t, ctx, "the order of dates is set", chromedp.Click(`//button[.="Set date order to mdy"]`, chromedp.BySearch),
+	do(t, ctx, "the order of dates is set", click(`//button[.="Set date order to mdy"]`),
 		chromedp.WaitNotPresent("[data-faults]"))
-	do(t, ctx, "the way numbers are written", chromedp.Click(`//button[.="numbers like 1.234,56?"]`, chromedp.BySearch),
+	do(t, ctx, "the way numbers are written", click(`//button[.="numbers like 1.234,56?"]`),
 		shows("[data-columns] tr:nth-child(4)", "number"), shows("[data-columns] tr:nth-child(2)", "text"))
-	do(t, ctx, "it is loaded", chromedp.Click(`//button[.="Load"]`, chromedp.BySearch),
+	do(t, ctx, "it is loaded", click(`//button[.="Load"]`),
 		shows("[data-load-files]", "3 records are in bay-sales-2026"), shows("[data-load-files]", "Sat 14 Mar 2026 to Sun 15 Mar 2026"))
-	do(t, ctx, "its first total", chromedp.Click(`//a[.="Total them"]`, chromedp.BySearch),
+	do(t, ctx, "its first total", click(`//a[.="Total them"]`),
 		shows("[data-big-figure]", "1,300.0"), chromedp.WaitVisible("[data-big-figure] canvas"))
 	if spent := time.Since(begun); spent > 2*time.Minute {
 		t.Errorf("the first total took %s", spent)
 	}
 
-	do(t, ctx, "the same file again", chromedp.Click(`//nav//a[contains(., "Data")]`, chromedp.BySearch), chromedp.WaitVisible("[data-dataset]"),
+	do(t, ctx, "the same file again", click(`//nav//a[contains(., "Data")]`), chromedp.WaitVisible("[data-dataset]"),
 		chromedp.SetUploadFiles("[data-file]", []string{file}, chromedp.ByQuery), shows("[data-load-files]", "There are 3 records"),
-		chromedp.Click(`//button[.="Load"]`, chromedp.BySearch), shows("[data-load-files]", "the same content was loaded"),
-		chromedp.Click(`//button[.="Load it again"]`, chromedp.BySearch), shows("[data-load-files]", "3 records are in"),
-		chromedp.Click(`//button[.="Done"]`, chromedp.BySearch), shows("[data-dataset]", "6 records"))
-	do(t, ctx, "it is undone", chromedp.Click(`//button[.="More"]`, chromedp.BySearch), shows("[data-loads]", "Bay Sales 2026.csv"),
-		chromedp.Click(`//button[.="Undo"]`, chromedp.BySearch), shows("[data-dataset]", "3 records"), shows("[data-loads]", "undone"))
-	do(t, ctx, "the dataset goes", chromedp.Click(`//button[contains(., "Remove the dataset")]`, chromedp.BySearch),
-		chromedp.Click(`//button[.="Remove"]`, chromedp.BySearch), shows("main", "Drop your first file here"))
+		click(`//button[.="Load"]`), shows("[data-load-files]", "the same content was loaded"),
+		click(`//button[.="Load it again"]`), shows("[data-load-files]", "3 records are in"),
+		click(`//button[.="Done"]`), shows("[data-dataset]", "6 records"))
+	do(t, ctx, "it is undone", click(`//button[.="More"]`), shows("[data-loads]", "Bay Sales 2026.csv"),
+		click(`//button[.="Undo"]`), shows("[data-dataset]", "3 records"), shows("[data-loads]", "undone"))
+	do(t, ctx, "the dataset goes", click(`//button[contains(., "Remove the dataset")]`),
+		click(`//button[.="Remove"]`), shows("main", "Drop your first file here"))
 	if list := s.must("dataset", "list", "--output", "csv"); strings.Contains(list, "bay-sales") {
 		t.Errorf("the client lists %s", list)
 	}

@@ -12,9 +12,22 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
+// gone waits until nothing is found by a selector: what lies under a dialog takes no clicks.
+func gone(selector string) chromedp.Action {
+	return chromedp.WaitNotPresent(selector, chromedp.ByQuery)
+}
+
 // press clicks a button of a part of the page by its words.
 func press(within, words string) chromedp.Action {
-	return chromedp.Click(fmt.Sprintf(`//*[@%s]//button[normalize-space(.)=%q]`, within, words), chromedp.BySearch)
+	return click(fmt.Sprintf(`//*[@%s]//button[normalize-space(.)=%q]`, within, words))
+}
+
+// click clicks what a path finds, once it stands still.
+func click(path string) chromedp.Action {
+	return chromedp.Tasks{
+		still(`document.evaluate(` + quoted(path) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`),
+		chromedp.Click(path, chromedp.BySearch),
+	}
 }
 
 // A span is made of blocks, with its days in sight; it is duplicated, renamed and moved.
@@ -24,19 +37,19 @@ func TestSpansByBlocks(t *testing.T) {
 	ctx := openBrowser(t)
 	focused := chromedp.Poll(`document.activeElement?.id === "new-name"`, nil)
 	do(t, ctx, "the dialog opens with the cursor in its first field", chromedp.Navigate(s.address), shows("main", "No spans are named yet"),
-		chromedp.Click(`//button[contains(., "New span")]`, chromedp.BySearch), chromedp.WaitVisible("[data-new-span]"), focused)
+		click(`//button[contains(., "New span")]`), chromedp.WaitVisible("[data-new-span]"), focused)
 	do(t, ctx, "blocks write the expression", chromedp.SendKeys("#new-name", "fortnight"), press("data-blocks", "trailing"),
 		chromedp.SetValue(`[aria-label="How many"]`, "2"), chromedp.Evaluate(`document.querySelector('[aria-label="How many"]').dispatchEvent(new Event("input", {bubbles: true}))`, nil),
 		press("data-blocks", "weeks"), press("data-blocks", "excluding today"), press("data-blocks", "1 year earlier"),
 		chromedp.Poll(`document.querySelector("#new-is").value === "trailing 2 weeks excluding today, 1 year earlier"`, nil),
 		shows("[data-new-days]", "5 Oct – 18 Oct 2025, 14 days"), shows("[data-new-span] [data-dayline]", "5 Oct – 18 Oct 2025"))
-	do(t, ctx, "it is added", press("data-new-span", "Add span"), shows(`[data-span="fortnight"]`, "5 Oct – 18 Oct 2025"))
-	do(t, ctx, "it is duplicated", chromedp.Click(`//button[.="Duplicate…"]`, chromedp.BySearch), chromedp.WaitVisible("[data-new-span]"),
+	do(t, ctx, "it is added", press("data-new-span", "Add span"), gone("[data-new-span]"), shows(`[data-span="fortnight"]`, "5 Oct – 18 Oct 2025"))
+	do(t, ctx, "it is duplicated", click(`//button[.="Duplicate…"]`), chromedp.WaitVisible("[data-new-span]"),
 		chromedp.Poll(`document.querySelector("#new-name").value === "fortnight-2"`, nil), press("data-blocks", "yesterday"),
-		press("data-new-span", "Add span"), shows(`[data-span="fortnight-2"]`, "18 Oct 2026"))
-	do(t, ctx, "it is renamed", chromedp.Click(`//button[.="Rename…"]`, chromedp.BySearch), chromedp.WaitVisible("#span-name"),
+		press("data-new-span", "Add span"), gone("[data-new-span]"), shows(`[data-span="fortnight-2"]`, "18 Oct 2026"))
+	do(t, ctx, "it is renamed", click(`//button[.="Rename…"]`), chromedp.WaitVisible("#span-name"),
 		chromedp.Evaluate(`document.querySelector("#span-name").select()`, nil), chromedp.SendKeys("#span-name", "the-day-before"),
-		chromedp.Click(`//button[.="Rename"]`, chromedp.BySearch), shows(`[data-span="the-day-before"]`, "18 Oct 2026"))
+		click(`//button[.="Rename"]`), gone("#span-name"), shows(`[data-span="the-day-before"]`, "18 Oct 2026"))
 	do(t, ctx, "it is moved", chromedp.Click(`[aria-label="Earlier in the list"]`),
 		chromedp.Poll(`document.querySelector("[data-dayline] [data-span]")?.dataset.span === "the-day-before"`, nil))
 	if list := s.must("span", "list", "--output", "csv"); !strings.Contains(list, "days\nthe-day-before,") || strings.Contains(list, "fortnight-2") {
@@ -75,12 +88,12 @@ func TestTotalsAreDrawn(t *testing.T) {
 	do(t, ctx, "a figure, large", chromedp.Navigate(at+"over=last+full+month&figures=sum+fare&against=1+year+earlier"),
 		shows("[data-big-figure]", grouped(september.sum.FloatString(2))), shows("[data-big-days]", "1 Sep – 30 Sep 2026"),
 		shows("[data-big-comparison]", "1 year earlier: 1 Sep – 30 Sep 2025"), chromedp.WaitVisible("[data-big-figure] canvas"))
-	do(t, ctx, "its course", chromedp.Click(`//*[@data-big-figure]//button[contains(., "Table")]`, chromedp.BySearch),
+	do(t, ctx, "its course", click(`//*[@data-big-figure]//button[contains(., "Table")]`),
 		chromedp.Poll(`document.querySelectorAll("[data-big-figure] [data-chart-table] tbody tr").length === 30`, nil))
 	do(t, ctx, "a breakdown, stacked", chromedp.Navigate(at+"over=last+full+quarter&figures=sum+fare&each=month&by=route"),
-		chromedp.WaitVisible("[data-table]"), chromedp.Click(`//button[.="Stacked"]`, chromedp.BySearch), chromedp.WaitVisible(`[data-drawn="stacked"] canvas`),
+		chromedp.WaitVisible("[data-table]"), click(`//button[.="Stacked"]`), chromedp.WaitVisible(`[data-drawn="stacked"] canvas`),
 		shows("[data-drawn]", "Gull Rock"), shows("[data-drawn]", "Winter Isle"))
-	do(t, ctx, "as a table", chromedp.Click(`//*[@data-drawn]//button[contains(., "Table")]`, chromedp.BySearch),
+	do(t, ctx, "as a table", click(`//*[@data-drawn]//button[contains(., "Table")]`),
 		chromedp.Poll(`document.querySelectorAll("[data-chart-table] tbody tr").length === 3 && document.querySelectorAll("[data-chart-table] thead th").length === 6`, nil))
 	do(t, ctx, "the span stands above its rows", shows(`[data-span-head="0"]`, "last full quarter 1 Jul – 30 Sep 2026, 92 days"))
 	do(t, ctx, "first columns stay in sight", chromedp.Navigate(at+"over=last+full+quarter&figures=sum+fare;count;sum+passengers&each=month&by=route&against=1+year+earlier;prior"),
@@ -100,7 +113,7 @@ func TestTotalsAreDrawn(t *testing.T) {
 		press("data-offers", "@closed"), shows("[data-brief]", grouped(september.sum.FloatString(2))))
 	do(t, ctx, "a file is taken away", browser.SetDownloadBehavior(browser.SetDownloadBehaviorBehaviorAllow).WithDownloadPath(s.folder),
 		chromedp.Navigate(at+"over=last+full+month&figures=sum+fare&by=route"), chromedp.WaitVisible("[data-table]"),
-		chromedp.Click(`//button[contains(., "Take away")]`, chromedp.BySearch), chromedp.Click(`//*[@role="menuitem"][contains(., "Workbook")]`, chromedp.BySearch),
+		click(`//button[contains(., "Take away")]`), click(`//*[@role="menuitem"][contains(., "Workbook")]`),
 		shows("main", "crossings-total.xlsx saved"))
 	for wait := 0; ; wait++ {
 		if _, err := os.Stat(filepath.Join(s.folder, "crossings-total.xlsx")); err == nil {
@@ -118,7 +131,7 @@ func TestCalendarsAreEdited(t *testing.T) {
 	s := start(t)
 	ctx := openBrowser(t)
 	do(t, ctx, "a new calendar", chromedp.Navigate(s.address+"/calendars?as_of=2026-10-19&year=2026"), chromedp.WaitVisible("[data-calendar-year]"),
-		chromedp.Click(`//button[contains(., "New calendar")]`, chromedp.BySearch), chromedp.SendKeys("#calendar-name", "retail"),
+		click(`//button[contains(., "New calendar")]`), chromedp.SendKeys("#calendar-name", "retail"),
 		press("data-calendar-editor", "whole weeks"), shows("[data-layout]", "ending on the last Saturday of January"), shows("main", "1 Feb 2026 – 30 Jan 2027"))
 	do(t, ctx, "its fields change the year", chromedp.SetValue(`[aria-label="Weekday on which the year ends"]`, "sunday"),
 		chromedp.Evaluate(`document.querySelector('[aria-label="Weekday on which the year ends"]').dispatchEvent(new Event("change", {bubbles: true}))`, nil),
@@ -126,7 +139,7 @@ func TestCalendarsAreEdited(t *testing.T) {
 	if out := s.must("calendar", "show", "retail", "--year", "2026"); !strings.Contains(out, "Mon 26 Jan 2026 to Sun 31 Jan 2027") {
 		t.Errorf("the client shows %s", out)
 	}
-	do(t, ctx, "a list of holidays", chromedp.Click(`//button[.="Holidays…"]`, chromedp.BySearch), chromedp.SendKeys(`[aria-label="Name of a new list"]`, "quay-days"),
+	do(t, ctx, "a list of holidays", click(`//button[.="Holidays…"]`), chromedp.SendKeys(`[aria-label="Name of a new list"]`, "quay-days"),
 		press("data-holidays-editor", "Begin it"), shows("[data-holidays-editor]", "0 days are in the list"),
 		chromedp.Evaluate(`[...document.querySelectorAll("[data-calendar-year] button")].find(b => b.title.startsWith("Fri 1 May")).click()`, nil),
 		shows("[data-holidays-editor]", "1 day is in the list"), shows("[data-layout]", "holidays quay-days"), press("data-holidays-editor", "Add list"),
@@ -147,11 +160,11 @@ func TestDatasetsAreChanged(t *testing.T) {
 		return chromedp.Evaluate(fmt.Sprintf(`(() => { const e = %s; e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})) })()`, at, value), nil)
 	}
 	do(t, ctx, "a column of numbers becomes a category", chromedp.Navigate(s.address+"/data"), chromedp.WaitVisible("[data-dataset]"),
-		chromedp.Click(`//button[.="More"]`, chromedp.BySearch), chromedp.WaitVisible(`[aria-label="Role of code"]`), change("Role of code", "category"),
+		click(`//button[.="More"]`), chromedp.WaitVisible(`[aria-label="Role of code"]`), change("Role of code", "category"),
 		chromedp.Poll(`document.querySelector('[aria-label="Role of code"]').value === "category"`, nil))
 	do(t, ctx, "a text does not become a number", change("Type of region", "number"), shows("[data-dataset]", `"North" in 1`))
-	do(t, ctx, "it is renamed", chromedp.Click(`//button[.="Rename…"]`, chromedp.BySearch), chromedp.Evaluate(`document.querySelector('[aria-label="New name of sales"]').select()`, nil),
-		chromedp.SendKeys(`[aria-label="New name of sales"]`, "takings"), chromedp.Click(`//button[.="Rename"]`, chromedp.BySearch),
+	do(t, ctx, "it is renamed", click(`//button[.="Rename…"]`), chromedp.Evaluate(`document.querySelector('[aria-label="New name of sales"]').select()`, nil),
+		chromedp.SendKeys(`[aria-label="New name of sales"]`, "takings"), click(`//button[.="Rename"]`),
 		chromedp.WaitVisible(`[data-dataset="takings"]`))
 	if out := s.must("brief", "show", "quay"); !strings.Contains(out, "14.50") {
 		t.Errorf("the brief shows %s", out)

@@ -41,7 +41,7 @@ func TestHoursOnThePage(t *testing.T) {
 	if shade == "" {
 		t.Error("the figures are not in shades")
 	}
-	do(t, ctx, "as a table", chromedp.Click(`//button[normalize-space(.)="shades"]`, chromedp.BySearch),
+	do(t, ctx, "as a table", click(`//button[normalize-space(.)="shades"]`),
 		chromedp.Poll("document.querySelector('[data-table] tbody tr:nth-child(13) td:nth-child(4)').style.backgroundColor === ''", nil))
 
 	list := filepath.Join(t.TempDir(), "shifts.csv")
@@ -52,7 +52,7 @@ func TestHoursOnThePage(t *testing.T) {
 	if len(shifts) != 2 || shifts[0]["crew"] != "late" || shifts[1]["seconds"] != "28800" {
 		t.Fatalf("the shifts are %v", shifts)
 	}
-	do(t, ctx, "a list of shifts", chromedp.Navigate(page+"&over=yesterday"), chromedp.Click(`//button[normalize-space(.)="Span"]`, chromedp.BySearch),
+	do(t, ctx, "a list of shifts", chromedp.Navigate(page+"&over=yesterday"), click(`//button[normalize-space(.)="Span"]`),
 		settled(`[aria-label="A list of spans"]`), chromedp.SetUploadFiles(`[aria-label="A list of spans"]`, []string{list}, chromedp.ByQuery),
 		shows("[data-table] tbody tr:nth-child(1)", "late"), shows("[data-table] tbody tr:nth-child(1) [data-column='sum_people']", shifts[0]["sum_people"]),
 		shows("[data-table] tbody tr:nth-child(2)", "8:00 hours"), shows("[data-table] tbody tr:nth-child(2) [data-column='sum_people']", shifts[1]["sum_people"]))
@@ -79,7 +79,7 @@ func TestAgeingOnABrief(t *testing.T) {
 	}
 	ctx := openBrowser(t)
 	do(t, ctx, "a band's records", chromedp.Navigate(s.address+"/ageing?dataset=jobs&by=kind&only=closed&bands=0-7%2C8-30%2C31%2B&as_of=2025-06-30"),
-		chromedp.Click(`//tr[th[.="hull"]]//td[@data-band="8-30"]/a`, chromedp.BySearch), shows("[data-count]", hull))
+		click(`//tr[th[.="hull"]]//td[@data-band="8-30"]/a`), shows("[data-count]", hull))
 
 	s.must("book", "load", s.write(`book: 1
 briefs:

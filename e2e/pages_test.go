@@ -173,7 +173,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		"what is edited",
 		"/brief/monday-crossings",
 		"[data-brief] canvas",
-		chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch),
+		click(`//button[.="Edit"]`),
 		chromedp.WaitVisible(`[aria-label="Title of item 1"]`, chromedp.ByQuery),
 	)
 }
@@ -242,13 +242,13 @@ func TestBriefInTheConsole(t *testing.T) {
 		t,
 		ctx,
 		"kept, and told of the other change",
-		chromedp.Click(`//button[.="Save"]`, chromedp.BySearch),
+		click(`//button[.="Save"]`),
 		shows("[data-conflict]", "has changed"),
 		chromedp.Poll(
 			`document.querySelector('[aria-label="Title of item 1"]').value.startsWith('Passengers')`,
 			nil,
 		),
-		chromedp.Click(`//button[.="Overwrite with mine"]`, chromedp.BySearch),
+		click(`//button[.="Overwrite with mine"]`),
 		shows("[data-item='0'] h2", "Passengers, closed month"),
 	)
 	if now := s.brief("monday-crossings"); now.Items[0].Title != "Passengers, closed month" {
@@ -271,8 +271,8 @@ func TestBriefInTheConsole(t *testing.T) {
 			"My month",
 			chromedp.ByQuery,
 		),
-		chromedp.Click(`//button[.="Add"]`, chromedp.BySearch),
-		chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		click(`//button[.="Add"]`),
+		click(`//a[.="Open it"]`),
 		shows("[data-brief='my-month']", "September by route"),
 		shows("[data-brief='my-month']", "30,695.02"),
 	)
@@ -280,9 +280,9 @@ func TestBriefInTheConsole(t *testing.T) {
 		t,
 		ctx,
 		"frozen",
-		chromedp.Click(`//button[contains(., "Receipt")]`, chromedp.BySearch),
-		chromedp.Click(`//button[.="Create"]`, chromedp.BySearch),
-		chromedp.Click(`//a[.="Open it"]`, chromedp.BySearch),
+		click(`//button[contains(., "Receipt")]`),
+		click(`//button[.="Create"]`),
+		click(`//a[.="Open it"]`),
 		shows("[data-comparison]", "No figure has changed since"),
 		shows("[data-receipt]", "30,695.02"),
 	)
@@ -308,7 +308,7 @@ func TestBriefInTheConsole(t *testing.T) {
 		),
 		setDate("#over-dates-last", "2026-09-30"),
 		shows("[data-date-pair]", "kept as 2026-09-01/2026-09-30"),
-		chromedp.Click(`//form[.//input[@id="over-dates-first"]]//button`, chromedp.BySearch),
+		click(`//form[.//input[@id="over-dates-first"]]//button`),
 		shows("[data-table]", "30,695.02"),
 	)
 }
@@ -369,7 +369,7 @@ func TestItemsAreDraggedByTouch(t *testing.T) {
 			selector), p)
 	}
 	do(t, ctx, "the page is edited", emulation.SetTouchEmulationEnabled(true), chromedp.Navigate(s.address+"/brief/monday-crossings"),
-		chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery), chromedp.Click(`//button[.="Edit"]`, chromedp.BySearch),
+		chromedp.WaitVisible("[data-item='1'] [data-card-value]", chromedp.ByQuery), click(`//button[.="Edit"]`),
 		chromedp.WaitVisible(`[aria-label="Title of item 2"]`, chromedp.ByQuery), order,
 		middle(`[aria-label^="Drag Fares, month so far"]`, &from), middle("[data-item='2']", &to))
 	before := slices.Clone(titles)
@@ -391,7 +391,7 @@ func TestItemsAreDraggedByTouch(t *testing.T) {
 	if len(titles) != len(before) || titles[0] == before[0] {
 		t.Fatalf("the order was %q, now %q", before, titles)
 	}
-	do(t, ctx, "and saved", chromedp.Click(`//button[.="Save"]`, chromedp.BySearch), chromedp.WaitVisible(`//button[.="Edit"]`, chromedp.BySearch))
+	do(t, ctx, "and saved", click(`//button[.="Save"]`), chromedp.WaitVisible(`//button[.="Edit"]`, chromedp.BySearch))
 	if now := s.brief("monday-crossings"); now.Items[0].Title != titles[0] {
 		t.Errorf("the first item is kept as %s, on the page it is %s", now.Items[0].Title, titles[0])
 	}

@@ -99,7 +99,7 @@ func TestATeamGetsIn(t *testing.T) {
 	do(t, ctx, "what is not an analyst's is not offered", chromedp.WaitVisible("[data-make-span]"),
 		chromedp.Poll(`![...document.querySelectorAll("nav a")].some(a => /People|Audit|Status/.test(a.textContent))`, nil))
 	do(t, ctx, "a span by its real author", chromedp.Click("[data-make-span]"), chromedp.WaitVisible("[data-new-span]"), fill("#new-name", "closed"), fill("#new-is", "last full month"),
-		press("data-new-span", "Add span"), shows("main form", "by tomas"))
+		press("data-new-span", "Add span"), gone("[data-new-span]"), shows("main form", "by tomas"))
 	// The client signs in by itself, and keeps its key for itself.
 	if out := s.runWith(strings.NewReader("lamps along the quay\n"), "sign-in", "--name", "tomas"); out.code != 0 || !strings.Contains(out.out, "tomas is signed in at "+s.address+" as analyst") {
 		t.Errorf("%d %s%s", out.code, out.out, out.err)
@@ -124,7 +124,7 @@ func TestATeamGetsIn(t *testing.T) {
 		chromedp.Poll(`getComputedStyle(document.querySelector("[data-make-span]")).display === "none"`, nil))
 	s.refused(1, "last administrator", "user", "disable", "ines")
 	s.must("user", "disable", "tomas")
-	do(t, ctx, "who is kept out is out at the next question", chromedp.Click(`//nav//a[normalize-space(.)="Check"]`, chromedp.BySearch), chromedp.WaitVisible("[data-sign-in]"))
+	do(t, ctx, "who is kept out is out at the next question", click(`//nav//a[normalize-space(.)="Check"]`), chromedp.WaitVisible("[data-sign-in]"))
 	s.refused(1, "no account is named nobody", "user", "reset", "nobody")
 
 	scheme := func(name string) chromedp.Action {

@@ -68,7 +68,7 @@
     ></Dialog.Trigger
   >
   <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
+    <Dialog.Overlay class="fixed inset-0 z-40 bg-black/40" />
     <Dialog.Content class={sheetClass}>
       <Dialog.Title class="mb-3 text-base font-semibold">Shortcuts</Dialog.Title>
       <div class="grid gap-x-8 gap-y-4 sm:grid-cols-2" data-shortcuts>

@@ -74,7 +74,7 @@
     moments: found?.error ? undefined : found?.moments,
     days: found?.error ? null : (found?.days ?? null),
     counterpart: [],
-    error: null,
+    error: found?.error?.message ?? null,
     pending: found === undefined,
   })
   const ready = $derived(name.trim() !== '' && is.trim() !== '' && !found?.error && !busy)
@@ -102,83 +102,89 @@
       busy = false
     }
   }
+  // Its height, and that of what is read of an expression, are their own: no button moves from under the pointer.
   const sheet =
-    'card fixed top-1/2 left-1/2 z-50 max-h-[94vh] w-[min(54rem,96vw)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto p-5 shadow-xl'
+    'card fixed top-1/2 left-1/2 z-50 flex h-[min(38rem,94vh)] w-[min(54rem,96vw)] -translate-x-1/2 -translate-y-1/2 flex-col shadow-xl'
 </script>
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 z-40 bg-ink/30" />
+    <Dialog.Overlay class="fixed inset-0 z-40 bg-black/40" />
     <Dialog.Content class={sheet} data-new-span>
-      <Dialog.Title class="mb-3 text-base font-semibold">{from ? 'Duplicate a span' : 'New span'}</Dialog.Title>
+      <Dialog.Title class="px-5 pt-5 pb-3 text-base font-semibold"
+        >{from ? 'Duplicate a span' : 'New span'}</Dialog.Title
+      >
       <form
+        class="flex min-h-0 flex-1 flex-col"
         onsubmit={(e) => {
           e.preventDefault()
           void save()
         }}
       >
-        <div class="grid gap-3 sm:grid-cols-[14rem_1fr]">
-          <div>
-            <label class="label" for="new-name">Name</label>
-            <!-- svelte-ignore a11y_autofocus -->
-            <input
-              id="new-name"
-              class="field min-h-9"
-              bind:value={name}
-              autofocus
-              placeholder="closed-month"
-              spellcheck="false"
-              autocomplete="off"
-              maxlength="60"
+        <div class="min-h-0 flex-1 overflow-y-auto px-5 pt-1 pb-3">
+          <div class="grid gap-3 sm:grid-cols-[14rem_1fr]">
+            <div>
+              <label class="label" for="new-name">Name</label>
+              <!-- svelte-ignore a11y_autofocus -->
+              <input
+                id="new-name"
+                class="field min-h-9"
+                bind:value={name}
+                autofocus
+                placeholder="closed-month"
+                spellcheck="false"
+                autocomplete="off"
+                maxlength="60"
+              />
+            </div>
+            <div class="sm:min-h-34"><Expression id="new-is" label="Is" bind:value={is} {context} {own} /></div>
+          </div>
+          <div class="mt-1 border-t border-line/60 pt-3"><Blocks bind:value={is} /></div>
+          <div class="mt-3 grid gap-3 sm:grid-cols-[14rem_1fr]">
+            <div>
+              <span class="label">Own calendar</span>
+              <Select
+                label="Own calendar"
+                wide
+                value={own || '(as the page)'}
+                options={[
+                  { value: '(as the page)', label: 'as the page' },
+                  ...(calendars.data ?? []).map((c) => ({
+                    value: c.definition.name,
+                    label: c.definition.name,
+                    hint: c.definition.about ?? c.layout,
+                  })),
+                ]}
+                onchoose={(v) => (own = v === '(as the page)' ? '' : v)}
+              />
+            </div>
+            <div>
+              <label class="label" for="new-about">What it is for</label>
+              <input id="new-about" class="field min-h-9" bind:value={about} autocomplete="off" />
+            </div>
+          </div>
+          <div class="mt-4">
+            <Dayline
+              lines={[line]}
+              {asOf}
+              chosen={null}
+              reach="year"
+              time={asOfTime()}
+              onchoose={() => {}}
+              onmove={moveAsOf}
+              onhour={() => {}}
             />
-          </div>
-          <div><Expression id="new-is" label="Is" bind:value={is} {context} {own} /></div>
-        </div>
-        <div class="mt-1 border-t border-line/60 pt-3"><Blocks bind:value={is} /></div>
-        <div class="mt-3 grid gap-3 sm:grid-cols-[14rem_1fr]">
-          <div>
-            <span class="label">Own calendar</span>
-            <Select
-              label="Own calendar"
-              wide
-              value={own || '(as the page)'}
-              options={[
-                { value: '(as the page)', label: 'as the page' },
-                ...(calendars.data ?? []).map((c) => ({
-                  value: c.definition.name,
-                  label: c.definition.name,
-                  hint: c.definition.about ?? c.layout,
-                })),
-              ]}
-              onchoose={(v) => (own = v === '(as the page)' ? '' : v)}
-            />
-          </div>
-          <div>
-            <label class="label" for="new-about">What it is for</label>
-            <input id="new-about" class="field min-h-9" bind:value={about} autocomplete="off" />
+            <p class="mt-1.5 min-h-5 text-quiet" data-new-days>
+              {#if found && !found.error}
+                {#if found.moments}{extent(found)} {size(found)}{:else}{ranges(found.intervals)}{found.days === null
+                    ? ''
+                    : `, ${countDays(found.days)}`}{/if}
+              {/if}
+            </p>
           </div>
         </div>
-        <div class="mt-4">
-          <Dayline
-            lines={[line]}
-            {asOf}
-            chosen={null}
-            reach="year"
-            time={asOfTime()}
-            onchoose={() => {}}
-            onmove={moveAsOf}
-            onhour={() => {}}
-          />
-          <p class="mt-1.5 min-h-5 text-quiet" data-new-days>
-            {#if found && !found.error}
-              {#if found.moments}{extent(found)} {size(found)}{:else}{ranges(found.intervals)}{found.days === null
-                  ? ''
-                  : `, ${countDays(found.days)}`}{/if}
-            {/if}
-          </p>
-        </div>
-        {#if error}<div class="mt-2"><ErrorPanel {error} mend={(_, e) => (is = e)} /></div>{/if}
-        <div class="mt-3 flex items-center gap-2">
+        {#if error}<div class="px-5 py-2"><ErrorPanel {error} mend={(_, e) => (is = e)} /></div>{/if}
+        <div class="flex items-center gap-2 border-t border-line/60 px-5 py-3">
           <button class="button button-strong" disabled={!ready}>Add span</button>
           <Dialog.Close class="button">Cancel</Dialog.Close>
         </div>
