@@ -292,7 +292,8 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 // request makes a request.
 func (s *sender) request(base string) (q *http.Request, what string, err error) {
 	op := s.ops[s.rng.IntN(len(s.ops))]
-	if op.method == http.MethodDelete && s.chance(70) { // or little would be there
+	// Or little would be there, and most of the time would go by with backups.
+	if op.method == http.MethodDelete && s.chance(70) || op.o.OperationID == "makeBackup" && s.chance(90) {
 		op = s.ops[s.rng.IntN(len(s.ops))]
 	}
 	path, query := op.path, url.Values{}
