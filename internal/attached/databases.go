@@ -248,7 +248,7 @@ func (d *Database) ask(ctx context.Context, statement string, take func([]sql.Nu
 	return err
 }
 
-// kindOf gives an error of the database the kind that it is of.
+// kindOf wraps an error of the database as the kind that it is of.
 func (d *Database) kindOf(ctx context.Context, err error) error {
 	if err == nil || isTold(err) {
 		return err
@@ -275,7 +275,7 @@ func (d *Database) plainly(ctx context.Context, err error) error {
 	return notRun(d.Name, err)
 }
 
-// told gives an error the kind that it is of: a statement that cannot be run may be about a table that has changed.
+// told wraps an error as the kind that it is of: a statement that cannot be run may be about a table that has changed.
 func (s *source) told(ctx context.Context, err error) error {
 	if err = s.kindOf(ctx, err); err == nil || isTold(err) || ctx.Err() != nil {
 		return err

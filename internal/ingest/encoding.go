@@ -75,7 +75,7 @@ func peek(r *bufio.Reader, n int) ([]byte, error) {
 	return start, nil
 }
 
-// utf16Order tells the order of the bytes of UTF-16 from a mark, or from every other byte of the first few
+// utf16Order reads the order of the bytes of UTF-16 off a mark, or from every other byte of the first few
 // being zero, as in plain letters; nil where it is none.
 func utf16Order(start []byte) (order *unicode.Endianness, marked bool) {
 	little, big := unicode.LittleEndian, unicode.BigEndian

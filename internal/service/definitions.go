@@ -204,10 +204,10 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 	if err != nil {
 		return nil, err
 	}
-	l := loading{author: author, note: note, told: []BookChange{}, have: map[definitionName]store.Definition{}}
-	l.seen = map[definitionName]bool{}
+	l := loading{author: author, note: note, told: []BookChange{}, have: map[store.DefinitionName]store.Definition{}}
+	l.seen = map[store.DefinitionName]bool{}
 	for _, d := range have {
-		l.have[definitionName{d.Kind, d.Name}] = d
+		l.have[store.DefinitionName{Kind: d.Kind, Name: d.Name}] = d
 	}
 	for _, h := range b.Holidays {
 		l.add(book.HolidaysKind, h.Name, h)
@@ -245,13 +245,10 @@ func ownCivil(c calendar.Spec) string {
 	return "it takes the place of the built-in civil calendar: whatever names no calendar is read in it"
 }
 
-// definitionName is what tells definitions apart.
-type definitionName struct{ kind, name string }
-
 // loading collects what a book changes.
 type loading struct {
-	have         map[definitionName]store.Definition
-	seen         map[definitionName]bool // in the book
+	have         map[store.DefinitionName]store.Definition
+	seen         map[store.DefinitionName]bool // in the book
 	author, note string
 	told         []BookChange
 	changes      []store.Change
@@ -262,7 +259,7 @@ func (l *loading) add(kind, name string, def any) {
 	if l.err != nil {
 		return
 	}
-	key := definitionName{kind, name}
+	key := store.DefinitionName{Kind: kind, Name: name}
 	if l.seen[key] {
 		l.err = refused.Wrongf("%s %s is defined twice", kind, name)
 		return

@@ -120,8 +120,8 @@ func (s *Store) change(
 // definitionsAtOnce is how many definitions one statement reads or writes.
 const definitionsAtOnce = 1000
 
-// named is what tells definitions apart.
-type named struct{ kind, name string }
+// A DefinitionName is what tells definitions apart.
+type DefinitionName struct{ Kind, Name string }
 
 // applyAll makes changes, of a definition each.
 func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry, err error) {
@@ -134,7 +134,7 @@ func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry
 			return nil, nil, err
 		}
 		for _, c := range few {
-			key := named{c.Kind, c.Name}
+			key := DefinitionName{c.Kind, c.Name}
 			if err := c.checkVersion(have[key]); err != nil {
 				return nil, nil, err
 			}
@@ -158,7 +158,7 @@ func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry
 }
 
 // standing reads the definitions that changes are of, as they stand, and the last versions that their names had.
-func standing(tx *gorm.DB, changes []Change) (have map[named]*Definition, versions map[named]int64, err error) {
+func standing(tx *gorm.DB, changes []Change) (have map[DefinitionName]*Definition, versions map[DefinitionName]int64, err error) {
 	names := make([][]any, len(changes))
 	for i, c := range changes {
 		names[i] = []any{c.Kind, c.Name}
@@ -167,14 +167,14 @@ func standing(tx *gorm.DB, changes []Change) (have map[named]*Definition, versio
 	if err := tx.Where("(kind, name) IN ?", names).Find(&defs).Error; err != nil {
 		return nil, nil, err
 	}
-	have, versions = map[named]*Definition{}, map[named]int64{}
+	have, versions = map[DefinitionName]*Definition{}, map[DefinitionName]int64{}
 	for i, d := range defs {
-		have[named{d.Kind, d.Name}] = &defs[i]
+		have[DefinitionName{d.Kind, d.Name}] = &defs[i]
 	}
 	var last []DefinitionVersion
 	err = tx.Where("(kind, name) IN ?", names).Group("kind, name").Select("kind, name, max(version) AS version").Find(&last).Error
 	for _, v := range last {
-		versions[named{v.Kind, v.Name}] = v.Version
+		versions[DefinitionName{v.Kind, v.Name}] = v.Version
 	}
 	return have, versions, err
 }

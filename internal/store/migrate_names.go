@@ -7,7 +7,7 @@ import (
 	"gorm.io/gorm"
 )
 
-// storeNames gives the tables of records and day sums and their columns stored names of their own, and
+// storeNames sets stored names of their own for the tables of records and day sums and their columns, and
 // puts a view with the users' names where the table was.
 func storeNames(tx *gorm.DB) error {
 	for _, schema := range []string{"CREATE SCHEMA stored", "CREATE SCHEMA IF NOT EXISTS sums"} {
@@ -43,7 +43,7 @@ func storeNames(tx *gorm.DB) error {
 	return nil
 }
 
-// renameColumns gives the columns of one of a dataset's tables, where it is there, their stored names.
+// renameColumns sets the stored names of the columns of one of a dataset's tables, where it is there.
 func (d *Dataset) renameColumns(tx *gorm.DB, schema string) error {
 	var have []string
 	err := tx.Raw("SELECT column_name FROM information_schema.columns WHERE table_schema = ? AND table_name = ?", schema, d.Name).

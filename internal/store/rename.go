@@ -43,7 +43,7 @@ type Renaming struct {
 	Schedules map[string]string
 }
 
-// RenameDefinition gives a definition another name, with its versions, and puts in place what refers to it, in one
+// RenameDefinition renames a definition, with its versions, and puts in place what refers to it, in one
 // transaction. check is as in Change.
 func (s *Store) RenameDefinition(ctx context.Context, r Renaming, check func([]Definition, int64) error) (*Definition, error) {
 	made, err := s.change(ctx, check, func(tx *gorm.DB) ([]Definition, []Entry, error) {
@@ -65,7 +65,7 @@ func (s *Store) RenameDefinition(ctx context.Context, r Renaming, check func([]D
 		was.Name = r.Was
 		have, _, err := standing(tx, []Change{was})
 		if err == nil {
-			err = was.checkVersion(have[named{was.Kind, was.Name}])
+			err = was.checkVersion(have[DefinitionName{was.Kind, was.Name}])
 		}
 		if err != nil {
 			return nil, nil, err
@@ -110,7 +110,7 @@ func (s *Store) Order(ctx context.Context, kind string, names []string) error {
 	return err
 }
 
-// RenameDataset gives a dataset another name, and puts in place the definitions that are about it. checkSet may refuse it,
+// RenameDataset renames a dataset, and puts in place the definitions that are about it. checkSet may refuse it,
 // check is as in Change.
 func (s *Store) RenameDataset(
 	ctx context.Context,

@@ -131,7 +131,7 @@ func (d *Dataset) checkValues(tx *gorm.DB, column int, from dataset.Type) error 
 		strings.Join(wrong, ", "))
 }
 
-// misfits tells values of a column that are not like a pattern, or that a function refuses, and how many records have each.
+// misfits lists values of a column that are not like a pattern, or that a function refuses, and how many records have each.
 // The function is asked where the column has few values, as one of dates has.
 func (d *Dataset) misfits(tx *gorm.DB, column int, good func(string) bool, pattern string) (told []string, err error) {
 	text := storedColumn(column) + "::text"

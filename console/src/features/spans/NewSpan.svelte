@@ -12,16 +12,16 @@
   import { useQueryClient } from '@tanstack/svelte-query'
   import { Dialog } from 'bits-ui'
   import { api, data } from '../../api/client'
-  import { useCalendars, useResolve, type Context } from '../../api/queries'
+  import { useResolve, type Context } from '../../api/queries'
   import { asOfTime, moveAsOf } from '../../lib/address.svelte'
   import { ranges } from '../../lib/days'
   import { extent, size } from '../../lib/moments'
   import { countDays } from '../../lib/numbers'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import Select from '../../ui/Select.svelte'
   import Blocks from './Blocks.svelte'
   import Dayline, { type Line } from './Dayline.svelte'
   import Expression from './Expression.svelte'
+  import OwnCalendar from './OwnCalendar.svelte'
 
   // Names a span: its name, its expression, by blocks or typed, and the days that it gives on the line of days. from is what
   // it begins as, where another span is duplicated.
@@ -40,7 +40,6 @@
   } = $props()
 
   const client = useQueryClient()
-  const calendars = useCalendars()
   let name = $state('')
   let is = $state('')
   let own = $state('')
@@ -142,21 +141,7 @@
           <div class="mt-1 border-t border-line/60 pt-3"><Blocks bind:value={is} /></div>
           <div class="mt-3 grid gap-3 sm:grid-cols-[14rem_1fr]">
             <div>
-              <span class="label">Own calendar</span>
-              <Select
-                label="Own calendar"
-                wide
-                value={own || '(as the page)'}
-                options={[
-                  { value: '(as the page)', label: 'as the page' },
-                  ...(calendars.data ?? []).map((c) => ({
-                    value: c.definition.name,
-                    label: c.definition.name,
-                    hint: c.definition.about ?? c.layout,
-                  })),
-                ]}
-                onchoose={(v) => (own = v === '(as the page)' ? '' : v)}
-              />
+              <OwnCalendar bind:own />
             </div>
             <div>
               <label class="label" for="new-about">What it is for</label>

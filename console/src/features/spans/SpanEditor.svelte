@@ -3,9 +3,9 @@
   import ArrowUp from '@lucide/svelte/icons/arrow-up'
   import { useQueryClient } from '@tanstack/svelte-query'
   import { api, data, ifMatch, succeed, type Span } from '../../api/client'
-  import { useCalendars, type Context } from '../../api/queries'
-  import Select from '../../ui/Select.svelte'
+  import { type Context } from '../../api/queries'
   import Expression from './Expression.svelte'
+  import OwnCalendar from './OwnCalendar.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
 
   // Changes a span: what it is, its name, its place in the list. ondone gets the name that is there afterwards, null after a
@@ -25,7 +25,6 @@
   } = $props()
 
   const client = useQueryClient()
-  const calendars = useCalendars()
 
   let newName = $state<string | null>(null)
   let is = $state('')
@@ -152,21 +151,7 @@
   <Expression id="span-is" label={span.definition.name} bind:value={is} {context} {own} cautions={changed} />
   <div class="mt-3 grid gap-3 sm:grid-cols-[10rem_1fr]">
     <div>
-      <span class="label">Own calendar</span>
-      <Select
-        label="Own calendar"
-        wide
-        value={own || '(as the page)'}
-        options={[
-          { value: '(as the page)', label: 'as the page' },
-          ...(calendars.data ?? []).map((c) => ({
-            value: c.definition.name,
-            label: c.definition.name,
-            hint: c.definition.about ?? c.layout,
-          })),
-        ]}
-        onchoose={(v) => (own = v === '(as the page)' ? '' : v)}
-      />
+      <OwnCalendar bind:own />
     </div>
     <div>
       <label class="label" for="span-about">What it is for</label>
