@@ -241,7 +241,7 @@ func (a *app) briefRehearse() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		day, err := ownClock().WithToday(status.Today).DayAsOf(from, nil)
+		day, err := a.ownClock().WithToday(status.Today).DayAsOf(from, nil)
 		if err != nil {
 			return err
 		}

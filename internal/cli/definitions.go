@@ -7,7 +7,6 @@ import (
 	"net"
 	"os"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -99,13 +98,13 @@ func readClock(c service.Clock, zone, dayStarts string) (service.Clock, error) {
 	return c, err
 }
 
-// ownClock is the clock of this machine.
-func ownClock() service.Clock {
+// ownClock returns the clock of this machine.
+func (a *app) ownClock() service.Clock {
 	c, err := civil.NewClock(localZone(), 0)
 	if err != nil {
 		panic(err) // days may start at midnight
 	}
-	return service.NewClock(c, time.Now)
+	return service.NewClock(c, a.now)
 }
 
 func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definitions, error) {
@@ -119,23 +118,23 @@ func (a *app) findDefinitions(ctx context.Context, f *contextFlags) (*definition
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", f.book, err)
 		}
-		return &definitions{library: l, source: f.book, clock: ownClock()}, nil
+		return &definitions{library: l, source: f.book, clock: a.ownClock()}, nil
 	case f.offline:
-		return builtIn("built in")
+		return a.builtIn("built in")
 	}
 	d, err := a.serviceDefinitions(ctx)
 	var missing *noService
 	var unreachable net.Error
 	if errors.As(err, &missing) || errors.As(err, &unreachable) {
 		server, _ := a.serverURL()
-		return builtIn("built in, as no service answers at " + server)
+		return a.builtIn("built in, as no service answers at " + server)
 	}
 	return d, err
 }
 
-func builtIn(source string) (*definitions, error) {
+func (a *app) builtIn(source string) (*definitions, error) {
 	l, err := book.Compile(book.Book{})
-	return &definitions{library: l, source: source, clock: ownClock()}, err
+	return &definitions{library: l, source: source, clock: a.ownClock()}, err
 }
 
 // status asks the service for its status.
@@ -166,7 +165,7 @@ func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
 		return nil, err
 	}
 	server, _ := a.serverURL()
-	clock, err := ownClock().ReadClock(status.Zone, status.DayStarts)
+	clock, err := a.ownClock().ReadClock(status.Zone, status.DayStarts)
 	if err != nil {
 		return nil, err
 	}

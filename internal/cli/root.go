@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"runtime/debug"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -39,6 +40,7 @@ type app struct {
 	in       io.Reader
 	out, err io.Writer
 	print    *print.Printer
+	now      func() time.Time
 	server   string // the service's address, from --server
 	file     outFile
 	typed    *bufio.Reader // standard input, where it is read line by line
@@ -51,9 +53,14 @@ func usagef(format string, args ...any) error { return usageError{fmt.Errorf(for
 
 // Main runs one command line and returns the exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
+	return run(args, in, out, errOut, time.Now)
+}
+
+// run runs one command line by a clock.
+func run(args []string, in io.Reader, out, errOut io.Writer, now func() time.Time) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{in: in, out: out, err: errOut, print: print.New(out)}
+	a := &app{in: in, out: out, err: errOut, print: print.New(out), now: now}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(in)

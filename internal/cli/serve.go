@@ -177,7 +177,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	if err := a.openLog(s.logForm); err != nil {
 		return err
 	}
-	clock, err := readClock(ownClock(), s.zone, s.dayStarts)
+	clock, err := readClock(a.ownClock(), s.zone, s.dayStarts)
 	if err != nil {
 		return err
 	}

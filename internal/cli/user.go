@@ -59,7 +59,7 @@ func (a *app) onServer(ctx context.Context, s *serving, work func(context.Contex
 			address = db.url
 		}
 	}
-	svc, err := service.Open(ctx, address, "", nil, ownClock())
+	svc, err := service.Open(ctx, address, "", nil, a.ownClock())
 	if err != nil {
 		return err
 	}
