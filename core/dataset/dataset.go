@@ -53,6 +53,8 @@ type Column struct {
 	// Decimals is how many digits after the point the values of a number column are shown with: the
 	// most that were seen when it was described, until another number is stated; 0 to MaxDecimals.
 	Decimals int `json:"decimals,omitempty"`
+	// DecimalsStated reports that Decimals were stated: quotients of the column are shown with as many.
+	DecimalsStated bool `json:"decimals_stated,omitempty"`
 	// Unit is what an amount is counted in: EUR, kg, passengers.
 	Unit string `json:"unit,omitempty"`
 	// Better says whether a higher or a lower amount is better; empty for neither.

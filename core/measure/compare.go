@@ -1,42 +1,29 @@
 package measure
 
-import (
-	"github.com/cockroachdb/apd/v3"
+import "vastspan/core/decimal"
 
-	"vastspan/core/decimal"
-)
-
-// A Comparison sets a figure beside its counterpart (semantics §7).
+// A Comparison compares a figure with its counterpart (semantics §7). All of it is exact.
 type Comparison struct {
-	Counterpart decimal.Value
-	Difference  decimal.Value // value - counterpart; blank where either is
-	Change      decimal.Value // difference / |counterpart|; blank where that is undefined
+	Counterpart decimal.Fraction
+	Difference  decimal.Fraction // value - counterpart; blank where either is
+	Change      decimal.Fraction // difference / |counterpart|; blank where that is undefined
 }
-
-// changeDecimals is how many decimals a change and a share have.
-const changeDecimals = 6
 
 // Compare compares a value with its counterpart. A change against zero or blank is undefined, never
 // infinite.
-func Compare(v, counterpart decimal.Value) (Comparison, error) {
+func Compare(v, counterpart decimal.Fraction) (Comparison, error) {
 	c := Comparison{Counterpart: counterpart}
 	var err error
-	if c.Difference, err = v.Minus(counterpart); err != nil || !c.Difference.Set || counterpart.Decimal.IsZero() {
+	if c.Difference, err = v.Minus(counterpart); err != nil {
 		return c, err
 	}
-	var size apd.Decimal
-	size.Abs(&counterpart.Decimal)
-	c.Change.Set = true
-	return c, decimal.Divide(&c.Change.Decimal, &c.Difference.Decimal, &size, changeDecimals)
+	c.Change, err = c.Difference.Over(counterpart.Abs())
+	c.Change = c.Change.Bare()
+	return c, err
 }
 
-// Share returns a part as a share of its whole, rounded like a change; blank where either is blank or
-// the whole is zero.
-func Share(part, whole decimal.Value) (decimal.Value, error) {
-	var v decimal.Value
-	if !part.Set || !whole.Set || whole.Decimal.IsZero() {
-		return v, nil
-	}
-	v.Set = true
-	return v, decimal.Divide(&v.Decimal, &part.Decimal, &whole.Decimal, changeDecimals)
+// Share returns a part as a share of its whole; blank where either is blank or the whole is zero.
+func Share(part, whole decimal.Fraction) (decimal.Fraction, error) {
+	share, err := part.Over(whole)
+	return share.Bare(), err
 }

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/cockroachdb/apd/v3"
-
 	"vastspan/core/decimal"
 )
 
@@ -28,7 +26,7 @@ type Basis struct {
 	// counts those. A period whose unit is not over has the days of the whole unit.
 	Days, Covered int64
 	// Before is the figure of the year before up to the same day, and BeforeWhole that of the whole unit.
-	Before, BeforeWhole decimal.Value
+	Before, BeforeWhole decimal.Fraction
 }
 
 // over reports whether records cover all of a period: what it comes to is known.
@@ -40,28 +38,26 @@ type Derived struct {
 	Help string // what it gives
 	// Business counts business days, Pace looks at the whole unit, YearBefore at the shape of the year before.
 	Business, Pace, YearBefore bool
-	// MoreDecimals is how many decimals it is shown with beyond those of the figure.
-	MoreDecimals int
-	finish       func(v decimal.Value, b Basis) (decimal.Value, error)
+	finish                     func(v decimal.Fraction, b Basis) (decimal.Fraction, error)
 	// explain says how it comes about; named is what the period is called.
-	explain func(named string, b Basis, show func(decimal.Value) string) string
+	explain func(named string, b Basis, show func(decimal.Fraction) string) string
 }
 
 // derivations holds the derivations in the order in which they are shown.
 var derivations = []Derived{
-	{Derivation: PerDay, Help: "divided by the days that records cover", MoreDecimals: 2, finish: perDay,
-		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+	{Derivation: PerDay, Help: "divided by the days that records cover", finish: perDay,
+		explain: func(named string, b Basis, _ func(decimal.Fraction) string) string {
 			return fmt.Sprintf("%s divided by %s", named, coveredDays(b, "day"))
 		}},
-	{Derivation: PerBusinessDay, Help: "divided by the business days that records cover", Business: true, MoreDecimals: 2, finish: perDay,
-		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+	{Derivation: PerBusinessDay, Help: "divided by the business days that records cover", Business: true, finish: perDay,
+		explain: func(named string, b Basis, _ func(decimal.Fraction) string) string {
 			return fmt.Sprintf("%s divided by %s", named, coveredDays(b, "business day"))
 		}},
 	{Derivation: PaceByDays, Help: "what the unit comes to if it goes on like this, day by day", Pace: true, finish: paceByDays,
-		explain: func(named string, b Basis, _ func(decimal.Value) string) string { return paceText(named, b, "day") }},
+		explain: func(named string, b Basis, _ func(decimal.Fraction) string) string { return paceText(named, b, "day") }},
 	{Derivation: PaceByBusinessDays, Help: "what the unit comes to if it goes on like this, business day by business day",
 		Pace: true, Business: true, finish: paceByDays,
-		explain: func(named string, b Basis, _ func(decimal.Value) string) string {
+		explain: func(named string, b Basis, _ func(decimal.Fraction) string) string {
 			return paceText(named, b, "business day")
 		}},
 	{Derivation: PaceByYearBefore, Help: "what the unit comes to if it goes on like the same unit of the year before",
@@ -88,52 +84,46 @@ func (d *Derived) Flag() (flag, value string) {
 }
 
 // Finish makes the figure of its value and days (semantics §7); blank where it cannot be told.
-func (d *Derived) Finish(v decimal.Value, b Basis) (decimal.Value, error) {
-	if !v.Set || b.Covered == 0 {
-		return decimal.Value{}, nil
+func (d *Derived) Finish(v decimal.Fraction, b Basis) (decimal.Fraction, error) {
+	if !v.Set() || b.Covered == 0 {
+		return decimal.Fraction{}, nil
 	}
 	return d.finish(v, b)
 }
 
 // Explain says in a sentence how the figure of a period comes about, with numbers as show writes them; empty where there
 // is nothing to say.
-func (d *Derived) Explain(named string, b Basis, show func(decimal.Value) string) string {
+func (d *Derived) Explain(named string, b Basis, show func(decimal.Fraction) string) string {
 	return d.explain(named, b, show)
 }
 
-// derivedDecimals is how many decimals a derived figure has beyond those of its value.
-const derivedDecimals = 4
+func perDay(v decimal.Fraction, b Basis) (decimal.Fraction, error) { return v.Over(days(b.Covered)) }
 
-func perDay(v decimal.Value, b Basis) (decimal.Value, error) {
-	return scaled(v, apd.New(1, 0), apd.New(b.Covered, 0))
-}
-
-func paceByDays(v decimal.Value, b Basis) (decimal.Value, error) {
+func paceByDays(v decimal.Fraction, b Basis) (decimal.Fraction, error) {
 	if b.over() {
 		return v, nil
 	}
-	return scaled(v, apd.New(b.Days, 0), apd.New(b.Covered, 0))
+	return scaled(v, days(b.Days), days(b.Covered))
 }
 
-func paceByYear(v decimal.Value, b Basis) (decimal.Value, error) {
-	switch {
-	case b.over():
+func paceByYear(v decimal.Fraction, b Basis) (decimal.Fraction, error) {
+	if b.over() {
 		return v, nil
-	case !b.Before.Set || !b.BeforeWhole.Set || b.Before.Decimal.IsZero():
-		return decimal.Value{}, nil
 	}
-	return scaled(v, &b.BeforeWhole.Decimal, &b.Before.Decimal)
+	return scaled(v, b.BeforeWhole, b.Before)
 }
 
-// scaled returns a value times one number by another.
-func scaled(v decimal.Value, times, by *apd.Decimal) (decimal.Value, error) {
-	var product apd.Decimal
-	if _, err := decimal.Exact.Mul(&product, &v.Decimal, times); err != nil {
-		return decimal.Value{}, err
+// scaled returns a value times one number by another; blank where that is undefined.
+func scaled(v, times, by decimal.Fraction) (decimal.Fraction, error) {
+	product, err := v.Times(times)
+	if err != nil {
+		return decimal.Fraction{}, err
 	}
-	scaled := decimal.Value{Set: true}
-	return scaled, decimal.Divide(&scaled.Decimal, &product, by, max(-v.Decimal.Exponent, 0)+derivedDecimals)
+	return product.Over(by)
 }
+
+// days returns a number of days.
+func days(n int64) decimal.Fraction { return decimal.FractionOf(decimal.Int(n)) }
 
 func coveredDays(b Basis, unit string) string {
 	if b.over() {
@@ -150,11 +140,11 @@ func paceText(named string, b Basis, unit string) string {
 		named, b.Covered, counted(b.Days, unit), b.Days, b.Covered)
 }
 
-func yearText(named string, b Basis, show func(decimal.Value) string) string {
+func yearText(named string, b Basis, show func(decimal.Fraction) string) string {
 	switch {
 	case b.over() || b.Covered == 0:
 		return ""
-	case !b.Before.Set || !b.BeforeWhole.Set || b.Before.Decimal.IsZero():
+	case !b.BeforeWhole.Set() || b.Before.Sign() == 0:
 		return fmt.Sprintf("%s: a year earlier there was nothing up to the same day; there is no pace", named)
 	}
 	whole, before := show(b.BeforeWhole), show(b.Before)

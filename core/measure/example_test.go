@@ -27,10 +27,10 @@ func ExampleCompare() {
 	if err != nil {
 		panic(err)
 	}
-	c, err := measure.Compare(now, before)
+	c, err := measure.Compare(decimal.FractionOf(now), decimal.FractionOf(before))
 	if err != nil {
 		panic(err)
 	}
 	fmt.Println(c.Difference, c.Change)
-	// Output: -1822.97 -0.056060
+	// Output: -1822.97 -0.0560603530538
 }

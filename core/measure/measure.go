@@ -44,18 +44,15 @@ type Entry struct {
 	// Order is the place of a holistic figure among the sorted values, from 0 to 1: half way for the
 	// median. A holistic figure without one counts the different values.
 	Order float64
-	// Rank is the SQL by which groups are ranked, of records, count, sum, min and max in braces; empty
-	// for a figure that ranks nothing.
-	Rank string
 	// Share reports that parts of the figure add up to the whole, so that a share of it means something.
 	Share bool
 	// Pure reports that the figure counts something and is not in the unit of its column.
 	Pure bool
-	// MoreDecimals is how many decimals it is shown with beyond those of its column; it is rounded
-	// to them. Figures with none are shown to their last digit.
-	MoreDecimals int
+	// Quotient reports that it is a quotient, which is rounded when it is shown. Other figures are shown to their
+	// last digit.
+	Quotient bool
 	// finish makes the figure of its parts. It is not called where there is no record.
-	finish func(Parts) (decimal.Value, error)
+	finish func(Parts) (decimal.Fraction, error)
 }
 
 // Needs says what a figure is made of.
@@ -79,27 +76,26 @@ type Parts struct {
 
 // registry holds the figures in the order in which they are shown.
 var registry = []Entry{
-	{Kind: Count, Words: "count", Help: "count records", Rank: "{records}", Share: true, Pure: true,
-		finish: func(p Parts) (decimal.Value, error) { return decimal.Int(p.Records), nil }},
-	{Kind: Sum, Words: "sum", Help: "sum", Needs: NeedsSum, Rank: "{sum}", Share: true, ZeroWithout: true,
-		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Sum) }},
-	{Kind: Mean, Words: "mean", Help: "take the mean of", Needs: NeedsSum, MoreDecimals: 2,
-		Rank: "round({sum} / nullif({count}, 0), scale({sum}) + 4)", finish: mean},
-	{Kind: Min, Words: "minimum", Help: "take the minimum of", Needs: NeedsSum | NeedsBounds, Rank: "{min}",
-		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Min) }},
-	{Kind: Max, Words: "maximum", Help: "take the maximum of", Needs: NeedsSum | NeedsBounds, Rank: "{max}",
-		finish: func(p Parts) (decimal.Value, error) { return p.Amount.value(&p.Amount.Max) }},
+	{Kind: Count, Words: "count", Help: "count records", Share: true, Pure: true,
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(decimal.Int(p.Records), nil) }},
+	{Kind: Sum, Words: "sum", Help: "sum", Needs: NeedsSum, Share: true, ZeroWithout: true,
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.value(&p.Amount.Sum)) }},
+	{Kind: Mean, Words: "mean", Help: "take the mean of", Needs: NeedsSum, Quotient: true, finish: mean},
+	{Kind: Min, Words: "minimum", Help: "take the minimum of", Needs: NeedsSum | NeedsBounds,
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.value(&p.Amount.Min)) }},
+	{Kind: Max, Words: "maximum", Help: "take the maximum of", Needs: NeedsSum | NeedsBounds,
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.value(&p.Amount.Max)) }},
 	{Kind: Distinct, Words: "distinct values", Help: "count the different values of", Needs: NeedsValues, AnyType: true, Pure: true,
-		finish: func(p Parts) (decimal.Value, error) { return decimal.Int(int64(len(p.Values))), nil }},
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(decimal.Int(int64(len(p.Values))), nil) }},
 	{Kind: Median, Words: "median", Help: "take the median of", Needs: NeedsValues, Order: 0.5,
-		finish: func(p Parts) (decimal.Value, error) { return p.Values.at(0.5) }},
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Values.at(0.5)) }},
 	{Kind: First, Words: "earliest value", Help: "take the earliest value of", Needs: NeedsSum | NeedsFirstLast,
 		Tied:   func(a *Amount) bool { return a.First.Tied },
-		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.First) }},
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.point(&p.Amount.First)) }},
 	{Kind: Last, Words: "latest value", Help: "take the latest value of", Needs: NeedsSum | NeedsFirstLast,
 		Tied:   func(a *Amount) bool { return a.Last.Tied },
-		finish: func(p Parts) (decimal.Value, error) { return p.Amount.point(&p.Amount.Last) }},
-	{Kind: Ratio, Words: "ratio", Help: "divide the sum by the sum of another", Needs: NeedsSum, Pair: true, MoreDecimals: 2, finish: ratio},
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.point(&p.Amount.Last)) }},
+	{Kind: Ratio, Words: "ratio", Help: "divide the sum by the sum of another", Needs: NeedsSum, Pair: true, Quotient: true, finish: ratio},
 }
 
 // All lists the figures in the order in which they are shown.
@@ -121,8 +117,11 @@ func (e *Entry) OfColumn() bool { return e.Needs != 0 }
 // parts of the records cannot be combined.
 func (e *Entry) Holistic() bool { return e.Needs&NeedsValues != 0 }
 
-// Finish makes the figure of what the records of a group come to.
-func (e *Entry) Finish(p Parts) (decimal.Value, error) {
+// whole returns a value as a fraction.
+func whole(v decimal.Value, err error) (decimal.Fraction, error) { return decimal.FractionOf(v), err }
+
+// Finish makes the figure of the partial results of a group.
+func (e *Entry) Finish(p Parts) (decimal.Fraction, error) {
 	if p.Records == 0 || e.OfColumn() && p.Amount == nil && p.Values == nil {
 		return e.Empty(), nil
 	}
@@ -130,11 +129,11 @@ func (e *Entry) Finish(p Parts) (decimal.Value, error) {
 }
 
 // Empty returns the figure of no records: blank, but 0 for one that counts (semantics §7).
-func (e *Entry) Empty() decimal.Value {
+func (e *Entry) Empty() decimal.Fraction {
 	if e.Pure {
-		return decimal.Int(0)
+		return decimal.FractionOf(decimal.Int(0))
 	}
-	return decimal.Value{}
+	return decimal.Fraction{}
 }
 
 // Check refuses a figure that the columns of a dataset cannot give.
@@ -156,22 +155,13 @@ func (f Figure) Check(s *dataset.Schema) error {
 }
 
 // ratio divides one sum by another: of sums, never a mean of ratios. Where there is nothing to divide by it is blank.
-func ratio(p Parts) (decimal.Value, error) {
-	if p.Over == nil || p.Amount.Count == 0 || p.Over.Count == 0 || p.Over.Sum.IsZero() {
-		return decimal.Value{}, nil
+func ratio(p Parts) (decimal.Fraction, error) {
+	if p.Over == nil || p.Amount.Count == 0 || p.Over.Count == 0 {
+		return decimal.Fraction{}, nil
 	}
-	v := decimal.Value{Set: true}
-	return v, decimal.Divide(&v.Decimal, &p.Amount.Sum, &p.Over.Sum, max(-p.Amount.Sum.Exponent, 0)+meanDecimals)
+	return decimal.Quotient(&p.Amount.Sum, &p.Over.Sum)
 }
 
-// meanDecimals is how many decimals a mean has beyond those of its sum.
-const meanDecimals = 4
-
-func mean(p Parts) (decimal.Value, error) {
-	a := p.Amount
-	if a.Count == 0 {
-		return decimal.Value{}, nil
-	}
-	v := decimal.Value{Set: true}
-	return v, decimal.Divide(&v.Decimal, &a.Sum, apd.New(a.Count, 0), max(-a.Sum.Exponent, 0)+meanDecimals)
+func mean(p Parts) (decimal.Fraction, error) {
+	return decimal.Quotient(&p.Amount.Sum, apd.New(p.Amount.Count, 0))
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/cockroachdb/apd/v3"
@@ -23,22 +24,38 @@ func value(t *testing.T, text string) decimal.Value {
 	return decimal.Of(d)
 }
 
+// A difference and a change are those of exact figures, whatever is left of them when they are written (semantics §7).
 func TestCompare(t *testing.T) {
+	fraction := func(text string) decimal.Fraction {
+		a, b, found := strings.Cut(text, "/")
+		if !found {
+			return decimal.FractionOf(value(t, text))
+		}
+		f, err := decimal.FractionOf(value(t, a)).Over(decimal.FractionOf(value(t, b)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
 	for _, c := range []struct{ v, against, difference, change, direction string }{
-		{"110", "100", "10", "0.100000", "up"},
-		{"90.50", "100", "-9.50", "-0.095000", "down"},
-		{"5", "5.00", "0.00", "0.000000", "level"},
+		{"110", "100", "10", "0.1", "up"},
+		{"90.50", "100", "-9.50", "-0.095", "down"},
+		{"5", "5.00", "0.00", "0", "level"},
 		{"5", "0", "5", "", "up"}, // never infinite
 		{"5", "", "", "", ""},
 		{"", "5", "", "", ""}, // blank is not zero
-		{"-50", "-100", "50", "0.500000", "up"},
-		{"1", "3", "-2", "-0.666667", "down"},
-		{"2", "3", "-1", "-0.333333", "down"},
-		{"99999999999999999999999999999999999999.5", "0.0001", "99999999999999999999999999999999999999.4999", "999999999999999999999999999999999999994999.000000", "up"},
+		{"-50", "-100", "50", "0.5", "up"},
+		{"1", "3", "-2", "-0.666666666667", "down"},
+		{"2", "3", "-1", "-0.333333333333", "down"},
+		{"34/100000", "25/100000", "0.00009", "0.36", "up"},
+		{"140/1000000", "149/1000000", "-0.000009", "-0.0604026845638", "down"},
+		{"2/365", "1/366", "0.00274721161764", "1.00547945205", "up"},
+		{"1/3", "2/6", "0", "0", "level"},
+		{"99999999999999999999999999999999999999.5", "0.0001", "99999999999999999999999999999999999999.4999", "999999999999999999999999999999999999994999", "up"},
 	} {
-		got, err := Compare(value(t, c.v), value(t, c.against))
+		got, err := Compare(fraction(c.v), fraction(c.against))
 		if err != nil || got.Difference.String() != c.difference || got.Change.String() != c.change ||
-			[]string{"down", "level", "up"}[got.Difference.Sign()+1] != c.direction && got.Difference.Set {
+			[]string{"down", "level", "up"}[got.Difference.Sign()+1] != c.direction && got.Difference.Set() {
 			t.Errorf(
 				"%q against %q: %s, %s, %d, %v; want %s, %s, %s",
 				c.v,
@@ -162,7 +179,7 @@ func TestFigures(t *testing.T) {
 		if e.Words == "" || e.Help == "" {
 			t.Errorf("%s has no words", e.Kind)
 		}
-		if v := e.Empty(); v.Set != e.Pure {
+		if v := e.Empty(); v.Set() != e.Pure {
 			t.Errorf("%s of no records is %q", e.Kind, v)
 		}
 	}

@@ -186,15 +186,17 @@ func (p *plan) unlikeRow(sp *spanPlan, r *rowPlan) bool {
 	return false
 }
 
+var zero = decimal.FractionOf(decimal.Int(0))
+
 // asDue returns both values of a row with nothing in the place of a blank where records cover all its days.
-func (p *plan) asDue(sp *spanPlan, r *rowPlan, i int, value, against decimal.Value) (decimal.Value, decimal.Value) {
+func (p *plan) asDue(sp *spanPlan, r *rowPlan, i int, value, against decimal.Fraction) (decimal.Fraction, decimal.Fraction) {
 	own, other := p.rowSides(sp, r, i)
 	due := func(s side) bool { return s.length() > 0 && s.covered.Length() == s.length() }
-	if !value.Set && against.Set && due(own) {
-		value = decimal.Int(0)
+	if !value.Set() && against.Set() && due(own) {
+		value = zero
 	}
-	if !against.Set && value.Set && due(other) {
-		against = decimal.Int(0)
+	if !against.Set() && value.Set() && due(other) {
+		against = zero
 	}
 	return value, against
 }

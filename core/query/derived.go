@@ -205,35 +205,35 @@ func (p *plan) businessDays(s civil.Set) int {
 
 // base returns a figure of a period and group as the records give it. A sum of no record is nothing where the dataset
 // says so and records cover any of its days (semantics §7).
-func (p *plan) base(f *planFigure, s slot, group []dataset.Label) (decimal.Value, error) {
+func (p *plan) base(f *planFigure, s slot, group []dataset.Label) (decimal.Fraction, error) {
 	if s == noSlot {
-		return decimal.Value{}, nil
+		return decimal.Fraction{}, nil
 	}
 	in := p.inputs[s.input]
 	v := in.result.At(s.period, group)[f.at]
-	if !v.Set && f.entry.ZeroWithout && in.Schema.NoRecords == dataset.MeansZero && !in.result.Has(s.period, group) &&
+	if !v.Set() && f.entry.ZeroWithout && in.Schema.NoRecords == dataset.MeansZero && !in.result.Has(s.period, group) &&
 		!p.side(in.periods[s.period], s.input).covered.Empty() {
-		v = decimal.Int(0)
+		v = zero
 	}
 	return v, nil
 }
 
 // value returns a figure of a period and group.
-func (p *plan) value(f *planFigure, s slot, group []dataset.Label) (decimal.Value, error) {
+func (p *plan) value(f *planFigure, s slot, group []dataset.Label) (decimal.Fraction, error) {
 	v, err := p.base(f, s, group)
 	if err != nil || f.derived == nil || s == noSlot {
 		return v, err
 	}
 	b, ok, err := p.basis(f, s, group)
 	if err != nil || !ok {
-		return decimal.Value{}, err
+		return decimal.Fraction{}, err
 	}
 	return f.derived.Finish(v, b)
 }
 
 // values returns all figures of a period and group.
-func (p *plan) values(s slot, group []dataset.Label) ([]decimal.Value, error) {
-	list := make([]decimal.Value, len(p.figures))
+func (p *plan) values(s slot, group []dataset.Label) ([]decimal.Fraction, error) {
+	list := make([]decimal.Fraction, len(p.figures))
 	for i := range p.figures {
 		var err error
 		if list[i], err = p.value(&p.figures[i], s, group); err != nil {
@@ -244,7 +244,7 @@ func (p *plan) values(s slot, group []dataset.Label) ([]decimal.Value, error) {
 }
 
 // comparePaces puts what paces are compared with in the place of other figures: the whole, not the part up to the day.
-func (p *plan) comparePaces(values []decimal.Value, at func(slot, []dataset.Label) []decimal.Value, paced slot, group []dataset.Label) {
+func (p *plan) comparePaces(values []decimal.Fraction, at func(slot, []dataset.Label) []decimal.Fraction, paced slot, group []dataset.Label) {
 	if paced == noSlot {
 		return
 	}
@@ -254,6 +254,15 @@ func (p *plan) comparePaces(values []decimal.Value, at func(slot, []dataset.Labe
 			values[i] = whole[i]
 		}
 	}
+}
+
+// shownFraction writes a number for people.
+func shownFraction(f decimal.Fraction) string {
+	v, err := f.Value()
+	if err != nil {
+		return table.None
+	}
+	return table.Thousands(v.String())
 }
 
 // derivedNotes says how derived figures come about: of each span, and of the units that are not over.
@@ -275,7 +284,7 @@ func (p *plan) derivedNotes(add func(table.Code, table.Level, string, ...any)) e
 			if err != nil {
 				return err
 			}
-			text := f.derived.Explain(named, b, func(v decimal.Value) string { return table.Thousands(v.String()) })
+			text := f.derived.Explain(named, b, shownFraction)
 			if !ok && f.derived.Pace {
 				text = fmt.Sprintf("%s is open: there is no pace", named)
 			}

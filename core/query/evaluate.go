@@ -190,9 +190,12 @@ func (p *plan) answer() (*Answer, error) {
 			a.LeftOut += main.result.RecordsIn(at.period)
 		}
 	}
+	t.SetDecimals()
 	a.Tables = []table.Table{t}
 	if p.query.Across != "" {
-		a.Tables = p.pivots(&t, a)
+		if a.Tables, err = p.pivots(&t, a); err != nil {
+			return nil, err
+		}
 	}
 	if p.Scope.HasNow {
 		a.AsOfMoment = p.Scope.Clock.Format(p.Scope.Now)
@@ -246,15 +249,19 @@ func (p *plan) columns() []table.Column {
 }
 
 // pivots lays each span and figure out as a cross-tab, and each change of the figure as another.
-func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
+func (p *plan) pivots(t *table.Table, a *Answer) ([]table.Table, error) {
 	var tabs []table.Table
+	var err error
 	for i := range a.Spans {
 		figure := ""
 		for j, c := range t.Columns {
 			what, none := "", decimal.Value{}
 			switch c.Role {
 			case table.Figure:
-				figure, what, none = c.Title, c.Title, p.none(c.Figure)
+				figure, what = c.Title, c.Title
+				if none, err = p.none(c.Figure); err != nil {
+					return nil, err
+				}
 			case table.Change:
 				what = fmt.Sprintf("%s, change from %s", figure, c.Comparison)
 			default:
@@ -264,7 +271,7 @@ func (p *plan) pivots(t *table.Table, a *Answer) []table.Table {
 			tabs = append(tabs, t.Pivot(p.query.Across, i, j, title, a.Others, none))
 		}
 	}
-	return tabs
+	return tabs, nil
 }
 
 // rows adds the rows of a span: its groups, by unit where it is broken down, then subtotals where they
@@ -342,15 +349,15 @@ func (p *plan) hidden(s slot, group []dataset.Label) bool {
 }
 
 // none returns a figure of no record, blank where groups are left out of whose records nothing is told.
-func (p *plan) none(figure int) decimal.Value {
+func (p *plan) none(figure int) (decimal.Value, error) {
 	if r := p.inputs[0].result; r.HiddenTotals > 0 || r.Quiet {
-		return decimal.Value{}
+		return decimal.Value{}, nil
 	}
 	f := &p.figures[figure]
 	if f.derived == nil && f.entry.ZeroWithout && p.inputs[0].Schema.NoRecords == dataset.MeansZero {
-		return decimal.Int(0)
+		return decimal.Int(0), nil
 	}
-	return p.inputs[0].result.None()[f.at]
+	return p.inputs[0].result.None()[f.at].Value()
 }
 
 // row lays one row out: the figures of a period and group, and what they are compared with.
@@ -395,14 +402,14 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		row.Flags = append(row.Flags, table.Hidden)
 	}
 	var err error
-	at := func(s slot, group []dataset.Label) (values []decimal.Value) {
+	at := func(s slot, group []dataset.Label) (values []decimal.Fraction) {
 		if err == nil {
 			values, err = p.values(s, group)
 		}
 		return values
 	}
 	own := at(r.at, group)
-	counterparts := make([][]decimal.Value, len(r.against))
+	counterparts := make([][]decimal.Fraction, len(r.against))
 	for j, s := range r.against {
 		counterparts[j] = at(s, group)
 		p.comparePaces(counterparts[j], at, r.paced[j], group)
@@ -420,8 +427,9 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 	}
 	mine, running := blankIf(r.blank, own), blankIf(r.blank, running)
 	rolling = blankIf(r.blank || incomplete && p.query.BlankIncomplete, rolling)
+	cells := make([]decimal.Fraction, 0, len(t.Columns))
 	for f := range p.figures {
-		row.Cells = append(row.Cells, own[f])
+		cells = append(cells, own[f])
 		addsUp := p.figures[f].addsUp()
 		for j, c := range counterparts {
 			value, against := mine[f], c[f]
@@ -434,26 +442,33 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 			if err != nil {
 				return err
 			}
-			if !c[f].Set {
-				compared.Counterpart, compared.Change = c[f], decimal.Value{}
+			if !c[f].Set() {
+				compared.Counterpart, compared.Change = c[f], decimal.Fraction{}
 			}
-			row.Cells = append(row.Cells, compared.Counterpart, compared.Difference, compared.Change)
+			cells = append(cells, compared.Counterpart, compared.Difference, compared.Change)
 		}
 		if p.query.Share != "" {
-			var share decimal.Value
+			var share decimal.Fraction
 			if addsUp {
 				if share, err = measure.Share(mine[f], of[f]); err != nil {
 					return err
 				}
 			}
-			row.Cells = append(row.Cells, share)
+			cells = append(cells, share)
 		}
 		if p.query.Running != "" {
-			row.Cells = append(row.Cells, running[f])
+			cells = append(cells, running[f])
 		}
 		if p.query.Rolling > 0 {
-			row.Cells = append(row.Cells, rolling[f])
+			cells = append(cells, rolling[f])
 		}
+	}
+	for _, f := range cells {
+		v, err := f.Value()
+		if err != nil {
+			return err
+		}
+		row.Cells = append(row.Cells, v)
 	}
 	t.Rows = append(t.Rows, row)
 	return nil
@@ -478,9 +493,9 @@ func (r *rowPlan) flags(incomplete, unlike bool) []table.Flag {
 
 // blankIf blanks every figure of a row that is in the future, counts as well: a running total does not
 // repeat itself into months that have not happened (semantics §8).
-func blankIf(blank bool, values []decimal.Value) []decimal.Value {
+func blankIf(blank bool, values []decimal.Fraction) []decimal.Fraction {
 	if blank {
-		return make([]decimal.Value, len(values))
+		return make([]decimal.Fraction, len(values))
 	}
 	return values
 }

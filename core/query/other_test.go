@@ -51,7 +51,7 @@ func TestComparedWithAnotherDataset(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := cells(a, rowsOf(a, table.Total)[0], compared...); got != "95.00 100 -5.00 -0.050000" {
+	if got := cells(a, rowsOf(a, table.Total)[0], compared...); got != "95.00 100 -5.00 -0.05" {
 		t.Errorf("September is %s", got)
 	}
 	if c := a.Spans[0].Comparisons[0]; !c.LikeForLike || c.Dataset != "plan" || c.Name != "plan" {
@@ -172,7 +172,7 @@ func TestTopWithAnotherDataset(t *testing.T) {
 		rows = append(rows, table.LabelText(r.Group[0], a.Others)+" "+cells(a, r, "sum_amount", "sum_amount_plan", "sum_amount_share"))
 	}
 	// The plan has no West; its North goes to the others, as the sales' does.
-	if got, want := strings.Join(rows, "|"), "South 9.00 10 0.409091|West 7.00  0.318182|(the other 2) 6.00 90 0.272727"; got != want ||
+	if got, want := strings.Join(rows, "|"), "South 9.00 10 0.409090909091|West 7.00  0.318181818182|(the other 2) 6.00 90 0.272727272727"; got != want ||
 		a.Others != 2 {
 		t.Errorf("%s, %d others; want %s", got, a.Others, want)
 	}

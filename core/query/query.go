@@ -78,15 +78,6 @@ const (
 // runningSpan asks for a running figure that starts over with the span alone.
 const runningSpan = "span"
 
-// ReadsTwice reports whether a query may have to look at the records before it is answered, to find out which days
-// they cover.
-func (q *Query) ReadsTwice() bool {
-	return q.AsOf == Latest || q.LikeForLike || q.Each != "" || slices.ContainsFunc(q.Figures, func(f measure.Figure) bool {
-		d, ok := measure.LookupDerived(f.Derived)
-		return ok && d.Pace
-	})
-}
-
 // Limits of one query.
 const (
 	maxPeriods = 40_000

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"vastspan/core/dataset"
+	"vastspan/core/decimal"
 	"vastspan/core/measure"
 )
 
@@ -21,8 +22,8 @@ func (c *Columns) Figure(at int, f measure.Figure, s *dataset.Schema) {
 	c.own = Column{ID: f.Name(), Title: f.Words(), Role: Figure, Figure: at}
 	e, _ := measure.Lookup(f.Kind)
 	if column, err := s.Find(f.Column); err == nil && column.Type == dataset.Number && !e.Pure {
-		decimals := column.Decimals + e.MoreDecimals
-		c.own.Unit, c.own.Decimals, c.own.Rounded, c.own.Better = column.Unit, &decimals, e.MoreDecimals > 0, column.Better
+		decimals := column.Decimals
+		c.own.Unit, c.own.Decimals, c.own.stated, c.own.Better = column.Unit, &decimals, column.DecimalsStated, column.Better
 	}
 	if over, err := s.Find(f.Over); err == nil && c.own.Unit != "" {
 		unit := over.Unit
@@ -31,12 +32,8 @@ func (c *Columns) Figure(at int, f measure.Figure, s *dataset.Schema) {
 		}
 		c.own.Unit += "/" + unit
 	}
-	if d, ok := measure.LookupDerived(f.Derived); ok {
-		decimals := d.MoreDecimals
-		if c.own.Decimals != nil {
-			decimals += *c.own.Decimals
-		}
-		c.own.Decimals, c.own.Rounded = &decimals, true
+	if c.own.Rounded = e.Quotient || f.Derived != ""; c.own.Rounded && c.own.Decimals == nil {
+		c.own.Decimals = new(int)
 	}
 	c.add(c.own)
 }
@@ -57,7 +54,8 @@ func (c *Columns) with(suffix, title string, role Role, comparison string) {
 	one.ID += suffix
 	one.Title, one.Role, one.Comparison = title, role, comparison
 	if role == Change || role == Share {
-		one.Unit, one.Decimals, one.Rounded = "", nil, false
+		decimals := percentDecimals
+		one.Unit, one.Decimals, one.Rounded, one.stated = "", &decimals, true, false
 	}
 	c.add(one)
 }
@@ -78,6 +76,36 @@ func unique(id string, taken map[string]bool) string {
 	}
 	taken[free] = true
 	return free
+}
+
+const (
+	// percentDecimals is how many decimals per cents have at least, mostPercentDecimals how many at most.
+	percentDecimals, mostPercentDecimals = 1, 3
+	// mostDecimals is how many decimals a quotient is shown with at most, leadingDigits how many significant digits its
+	// smallest value in a column is shown with.
+	mostDecimals, leadingDigits = 12, 3
+)
+
+// SetDecimals finds the decimals of the columns of quotients: the fewest, not fewer than the amount's own, that show three
+// significant digits of the smallest value that is not zero (semantics §7). A column keeps the decimals that its dataset
+// states. Of a per cent one significant digit is shown.
+func (t *Table) SetDecimals() {
+	for i := range t.Columns {
+		c := &t.Columns[i]
+		if !c.Rounded || c.stated {
+			continue
+		}
+		digits, most, shift := leadingDigits, mostDecimals, 0
+		if c.Role == Change || c.Role == Share {
+			digits, most, shift = 1, mostPercentDecimals, 2
+		}
+		decimals := *c.Decimals
+		for j := range t.Rows {
+			decimals = max(decimals, decimal.FractionOf(t.Rows[j].Cells[i]).Leading(digits)-shift)
+		}
+		decimals = min(decimals, max(most, *c.Decimals))
+		c.Decimals = &decimals
+	}
 }
 
 // Suffix returns the words of a comparison as a part of a column's identity: 1 year earlier is

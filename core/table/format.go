@@ -18,11 +18,11 @@ const None = "–"
 func (c *Column) Format(v decimal.Value) string {
 	switch {
 	case c.Role == Change:
-		return formatChange(v)
+		return c.formatChange(v)
 	case !v.Set:
 		return None
 	case c.Role == Share:
-		return percent(v)
+		return c.percent(v)
 	case c.Decimals == nil:
 		return Thousands(v.String())
 	}
@@ -41,26 +41,40 @@ func (c *Column) Format(v decimal.Value) string {
 }
 
 // formatChange writes a change as a percentage with an arrow; n/a where it is undefined.
-func formatChange(v decimal.Value) string {
+func (c *Column) formatChange(v decimal.Value) string {
 	if !v.Set {
 		return "n/a"
 	}
+	size := v
+	size.Decimal.Negative = false
 	switch v.Sign() {
 	case 1:
-		return "▲ " + percent(v)
+		return "▲ " + c.percent(size)
 	case -1:
-		return "▼ " + strings.TrimPrefix(percent(v), "-")
+		return "▼ " + c.percent(size)
 	}
 	return "unchanged"
 }
 
-// percent writes a fraction as a percentage with one decimal.
-func percent(v decimal.Value) string {
+// percent writes a fraction as a percentage. One that is too small for its decimals is shown to be smaller, and not
+// as zero.
+func (c *Column) percent(v decimal.Value) string {
+	decimals := percentDecimals
+	if c.Decimals != nil {
+		decimals = *c.Decimals
+	}
 	hundred := decimal.Value{Set: true}
 	if _, err := decimal.Exact.Mul(&hundred.Decimal, &v.Decimal, apd.New(100, 0)); err != nil {
 		return None
 	}
-	return Round(hundred, 1) + "%"
+	text := Thousands(Round(hundred, decimals))
+	if v.Sign() != 0 && !strings.ContainsAny(text, "123456789") {
+		text = "<" + strings.TrimSuffix(text, "0") + "1"
+		if v.Sign() < 0 {
+			text = "-" + text
+		}
+	}
+	return text + "%"
 }
 
 // Round writes a number with a number of decimals, rounded half to even; there is no zero below zero.

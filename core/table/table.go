@@ -176,10 +176,12 @@ type Column struct {
 	// Comparison is the name of what the figure is compared with, previous for the unit before.
 	Comparison string `json:"comparison,omitempty"`
 	Unit       string `json:"unit,omitempty"`
-	// Decimals is how many digits after the point are shown at least; absent where nothing is said.
+	// Decimals is how many digits after the point are shown at least, of changes and shares in per cent; absent where
+	// nothing is known.
 	Decimals *int `json:"decimals,omitempty"`
 	// Rounded reports that no more digits than these are shown.
 	Rounded bool           `json:"rounded,omitempty"`
+	stated  bool           // the decimals are those that the dataset states
 	Better  dataset.Better `json:"better,omitempty"`
 	// Group is the value that a column of a cross-tab is of.
 	Group *dataset.Label `json:"group,omitempty"`

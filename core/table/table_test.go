@@ -44,7 +44,7 @@ func TestFormat(t *testing.T) {
 		{Column{Role: Share}, "0.350560", "35.1%"},
 		{Column{Role: Change}, "0.098", "▲ 9.8%"},
 		{Column{Role: Change}, "-0.5", "▼ 50.0%"},
-		{Column{Role: Change}, "12", "▲ 1200.0%"},
+		{Column{Role: Change}, "12", "▲ 1,200.0%"},
 		{Column{Role: Change}, "0.000000", "unchanged"},
 		{Column{Role: Change}, "", "n/a"},
 	} {
@@ -162,7 +162,7 @@ func TestColumnsHaveIdentities(t *testing.T) {
 	ids := map[string]bool{}
 	for _, one := range c.List {
 		ids[one.ID] = true
-		if one.Role == Change && (one.Unit != "" || one.Decimals != nil) {
+		if one.Role == Change && (one.Unit != "" || *one.Decimals != 1 || !one.Rounded) {
 			t.Errorf("a change is counted in %s", one.Unit)
 		}
 		if one.Role == Figure && (one.Unit != "EUR" || *one.Decimals != 2 || one.Title != "sum of fare") {

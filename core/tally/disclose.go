@@ -263,7 +263,7 @@ func (s *summary) disclose(ctx context.Context, src Source, r *Result) error {
 			r.SmallTotals++
 		}
 	}
-	r.blank = make([]decimal.Value, len(r.empty))
+	r.blank = make([]decimal.Fraction, len(r.empty))
 	kept := r.Groups[:0]
 	for _, g := range r.Groups {
 		if len(g) == 0 || seen[dataset.GroupKey(g)] {

@@ -70,7 +70,7 @@ func TestSmallTotalsAreHidden(t *testing.T) {
 					parts = append(parts, name)
 				}
 				text := "-"
-				if v := got.At(i, g)[0]; v.Set {
+				if v := got.At(i, g)[0]; v.Set() {
 					text = v.String()
 				} else if !got.Hidden(i, g) {
 					t.Errorf("%s: a total is blank and not hidden", c.name)
@@ -105,7 +105,7 @@ func TestSingleValuesAreRefused(t *testing.T) {
 	}
 	for _, text := range []string{"sum amount", "mean amount", "median amount"} {
 		got := run(t, Request{Periods: []Period{daysFrom(day, 1)}, Figures: figures(text), MinRecords: 5}, records)
-		if v := got.At(0, nil)[0]; v.Set {
+		if v := got.At(0, nil)[0]; v.Set() {
 			t.Errorf("%s of three values among ten records is shown: %s", text, v)
 		}
 	}

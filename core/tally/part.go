@@ -79,8 +79,8 @@ func (t *Part) amount(i int) (*measure.Amount, error) {
 
 // figures makes the plan's figures of a part; holistic has the values of those that a source gave on
 // their own.
-func (p *Plan) figures(t *Part, holistic []decimal.Value) ([]decimal.Value, error) {
-	values := make([]decimal.Value, len(p.Figures))
+func (p *Plan) figures(t *Part, holistic []decimal.Fraction) ([]decimal.Fraction, error) {
+	values := make([]decimal.Fraction, len(p.Figures))
 	for i, f := range p.Figures {
 		e, _ := measure.Lookup(f.Kind)
 		parts := measure.Parts{Records: t.Count}

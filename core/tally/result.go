@@ -17,15 +17,15 @@ type Result struct {
 	// Groups are the values that the categories take in any period, in order; one, without labels,
 	// where nothing is broken down. With a top the first category goes by rank, the others last.
 	Groups [][]dataset.Label
-	cells  []map[string][]decimal.Value // by period and group
-	empty  []decimal.Value              // where no record is
+	cells  []map[string][]decimal.Fraction // by period and group
+	empty  []decimal.Fraction              // where no record is
 	// records are those of each period.
 	records []int64
 	tied    []map[string]bool // by period and group, where a figure is one of several values at the same time
 
-	hidden    []map[string]bool // by period and group; nil where all may be shown
-	hidesNone bool              // that there are no records is hidden, too
-	blank     []decimal.Value   // of what is hidden
+	hidden    []map[string]bool  // by period and group; nil where all may be shown
+	hidesNone bool               // that there are no records is hidden, too
+	blank     []decimal.Fraction // of what is hidden
 	// HiddenTotals are how many totals are hidden, SmallTotals how many of them are of few records; HiddenGroups are how many
 	// groups are left out.
 	HiddenTotals, SmallTotals, HiddenGroups int
@@ -34,7 +34,7 @@ type Result struct {
 }
 
 // At returns the figures of a period and a group, in which All stands for all values of a category.
-func (r *Result) At(period int, group []dataset.Label) []decimal.Value {
+func (r *Result) At(period int, group []dataset.Label) []decimal.Fraction {
 	if r.Hidden(period, group) {
 		return r.blank
 	}
@@ -61,13 +61,22 @@ func (r *Result) Tied(period int, group []dataset.Label) bool {
 }
 
 // None returns the figures of no record: a count of nothing, blank the others.
-func (r *Result) None() []decimal.Value { return r.empty }
+func (r *Result) None() []decimal.Fraction { return r.empty }
 
 // RecordsIn returns how many records lie in a period.
 func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
 // Run asks a source for the partial results of a plan and puts them together.
 func Run(ctx context.Context, p *Plan, src Source) (*Result, error) {
+	if p.ranksByValues() {
+		top, err := p.rankByValues(ctx, src)
+		if err != nil {
+			return nil, err
+		}
+		ranked := *p
+		ranked.Keep = top
+		p = &ranked
+	}
 	s, found, err := collect(ctx, p, src)
 	if err != nil {
 		return nil, err
@@ -139,7 +148,7 @@ func (s *summary) noteAtom(f *Partial) {
 type cell struct {
 	group    []dataset.Label
 	part     Part
-	holistic []decimal.Value
+	holistic []decimal.Fraction
 }
 
 func (s *summary) at(period int, key string, group []dataset.Label) *cell {
@@ -225,7 +234,7 @@ func (s *summary) result(found Found) (*Result, error) {
 		return nil, err
 	}
 	for period, cells := range s.cells {
-		row, tied := make(map[string][]decimal.Value, len(cells)), map[string]bool{}
+		row, tied := make(map[string][]decimal.Fraction, len(cells)), map[string]bool{}
 		for key, c := range cells {
 			if err := s.fill(period, c); err != nil {
 				return nil, err

@@ -8,7 +8,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"slices"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -34,6 +33,8 @@ type Request struct {
 	// Top keeps that many values of the first category, those that rank highest over the first
 	// period, and puts the others together; 0 keeps all.
 	Top int
+	// RankBy is the position of the figure that values are ranked by.
+	RankBy int
 	// MinRecords hides totals of fewer records, and those by which one could be worked out; 0 hides none.
 	MinRecords int64
 	// Keep, where it is set, are the values that are kept in place of those that rank highest here.
@@ -72,12 +73,11 @@ func (r *Request) check() error {
 		return fmt.Errorf("top %d: expected 1 to %d", r.Top, MaxTop)
 	case r.Top > 0 && len(r.By) == 0:
 		return fmt.Errorf("top %d needs a category (by)", r.Top)
+	case r.RankBy < 0 || r.RankBy >= len(r.Figures):
+		return fmt.Errorf("values are ranked by one of the %d figures", len(r.Figures))
 	}
 	if r.Top > 0 && r.Part(0) != nil {
 		return fmt.Errorf("top %d ranks the values of a column; %s is a part of time, which goes in its own order", r.Top, r.By[0])
-	}
-	if _, ok := r.Ranking(); r.Top > 0 && !ok {
-		return fmt.Errorf("top %d ranks by a count, sum, mean, min or max: ask for one of them", r.Top)
 	}
 	for _, f := range r.Figures {
 		if _, ok := measure.Lookup(f.Kind); !ok {
@@ -85,21 +85,6 @@ func (r *Request) check() error {
 		}
 	}
 	return r.checkMin()
-}
-
-// Ranking returns the position of the figure that values are ranked by: the first one of a column that
-// ranks anything, else the count.
-func (r *Request) Ranking() (at int, ok bool) {
-	ranks := func(ofColumn bool) func(measure.Figure) bool {
-		return func(f measure.Figure) bool {
-			e, _ := measure.Lookup(f.Kind)
-			return e.Rank != "" && e.OfColumn() == ofColumn
-		}
-	}
-	if at = slices.IndexFunc(r.Figures, ranks(true)); at < 0 {
-		at = slices.IndexFunc(r.Figures, ranks(false))
-	}
-	return at, at >= 0
 }
 
 // A Partial is what a source knows of one segment and one group; partial results of the same segment
@@ -114,8 +99,8 @@ type Partial struct {
 // period and group.
 type Holistic struct {
 	Period int
-	Group  []dataset.Label // All in the place of a category stands for all of its values
-	Values []decimal.Value // as many as the plan's Holistic
+	Group  []dataset.Label    // All in the place of a category stands for all of its values
+	Values []decimal.Fraction // as many as the plan's Holistic
 }
 
 // A Collector takes what a source finds.

@@ -2,10 +2,12 @@ package tally
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/measure"
 )
 
 // A Top is the values of the first category that are kept apart, in the order of their rank, and how
@@ -13,7 +15,9 @@ import (
 type Top struct {
 	Values []dataset.Label
 	Others int
-	kept   map[dataset.Label]bool
+	// Tied is how many of the others have the same figure as the last value that is kept.
+	Tied int
+	kept map[dataset.Label]bool
 }
 
 // NewTop states which values are kept apart.
@@ -50,48 +54,83 @@ func (t *Top) Place(a, b dataset.Label) int {
 	return place(a) - place(b)
 }
 
+// A ranked is a value of a category with the figure that it is ranked by.
+type ranked struct {
+	label dataset.Label
+	by    decimal.Fraction
+}
+
+// top keeps the values that rank highest; blanks come last, and equal figures go by their labels.
+func (p *Plan) top(list []ranked) *Top {
+	slices.SortFunc(list, func(a, b ranked) int { return cmp.Or(b.by.Cmp(a.by), a.label.Compare(b.label)) })
+	kept := []dataset.Label{}
+	for i := range min(p.Top, len(list)) {
+		kept = append(kept, list[i].label)
+	}
+	t := NewTop(kept, len(list)-len(kept))
+	for i := len(kept); i < len(list) && list[i].by.Cmp(list[len(kept)-1].by) == 0; i++ {
+		t.Tied++
+	}
+	return t
+}
+
 // RankTop finds the values of the first category to keep among partial results that are not yet put
 // together.
 func (p *Plan) RankTop(partials func(yield func(*Partial) bool)) (*Top, error) {
-	type ranked struct {
-		label dataset.Label
-		part  Part
-		value decimal.Value
-	}
 	index := map[dataset.Label]int{}
 	var list []ranked
+	var parts []Part
 	for f := range partials {
 		i, ok := index[f.Group[0]]
 		if !ok {
 			i = len(list)
 			index[f.Group[0]] = i
-			list = append(list, ranked{label: f.Group[0]})
+			list, parts = append(list, ranked{label: f.Group[0]}), append(parts, Part{})
 		}
 		if p.In(f.Segment, 0) {
-			if err := list[i].part.mergeSums(&f.Part); err != nil {
+			if err := parts[i].mergeSums(&f.Part); err != nil {
 				return nil, err
 			}
 		}
 	}
-	by, _ := p.Ranking()
 	for i := range list {
-		values, err := p.figures(&list[i].part, make([]decimal.Value, len(p.Holistic)))
+		values, err := p.figures(&parts[i], make([]decimal.Fraction, len(p.Holistic)))
 		if err != nil {
 			return nil, err
 		}
-		list[i].value = values[by]
+		list[i].by = values[p.RankBy]
 	}
-	slices.SortFunc(list, func(a, b ranked) int {
-		set := map[bool]int{true: 1}
-		byValue := set[b.value.Set] - set[a.value.Set]
-		if a.value.Set && b.value.Set {
-			byValue = b.value.Decimal.Cmp(&a.value.Decimal)
+	return p.top(list), nil
+}
+
+// ranksByValues reports whether values are ranked by a figure that partial results do not combine for.
+func (p *Plan) ranksByValues() bool {
+	e, _ := measure.Lookup(p.Figures[p.RankBy].Kind)
+	return p.Top > 0 && p.Keep == nil && e.Holistic()
+}
+
+// rankByValues finds the values to keep by a pass of its own.
+func (p *Plan) rankByValues(ctx context.Context, src Source) (*Top, error) {
+	r := p.Request
+	r.Figures, r.RankBy, r.By, r.Parts, r.Top, r.MinRecords = []measure.Figure{p.Figures[p.RankBy]}, 0, p.By[:1], nil, 0, 0
+	pass, err := NewPlan(r)
+	if err != nil {
+		return nil, err
+	}
+	s, found, err := collect(ctx, pass, src)
+	if err != nil {
+		return nil, err
+	}
+	result, err := s.result(found)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]ranked, len(result.Groups))
+	for i, g := range result.Groups {
+		list[i] = ranked{label: g[0]}
+		if result.has(0, g) {
+			list[i].by = result.At(0, g)[0]
 		}
-		return cmp.Or(byValue, a.label.Compare(b.label))
-	})
-	kept := []dataset.Label{}
-	for i := range min(p.Top, len(list)) {
-		kept = append(kept, list[i].label)
 	}
-	return NewTop(kept, len(list)-len(kept)), nil
+	return p.top(list), nil
 }

@@ -59,13 +59,11 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return err
 	}
 	defer done()
-	if q.ReadsTwice() {
-		var clean func()
-		if in, clean, err = rereadable(in); err != nil {
-			return err
-		}
-		defer clean()
+	in, clean, err := rereadable(in)
+	if err != nil {
+		return err
 	}
+	defer clean()
 	if f.file.zone == "" {
 		f.file.zone = localZoneName()
 	}

@@ -100,7 +100,7 @@ func (q *question) holistic(ctx context.Context, top *tally.Top, into tally.Coll
 	if err != nil {
 		return err
 	}
-	answers := make([]map[int32][]decimal.Value, len(q.plan.Periods))
+	answers := make([]map[int32][]decimal.Fraction, len(q.plan.Periods))
 	err = inTurns(ctx, len(q.plan.Periods), runtime.GOMAXPROCS(0), func(ctx context.Context, _, period int) error {
 		select {
 		case heavy <- struct{}{}:
@@ -126,19 +126,19 @@ func (q *question) holistic(ctx context.Context, top *tally.Top, into tally.Coll
 }
 
 // period answers the figures of one period, by member.
-func (q *question) period(ctx context.Context, m *members, period int) (map[int32][]decimal.Value, error) {
-	answers := map[int32][]decimal.Value{}
+func (q *question) period(ctx context.Context, m *members, period int) (map[int32][]decimal.Fraction, error) {
+	answers := map[int32][]decimal.Fraction{}
 	put := func(at int32, figure int, v decimal.Value) {
 		values := answers[at]
 		if values == nil {
-			values = make([]decimal.Value, len(q.plan.Holistic))
+			values = make([]decimal.Fraction, len(q.plan.Holistic))
 			for i, f := range q.plan.Holistic {
 				e, _ := measure.Lookup(f.Kind)
 				values[i] = e.Empty()
 			}
 			answers[at] = values
 		}
-		values[figure] = v
+		values[figure] = decimal.FractionOf(v)
 	}
 	for column, name := range q.plan.ValueColumns {
 		one := &valued{question: q, members: m, column: column, space: q.spaces[column]}

@@ -12,12 +12,13 @@ import (
 	"vastspan/internal/ingest"
 )
 
-// A Local is a file that is totalled where it is, without a service. It is read once for each answer, and
-// once more for its newest day.
+// A Local is a file that is totalled where it is, without a service. It is read as often as an answer needs, so its
+// body has to be an io.Seeker.
 type Local struct {
 	file   File
 	reader ingest.Reader
 	schema *dataset.Schema
+	used   bool // it is not at its start
 }
 
 // OpenLocal reads the header of a file and finds out what its columns hold.
@@ -58,7 +59,7 @@ func ColumnsOf(name string, body io.Reader) (*dataset.Schema, error) {
 func (l *Local) Close() error { return l.reader.Close() }
 
 // Newest returns the newest day of the file, and the first whole second after its newest record where it has times; false
-// where no record has one. The file is set back to its start, so its body has to be an io.Seeker.
+// where no record has one.
 func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 	c, err := l.covered(ctx, "")
 	asOf := civil.AsOf{Day: c.Newest}
@@ -68,23 +69,24 @@ func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 	return asOf, c.Records > 0, err
 }
 
-// covered reads the file for the days of its records, and sets it back to its start.
+// covered reads the file for the days of its records.
 func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error) {
-	back, seeks := l.file.Body.(io.Seeker)
-	if !seeks {
-		return tally.Coverage{}, fmt.Errorf("%s cannot be read twice", l.file.Name)
-	}
-	if err := l.rewind(back); err != nil {
+	if err := l.start(); err != nil {
 		return tally.Coverage{}, err
 	}
-	c, err := ingest.Coverage(ctx, l.reader, l.schema, date, l.file.AllowUndated)
-	if err != nil {
-		return c, err
-	}
-	return c, l.rewind(back)
+	return ingest.Coverage(ctx, l.reader, l.schema, date, l.file.AllowUndated)
 }
 
-func (l *Local) rewind(back io.Seeker) error {
+// start sets a file that was read back to its start.
+func (l *Local) start() error {
+	if !l.used {
+		l.used = true
+		return nil
+	}
+	back, seeks := l.file.Body.(io.Seeker)
+	if !seeks {
+		return fmt.Errorf("%s cannot be read twice", l.file.Name)
+	}
 	_, err := back.Seek(0, io.SeekStart)
 	if err == nil {
 		err = l.reader.Close()
@@ -100,11 +102,14 @@ func (l *Local) Records() query.Records {
 	return query.Records{Name: l.file.Name, Schema: l.schema, Source: localSource{l}, Covered: l.covered}
 }
 
-// localSource reads a file that may have been read before, and set back.
+// localSource reads the file from its start.
 type localSource struct{ *Local }
 
 // Partials implements tally.Source.
 func (l localSource) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
+	if err := l.start(); err != nil {
+		return tally.Found{}, err
+	}
 	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.file.AllowUndated}
 	return source.Partials(ctx, p, into)
 }

@@ -142,7 +142,7 @@ func (r *source) snapshot(
 	ctx context.Context, tx *gorm.DB, g grain, p *tally.Plan, into tally.Collector,
 ) (found tally.Found, err error) {
 	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
-		if found.Top, err = r.rank(tx, g, p); err != nil {
+		if found.Top, err = r.rank(ctx, tx, g, p); err != nil {
 			return found, err
 		}
 	}
@@ -150,20 +150,57 @@ func (r *source) snapshot(
 	if err != nil {
 		return found, err
 	}
-	if found.Coverage, err = r.partials(tx, g, p, l, into); err != nil {
+	if found.Coverage, err = r.combining(tx, g, p, l, into); err != nil {
 		return found, err
-	}
-	for i := range p.Amounts {
-		if p.Amounts[i].Needs&measure.NeedsFirstLast != 0 {
-			if err := errors.Join(r.points(tx, p, l, i, false, into), r.points(tx, p, l, i, true, into)); err != nil {
-				return found, err
-			}
-		}
 	}
 	if len(p.Holistic) > 0 {
 		err = r.holistic(tx, p, l, into)
 	}
 	return found, err
+}
+
+// combining asks for the partial results that combine.
+func (r *source) combining(tx *gorm.DB, g grain, p *tally.Plan, l labels, into tally.Collector) (tally.Coverage, error) {
+	coverage, err := r.partials(tx, g, p, l, into)
+	for i := range p.Amounts {
+		if p.Amounts[i].Needs&measure.NeedsFirstLast != 0 && err == nil {
+			err = errors.Join(r.points(tx, p, l, i, false, into), r.points(tx, p, l, i, true, into))
+		}
+	}
+	return coverage, err
+}
+
+// rank finds the top values of the first category.
+func (r *source) rank(ctx context.Context, tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
+	l, err := r.labels(ctx, g, p, nil)
+	if err != nil {
+		return nil, err
+	}
+	var list partialList
+	if _, err := r.combining(tx, g, p, l, &list); err != nil {
+		return nil, err
+	}
+	return p.RankTop(list.each)
+}
+
+// A partialList collects partial results.
+type partialList []tally.Partial
+
+// Partial adds a partial result.
+func (l *partialList) Partial(p tally.Partial) error {
+	*l = append(*l, p)
+	return nil
+}
+
+// Holistic is not called: only partial results that combine are asked for.
+func (l *partialList) Holistic(tally.Holistic) error { return nil }
+
+func (l *partialList) each(yield func(*tally.Partial) bool) {
+	for i := range *l {
+		if !yield(&(*l)[i]) {
+			return
+		}
+	}
 }
 
 // Coverage returns how many records a dataset holds, with a day and without, and which days they span.
@@ -392,52 +429,6 @@ func segments(p *tally.Plan, period int) string {
 		}
 	}
 	return "ARRAY[" + strings.Join(list, ",") + "]::int[]"
-}
-
-// rankParts are what the SQL of a ranking is made of.
-var rankParts = strings.NewReplacer(
-	"{records}", "coalesce(sum(records) FILTER (WHERE inside), 0)",
-	"{count}", "sum(n) FILTER (WHERE inside)", "{sum}", "sum(s) FILTER (WHERE inside)",
-	"{min}", "min(least) FILTER (WHERE inside)", "{max}", "max(most) FILTER (WHERE inside)",
-)
-
-// rank finds the top values of the first category, by the figure that ranks them, over the first period.
-func (r *source) rank(tx *gorm.DB, g grain, p *tally.Plan) (*tally.Top, error) {
-	by, _ := p.Ranking()
-	f := p.Figures[by]
-	e, _ := measure.Lookup(f.Kind)
-	data := map[string]any{
-		"Label":   r.dataset.labelText(p.By[0]),
-		"Axis":    g.axis,
-		"First":   segments(p, 0),
-		"Records": g.rowRecords,
-		"Table":   g.Table,
-		"Value":   rankParts.Replace(e.Rank),
-		"Top":     p.Top,
-	}
-	if data["Order"] = `label COLLATE "C"`; r.dataset.isNumber(p.By[0]) {
-		data["Order"] = "label::numeric"
-	}
-	if f.Column != "" {
-		data["Amount"] = g.parts(f.Column)
-	}
-	wanted := condition{g.bucket() + " = ANY(" + segments(p, -1) + ")", []any{g.cuts(p.Cuts)}}
-	where, args := where(append(r.dataset.conditions(p.Where), wanted))
-	data["Where"] = where
-	rows, err := tx.Raw(statement("rank", data), append([]any{g.cuts(p.Cuts)}, args...)...).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	kept, total := []dataset.Label{}, 0
-	for rows.Next() {
-		var label sql.NullString
-		if err := rows.Scan(&label, &total); err != nil {
-			return nil, err
-		}
-		kept = append(kept, r.dataset.label(p.By[0], label))
-	}
-	return tally.NewTop(kept, total-len(kept)), rows.Err()
 }
 
 // Newest returns the newest day of a dataset by one of its dates, and where they are times the first whole second after

@@ -7,13 +7,9 @@ import (
 	"math/rand/v2"
 	"os"
 	"regexp"
-	"slices"
 	"strconv"
-	"strings"
 	"testing"
 	"time"
-
-	"github.com/cockroachdb/apd/v3"
 
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
@@ -32,17 +28,17 @@ func sameFigures(r *tally.Result, request tally.Request, floating bool) string {
 		top = *r.Top
 	}
 	at := func(period int, group []dataset.Label) []decimal.Value {
-		values := slices.Clone(r.At(period, group))
-		for i := range values {
-			if !values[i].Set {
-				continue
-			}
+		var values []decimal.Value
+		for _, f := range r.At(period, group) {
+			v, err := f.Bare().Value()
 			if floating {
-				if err := decimal.Divide(&values[i].Decimal, &values[i].Decimal, apd.New(1, 0), 4); err != nil {
-					panic(err)
-				}
+				v, err = f.Decimals(4)
 			}
-			values[i].Decimal.Reduce(&values[i].Decimal)
+			if err != nil {
+				panic(err)
+			}
+			v.Decimal.Reduce(&v.Decimal)
+			values = append(values, v)
 		}
 		return values
 	}
@@ -94,11 +90,7 @@ func (s *Store) attachAll(t *testing.T, name, text string, twins []twin) (kept *
 func (s *Store) alike(t *testing.T, what, text string, request tally.Request, kept *Dataset, sets map[string]*Dataset) {
 	t.Helper()
 	ctx := context.Background()
-	reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text))
-	if err != nil {
-		t.Fatal(err)
-	}
-	sources := map[string]tally.Source{"file": &ingest.Source{Reader: reader, Schema: &kept.Schema, AllowUndated: true}}
+	sources := map[string]tally.Source{"file": fileOf(text, &kept.Schema)}
 	for name, d := range sets {
 		sources[name] = s.Source(d)
 	}
@@ -154,7 +146,7 @@ func TestAttachedTimesAgree(t *testing.T) {
 	for i := range requests {
 		request := randomRequest(rng)
 		request.Figures = figuresOf("count", "sum people", "min people", "max people", "median people", "distinct seen_at", "first people")
-		request.By, request.Top, request.Where = nil, 0, nil
+		request.By, request.Top, request.RankBy, request.Where = nil, 0, 0, nil
 		randomParts(rng, &request)
 		request.Clock, request.Periods = clock, randomPeriods(rng, clock, change)
 		s.alike(t, fmt.Sprintf("request %d", i), text, request, kept, sets)

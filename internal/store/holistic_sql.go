@@ -155,7 +155,7 @@ func groupingSets(p *tally.Plan, columns int) []string {
 }
 
 func scanHolistic(rows *sql.Rows, p *tally.Plan, l labels) (tally.Holistic, error) {
-	h := tally.Holistic{Values: make([]decimal.Value, len(p.Holistic))}
+	h := tally.Holistic{Values: make([]decimal.Fraction, len(p.Holistic))}
 	scan, read := l.scan()
 	together := make([]int, len(scan))
 	into := []any{&h.Period}
@@ -179,10 +179,11 @@ func scanHolistic(rows *sql.Rows, p *tally.Plan, l labels) (tally.Holistic, erro
 		}
 	}
 	for i := range texts {
-		var err error
-		if h.Values[i], err = holisticValue(texts[i]); err != nil {
+		v, err := holisticValue(texts[i])
+		if err != nil {
 			return h, err
 		}
+		h.Values[i] = decimal.FractionOf(v)
 	}
 	return h, nil
 }

@@ -115,12 +115,8 @@ func TestLengthsAgree(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			reader, err := ingest.Open(ingest.Options{}, strings.NewReader(text.String()))
-			if err != nil {
-				t.Fatal(err)
-			}
 			for from, source := range map[string]tally.Source{
-				"the columnar form": s.mustForm(t, d), "the records": s.RecordSource(d), "the file": &ingest.Source{Reader: reader, Schema: &d.Schema, AllowUndated: true},
+				"the columnar form": s.mustForm(t, d), "the records": s.RecordSource(d), "the file": fileOf(text.String(), &d.Schema),
 			} {
 				p, err := tally.NewPlan(tally.Request{
 					Periods: tally.EachOfDays(allDays), Figures: figuresOf("count", "sum "+l.String()), Where: filters,

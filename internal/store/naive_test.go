@@ -225,13 +225,10 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	var top []dataset.Label
 	folded := 0
 	if q.Top > 0 {
-		rank := slices.IndexFunc(q.Figures, func(f measure.Figure) bool {
-			return slices.Contains([]string{"sum", "mean", "min", "max"}, string(f.Kind))
-		})
 		value := map[dataset.Label]decimal.Value{}
 		for _, r := range kept {
 			if anywhere(r) {
-				value[label(r, 0)] = l.figure(t, pick(0, []dataset.Label{label(r, 0)}, label), q.Figures[rank])
+				value[label(r, 0)] = l.figure(t, pick(0, []dataset.Label{label(r, 0)}, label), q.Figures[q.RankBy])
 			}
 		}
 		for g := range value {
@@ -424,14 +421,30 @@ func (l *naiveList) figure(t *testing.T, list []naiveRecord, f measure.Figure) d
 		if !any || over == 0 {
 			return decimal.Value{}
 		}
-		return roundedEven(t, big.NewRat(sum, over), decimals+4)
+		return significant(t, big.NewRat(sum, over), decimals)
 	case "mean":
-		return roundedEven(t, big.NewRat(sum, 1000*int64(len(numbers))), decimals+4)
+		return significant(t, big.NewRat(sum, 1000*int64(len(numbers))), decimals)
 	case "median":
 		text := big.NewRat(sorted[(len(sorted)-1)/2]+sorted[len(sorted)/2], 2000).FloatString(20)
 		return decimalOf(t, strings.TrimSuffix(strings.TrimRight(text, "0"), "."))
 	}
 	return decimalOf(t, big.NewRat(of, 1000).FloatString(decimals))
+}
+
+// significant rounds half to even to 12 significant digits, and not to fewer decimals than some.
+func significant(t *testing.T, r *big.Rat, decimals int) decimal.Value {
+	more := 12
+	for size := new(big.Rat).Abs(r); size.Cmp(big.NewRat(1, 1)) >= 0; more-- {
+		size.Quo(size, big.NewRat(10, 1))
+	}
+	for size := new(big.Rat).Abs(r); size.Sign() > 0 && size.Cmp(big.NewRat(1, 10)) < 0; more++ {
+		size.Mul(size, big.NewRat(10, 1))
+	}
+	text := roundedEven(t, r, max(decimals, more)).String()
+	for strings.HasSuffix(text, "0") && len(text)-strings.IndexByte(text, '.')-1 > decimals {
+		text = strings.TrimSuffix(text, "0")
+	}
+	return decimalOf(t, strings.TrimSuffix(text, "."))
 }
 
 // roundedEven rounds half to even.

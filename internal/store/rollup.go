@@ -321,11 +321,10 @@ func (d *Dataset) rollupKnows(p *tally.Plan) bool {
 // rollup.
 type grain struct {
 	axis
-	Table      string
-	Records    string // how many records some rows stand for
-	rowRecords string // and how many one row does
-	rollup     bool
-	parts      func(amount string) [4]string // of one row: count, sum, minimum, maximum
+	Table   string
+	Records string // how many records some rows stand for
+	rollup  bool
+	parts   func(amount string) [4]string // of one row: count, sum, minimum, maximum
 }
 
 // amount returns the parts of an amount over many rows.
@@ -338,7 +337,7 @@ func (g grain) amount(name string) [4]string {
 }
 
 func (d *Dataset) recordGrain(a axis) grain {
-	return grain{a, d.table(), "count(*)", "1", false, func(name string) [4]string {
+	return grain{a, d.table(), "count(*)", false, func(name string) [4]string {
 		c := d.column(name)
 		return [4]string{"(" + c + " IS NOT NULL)::int", c, c, c}
 	}}
@@ -350,7 +349,6 @@ func (t rollupTable) grain() grain {
 		axis{At: t.key(), timed: t.hours, clock: t.clock()},
 		t.name(),
 		"coalesce(sum(" + quote(sumRecords) + "), 0)::bigint",
-		quote(sumRecords),
 		true,
 		func(name string) [4]string {
 			return sumParts(slices.Index(amounts, name))
