@@ -1,6 +1,7 @@
 package book
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -15,18 +16,46 @@ import (
 
 // Scope returns what expressions are read against, as of a day or a moment.
 func (l *Library) Scope(asOf civil.AsOf, c query.Context) (span.Scope, error) {
-	name := c.Calendar
-	if name == "" {
-		name = calendar.Civil.Name()
-	}
-	cal, err := l.Calendar(name)
+	asOf, c, err := l.Settle(asOf, c)
 	if err != nil {
-		return span.Scope{}, &query.Error{Pointer: "/calendar", Err: err}
+		return span.Scope{}, err
+	}
+	cal, err := l.calendarOf(c)
+	if err != nil {
+		return span.Scope{}, err
 	}
 	return span.Scope{
 		AsOf: asOf.Day, AtClose: c.AtClose, Calendar: cal, Names: l, Meter: &span.Meter{},
 		Clock: asOf.Clock, Now: asOf.Moment, HasNow: asOf.Timed,
 	}, nil
+}
+
+// Settle returns the day that an as-of day stands for, and its context: the newest record of a unit stands for the unit's
+// last day, at close.
+func (l *Library) Settle(asOf civil.AsOf, c query.Context) (civil.AsOf, query.Context, error) {
+	unit, ok := calendar.ParseUnit(asOf.Grain)
+	if !ok {
+		return asOf, c, nil
+	}
+	cal, err := l.calendarOf(c)
+	if err != nil {
+		return asOf, c, err
+	}
+	whole, err := cal.Containing(unit, asOf.Day)
+	if err != nil {
+		return asOf, c, &query.Error{Pointer: "/as_of", Err: err}
+	}
+	asOf.Day, asOf.Grain, c.AtClose = whole.Last(), "", true
+	return asOf, c, nil
+}
+
+// calendarOf returns the calendar of a context.
+func (l *Library) calendarOf(c query.Context) (*calendar.Calendar, error) {
+	cal, err := l.Calendar(cmp.Or(c.Calendar, calendar.Civil.Name()))
+	if err != nil {
+		return nil, &query.Error{Pointer: "/calendar", Err: err}
+	}
+	return cal, nil
 }
 
 // Basis is what answers were read against.

@@ -11,6 +11,9 @@ type AsOf struct {
 	Day    Day
 	Moment Moment
 	Timed  bool
+	// Grain is the unit that the newest record stands for, where the day is that of a record that stands for more than its
+	// day: the day is to become the last one of that unit, at close (semantics §1).
+	Grain string
 }
 
 // String writes the day, or the moment with its offset.

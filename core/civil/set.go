@@ -223,6 +223,32 @@ func (s Set) Keep(keep func(Day) bool) Set {
 	return b.set
 }
 
+// SetOfDays returns the set of days that are in order.
+func SetOfDays(days []Day) Set {
+	var runs []Interval
+	for _, d := range days {
+		if n := len(runs); n > 0 && runs[n-1].End >= d {
+			runs[n-1].End = max(runs[n-1].End, d+1)
+			continue
+		}
+		runs = append(runs, One(d))
+	}
+	return Union(runs...)
+}
+
+// EachDay yields the days of a closed set in order.
+func (s Set) EachDay() iter.Seq[Day] {
+	return func(yield func(Day) bool) {
+		for v := range s.Intervals() {
+			for d := v.Start; d < v.End; d++ {
+				if !yield(d) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // String returns the intervals as first/last, joined by semicolons.
 func (s Set) String() string {
 	var b strings.Builder

@@ -1,6 +1,9 @@
 package civil
 
-import "strings"
+import (
+	"fmt"
+	"strings"
+)
 
 // A Weekday is a day of the week, Monday being 0.
 type Weekday uint8
@@ -42,6 +45,34 @@ const WorkingWeek Weekdays = 0b0011111
 
 // Weekend is Saturday and Sunday.
 const Weekend Weekdays = 0b1100000
+
+// EveryWeekday is Monday to Sunday.
+const EveryWeekday Weekdays = 0b1111111
+
+// ParseWeekdays reads days of the week: a range such as Mon-Sat, which may run over Sunday, or names with slashes between
+// them.
+func ParseWeekdays(text string) (Weekdays, error) {
+	var set Weekdays
+	wrong := fmt.Errorf("%q: expected days of the week, such as Mon-Sat or Mon/Wed/Fri", text)
+	for _, part := range strings.Split(text, "/") {
+		first, last, ranged := strings.Cut(part, "-")
+		from, ok := ParseWeekday(strings.TrimSpace(first))
+		through := from
+		if ok && ranged {
+			through, ok = ParseWeekday(strings.TrimSpace(last))
+		}
+		if !ok {
+			return 0, wrong
+		}
+		for w := from; ; w = (w + 1) % 7 {
+			set = set.With(w)
+			if w == through {
+				break
+			}
+		}
+	}
+	return set, nil
+}
 
 // Has reports whether the set holds a weekday.
 func (s Weekdays) Has(w Weekday) bool { return s>>w&1 == 1 }

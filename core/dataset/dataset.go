@@ -98,6 +98,10 @@ type Schema struct {
 	Grain string `json:"grain,omitempty"`
 	// NoRecords says what a sum without a record means.
 	NoRecords NoRecords `json:"no_records,omitempty"`
+	// NewestDay says whether the newest day of records without times is complete; empty for complete.
+	NewestDay NewestDay `json:"newest_day,omitempty"`
+	// Expected says on which days records are expected; empty where the records show it.
+	Expected string `json:"expected,omitempty"`
 }
 
 // Ambiguous says which of two moments is meant.
@@ -137,6 +141,28 @@ const (
 	MeansBlank NoRecords = ""
 	MeansZero  NoRecords = "zero"
 )
+
+// NewestDay says whether the newest day of a dataset is complete.
+type NewestDay string
+
+// What the newest day may be.
+const (
+	NewestComplete NewestDay = ""
+	NewestPartial  NewestDay = "partial"
+)
+
+// SetNewestDay states whether the newest day is complete or partial: still arriving.
+func (s *Schema) SetNewestDay(is string) error {
+	switch is {
+	case "complete":
+		s.NewestDay = NewestComplete
+	case string(NewestPartial):
+		s.NewestDay = NewestPartial
+	default:
+		return fmt.Errorf("newest day %q: expected complete or partial", is)
+	}
+	return nil
+}
 
 // SetNoRecords states what no record means: blank or zero.
 func (s *Schema) SetNoRecords(means string) error {

@@ -5,8 +5,11 @@ import (
 	"fmt"
 	"strings"
 
+	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/measure"
 	"vastspan/core/span"
 	"vastspan/core/table"
 	"vastspan/core/tally"
@@ -18,24 +21,67 @@ import (
 // cover finds out which days the records of all inputs cover, where that is not known yet.
 func (p *plan) cover(ctx context.Context) error {
 	for _, in := range p.inputs {
-		if in.covered != nil {
-			continue
+		if err := p.coverInput(ctx, in); err != nil {
+			return err
 		}
-		var c tally.Coverage
-		switch {
-		case in.result.Whole != nil:
-			c = *in.result.Whole
-		case len(in.request.Where) == 0:
-			c = in.result.Coverage
-		case in.Covered != nil:
-			var err error
-			if c, err = in.Covered(ctx, in.request.Date); err != nil {
-				return err
-			}
-		}
-		in.covered = &c
 	}
 	return nil
+}
+
+func (p *plan) coverInput(ctx context.Context, in *input) error {
+	if in.covered != nil {
+		return nil
+	}
+	var c tally.Coverage
+	switch {
+	case in.timed() && in.Covered != nil: // the moment of the newest record is not known from an answer
+		var err error
+		if c, err = in.Covered(ctx, in.request.Date); err != nil {
+			return err
+		}
+	case in.result.Whole != nil:
+		c = *in.result.Whole
+	case len(in.request.Where) == 0:
+		c = in.result.Coverage
+	case in.Covered != nil:
+		var err error
+		if c, err = in.Covered(ctx, in.request.Date); err != nil {
+			return err
+		}
+	}
+	in.covered = &c
+	return p.coverGrain(ctx, in)
+}
+
+// coverGrain finds the newest record that is known as of the day, where records stand for units: its whole unit is covered.
+func (p *plan) coverGrain(ctx context.Context, in *input) error {
+	in.newest = in.covered.Newest
+	if _, ok := in.Schema.GrainUnit(); !ok || p.query.Planned || in.covered.Records == 0 || in.newest <= p.Scope.AsOf {
+		return nil
+	}
+	in.newest = in.covered.Oldest
+	known := tally.OfDays(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: p.Scope.AsOf + 1}))
+	r, err := p.look(ctx, in, tally.Request{Periods: []tally.Period{known}, Days: true})
+	if err != nil {
+		return err
+	}
+	if days := r.Days(0, nil); !days.Empty() {
+		in.newest = days.Last()
+	}
+	return nil
+}
+
+// look counts records of an input beside what is asked for: by its date, and by the filters of the request alone.
+func (p *plan) look(ctx context.Context, in *input, r tally.Request) (*tally.Result, error) {
+	r.Figures, r.Date, r.Clock = []measure.Figure{{Kind: measure.Count}}, in.request.Date, in.request.Clock
+	if r.Where != nil {
+		r.Lengths = in.request.Lengths
+	}
+	counted, err := tally.NewPlan(r)
+	if err != nil {
+		return nil, err
+	}
+	return tally.Run(ctx, counted, in.Source)
 }
 
 // comparing reports whether anything is compared, be it each unit with the one before it.
@@ -47,7 +93,13 @@ func (p *plan) comparing() bool {
 func (p *plan) reach(at int) civil.Interval {
 	v := p.holds(at)
 	if !p.query.Planned && !v.Empty() {
-		v.End = max(v.Start, min(v.End, p.Scope.AsOf+1))
+		end := p.Scope.AsOf + 1
+		if unit, ok := p.inputs[at].Schema.GrainUnit(); ok { // a record that is known stands for all of its unit
+			if whole, err := p.Scope.Calendar.Containing(unit, p.inputs[at].newest); err == nil {
+				end = max(whole.Start, min(whole.End, v.End))
+			}
+		}
+		v.End = max(v.Start, min(v.End, end))
 	}
 	return v
 }
@@ -66,6 +118,8 @@ func (p *plan) holds(at int) civil.Interval {
 		if whole, err := p.Scope.Calendar.Containing(unit, v.Last()); err == nil {
 			v.End = whole.End
 		}
+	} else if in.Schema.NewestDay == dataset.NewestPartial { // it is still arriving
+		v.End = max(v.Start, v.End-1)
 	}
 	return v
 }
@@ -79,7 +133,7 @@ type side struct {
 
 func (p *plan) side(period tally.Period, input int) side {
 	if period.OpenRight() {
-		period = p.now().cut(period)
+		period = p.known(input).cut(period)
 	}
 	return side{period, input, p.covering(period, input)}
 }
@@ -88,7 +142,7 @@ func (p *plan) side(period tally.Period, input int) side {
 func (p *plan) covering(period tally.Period, input int) tally.Period {
 	covered := period.Within(p.reach(input))
 	if !p.query.Planned && period.Timed() {
-		covered = p.now().cut(covered)
+		covered = p.known(input).cut(covered)
 	}
 	return covered
 }
@@ -136,13 +190,17 @@ func (p *plan) sides(sp *spanPlan, i int) (own, other side) {
 
 // cause says why a span and one of its comparisons should not stand beside each other without a word
 // (semantics §7); nil where nothing speaks against it.
-func (p *plan) cause(sp *spanPlan, i int) *table.Cause {
+func (p *plan) cause(span, i int) *table.Cause {
+	sp := &p.spans[span]
 	c := &sp.comparisons[i]
 	own, other := p.sides(sp, i)
+	half := p.halfDays[pair{span, wholeSpan, i}]
 	var cause *table.Cause
-	switch cut := p.cutsUnit(c.at.input, p.now().cut(sp.period)); {
+	switch cut := p.cutsUnit(c.at.input, p.known(0).cut(sp.period)); {
 	case c.dataset != "" && p.inputs[c.at.input].covered.Records == 0:
 		cause = &table.Cause{Code: table.NoRecords, Text: fmt.Sprintf("there are no records of %s", c.dataset)}
+	case c.dataset != "" && cut != "":
+		cause = &table.Cause{Code: table.CutsUnit, Text: cut}
 	case unlike(own, other):
 		code, text := p.why(own, "the span")
 		if code == table.Lengths {
@@ -151,13 +209,33 @@ func (p *plan) cause(sp *spanPlan, i int) *table.Cause {
 		}
 		_, otherText := p.why(other, "the counterpart")
 		cause = &table.Cause{Code: code, Text: text + "; " + otherText}
-	case c.dataset != "" && cut != "":
-		cause = &table.Cause{Code: table.CutsUnit, Text: cut}
+	case half.unlike():
+		cause = &table.Cause{Code: table.HalfDay, Text: half.text(p.inputs[c.at.input].MinRecords > 0)}
 	default:
-		return nil
+		weeks, otherWeeks, differ := p.otherWeeks(own, other)
+		if !differ {
+			return nil
+		}
+		cause = &table.Cause{Code: table.OtherWeeks, Text: fmt.Sprintf("the span has %d weeks, the counterpart %d", weeks, otherWeeks)}
 	}
-	cause.Aligns = cause.Code != table.CutsUnit && !p.query.LikeForLike && c.aligns && p.last().cuts(sp.period)
+	cuts := p.last().cuts(sp.period)
+	cause.Aligns = cause.Code != table.CutsUnit && cause.Code != table.OtherWeeks && !p.query.LikeForLike && c.aligns && cuts
 	return cause
+}
+
+// otherWeeks reports whether two sides are whole units of a week-based calendar with different numbers of weeks, and how many
+// each has (semantics §7).
+func (p *plan) otherWeeks(own, other side) (weeks, otherWeeks int, differ bool) {
+	cal := p.Scope.Calendar
+	whole := func(s side) bool {
+		return !s.period.Timed() && s.period.Len() == 1 && !s.period.Open() && s.covered.Equal(s.period) &&
+			span.WholeUnits(s.period.Days.At(0), cal) >= calendar.Month
+	}
+	if cal.MonthBased() || !whole(own) || !whole(other) {
+		return 0, 0, false
+	}
+	weeks, otherWeeks = own.length()/7, other.length()/7
+	return weeks, otherWeeks, weeks != otherWeeks && span.WholeUnits(own.period.Days.At(0), cal) == span.WholeUnits(other.period.Days.At(0), cal)
 }
 
 // rowSides returns both sides of a row: what it is compared with, those of the span first, then the unit before.
@@ -170,7 +248,7 @@ func (p *plan) rowSides(sp *spanPlan, r *rowPlan, i int) (own, other side) {
 }
 
 // unlikeRow reports whether a row stands beside days of which records cover another length.
-func (p *plan) unlikeRow(sp *spanPlan, r *rowPlan) bool {
+func (p *plan) unlikeRow(span int, r *rowPlan) bool {
 	if r.blank { // it has not happened: nothing is compared
 		return false
 	}
@@ -179,7 +257,14 @@ func (p *plan) unlikeRow(sp *spanPlan, r *rowPlan) bool {
 		n++
 	}
 	for i := range n {
-		if own, other := p.rowSides(sp, r, i); unlike(own, other) {
+		own, other := p.rowSides(&p.spans[span], r, i)
+		if own.covered.Empty() && other.covered.Empty() { // before the first record there is nothing to compare
+			continue
+		}
+		if unlike(own, other) || p.halfDays[pair{span, r.index, i}].unlike() {
+			return true
+		}
+		if _, _, differ := p.otherWeeks(own, other); differ {
 			return true
 		}
 	}
@@ -231,7 +316,7 @@ func (p *plan) why(s side, name string) (table.Code, string) {
 		of = "the records of " + p.inputs[s.input].Name
 	}
 	in := p.inputs[s.input]
-	now := p.now()
+	now := p.known(s.input)
 	switch {
 	case v.Empty():
 		return table.NoRecords, fmt.Sprintf("there are no %s for %s", of, name)

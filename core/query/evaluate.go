@@ -74,6 +74,11 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 	if err := p.cover(ctx); err != nil {
 		return nil, err
 	}
+	for _, find := range []func(context.Context) error{p.findHalfDays, p.findLifetimes, p.findGaps, p.findUnknown} {
+		if err := find(ctx); err != nil {
+			return nil, err
+		}
+	}
 	return p.answer()
 }
 
@@ -180,7 +185,7 @@ func (p *plan) answer() (*Answer, error) {
 	for i := range p.spans {
 		sp := &p.spans[i]
 		a.Nodes = append(a.Nodes, sp.node)
-		a.Spans = append(a.Spans, p.span(sp))
+		a.Spans = append(a.Spans, p.span(i))
 		if err := p.rows(&t, i); err != nil {
 			return nil, err
 		}
@@ -203,16 +208,17 @@ func (p *plan) answer() (*Answer, error) {
 	if a.Timed() || p.Scope.HasNow {
 		a.SetClock(p.Scope.Clock)
 	}
-	a.Notes, err = p.notes(a)
+	a.Notes, err = p.notes(&t, a)
 	return a, err
 }
 
 // span describes a span and what it is compared with.
-func (p *plan) span(sp *spanPlan) table.Span {
+func (p *plan) span(at int) table.Span {
+	sp := &p.spans[at]
 	own := p.side(sp.period, 0)
 	s := table.Span{Expression: sp.text, Extent: extentOf(sp.period), CoveredDays: own.coveredOrNil()}
 	for i, c := range sp.comparisons {
-		cause := p.cause(sp, i)
+		cause := p.cause(at, i)
 		_, other := p.sides(sp, i)
 		s.Comparisons = append(s.Comparisons, table.Comparison{
 			Name: c.name, Dataset: c.dataset, Extent: extentOf(c.period), CoveredDays: other.coveredDays(),
@@ -221,6 +227,9 @@ func (p *plan) span(sp *spanPlan) table.Span {
 	}
 	return s
 }
+
+// previousName is the name of the comparison with the unit before.
+const previousName = "previous"
 
 // columns describes the columns of the figures.
 func (p *plan) columns() []table.Column {
@@ -233,7 +242,7 @@ func (p *plan) columns() []table.Column {
 			}
 		}
 		if p.query.Previous {
-			c.Compared("previous", "previous", "the "+p.query.Each+" before")
+			c.Compared(previousName, previousName, "the "+p.query.Each+" before")
 		}
 		if p.query.Share != "" {
 			c.Also(table.Share, "share of the "+p.query.Share)
@@ -278,7 +287,7 @@ func (p *plan) pivots(t *table.Table, a *Answer) ([]table.Table, error) {
 // are asked for, and last its total.
 func (p *plan) rows(t *table.Table, i int) error {
 	sp := &p.spans[i]
-	whole := rowPlan{period: sp.period, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
+	whole := rowPlan{index: wholeSpan, period: sp.period, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
 	for _, c := range sp.comparisons {
 		whole.against, whole.paced = append(whole.against, c.at), append(whole.paced, c.paced)
 	}
@@ -384,7 +393,7 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		if !r.unit.Piece.Empty() {
 			row.Unit.Start = p.Scope.Clock.Format(r.unit.Piece.Start)
 		}
-		row.Flags = r.flags(incomplete, p.unlikeRow(sp, r))
+		row.Flags = r.flags(incomplete, p.unlikeRow(i, r))
 		for j, other := range r.againstPeriods {
 			row.Comparisons = append(row.Comparisons, extentOf(other))
 			_, side := p.rowSides(sp, r, j)
@@ -395,6 +404,7 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		start := table.Key(i, nil, nil)
 		row.Key = table.AgainstKey(start) + strings.TrimPrefix(row.Key, start)
 	}
+	row.Flags = append(row.Flags, p.lifetimeFlags(sp, r, group)...)
 	if r.at != noSlot && p.inputs[r.at.input].result.Tied(r.at.period, group) {
 		row.Flags = append(row.Flags, table.Tie)
 	}

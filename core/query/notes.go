@@ -19,10 +19,31 @@ func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 	if newest < p.Scope.AsOf && in.covered.Newest < p.Scope.AsOf {
 		add(table.RecordsEnd, table.Info, "records end %s, %s before the as-of day; as of latest?", newest.Long(), days(int(p.Scope.AsOf-newest)))
 	}
-	if p.query.LikeForLike && p.comparing() {
-		add(table.Aligned, table.Info, "made like-for-like: what reaches past %s ends there, and what it is compared with at the same day",
-			p.last().day.Long())
+}
+
+// alignedNote says that sides were made to end at the same day, where that made them like for like.
+func (p *plan) alignedNote(a *Answer, t *table.Table, add func(table.Code, table.Level, string, ...any)) {
+	if !p.query.LikeForLike || !p.cutAny {
+		return
 	}
+	for i := range a.Spans {
+		for _, c := range a.Spans[i].Comparisons {
+			if !c.LikeForLike {
+				return
+			}
+		}
+	}
+	for i := range t.Rows {
+		if slices.Contains(t.Rows[i].Flags, table.Unlike) {
+			return
+		}
+	}
+	last, end := p.last(), "at the same day"
+	until := last.day.Long()
+	if last.within {
+		until, end = until+", "+last.timeText(), "at the same time of its day"
+	}
+	add(table.Aligned, table.Info, "made like-for-like: what reaches past %s ends there, and what it is compared with %s", until, end)
 }
 
 // clockNotes says where records that are compared become days by different clocks.
@@ -45,7 +66,7 @@ func (p *plan) clockNotes(add func(table.Code, table.Level, string, ...any)) {
 
 // notes says what shaped the figures: filters, records that are excluded, days, units; and what to be
 // careful with.
-func (p *plan) notes(a *Answer) ([]table.Note, error) {
+func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 	var notes []table.Note
 	add := func(code table.Code, level table.Level, format string, args ...any) {
 		n := table.Note{Code: code, Level: level, Text: fmt.Sprintf(format, args...)}
@@ -93,6 +114,9 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 		add(table.LeftOut, table.Warning, "%s after the as-of day left out", table.CountedRecords(a.LeftOut))
 	}
 	p.endNotes(add)
+	p.alignedNote(a, t, add)
+	p.unknownNotes(add)
+	p.gapNotes(add)
 	p.clockNotes(add)
 	p.lengthNotes(add)
 	var units []string
@@ -128,6 +152,12 @@ func (p *plan) notes(a *Answer) ([]table.Note, error) {
 		for _, c := range p.spans[i].cautions {
 			add(table.Code(c.Kind), table.Caution, "%s", p.spans[i].about(&c, len(p.spans) > 1))
 		}
+	}
+	if err := p.lengthsDiffer(t, a, add); err != nil {
+		return nil, err
+	}
+	if err := p.lifetimeNotes(t, add); err != nil {
+		return nil, err
 	}
 	if err := p.derivedNotes(add); err != nil {
 		return nil, err

@@ -23,6 +23,10 @@ type Records struct {
 	// Covered finds the oldest and the newest day of all records by one of their dates, whatever the filters;
 	// nil where that is known from the answer alone.
 	Covered func(ctx context.Context, date string) (tally.Coverage, error)
+	// Days returns the days on which there are records, by one of their dates; nil where that is not known.
+	Days func(ctx context.Context, date string) (civil.Set, error)
+	// Costly reports that each question reads the records anew: only what is asked for is looked at.
+	Costly bool
 	// MinRecords is of how many records at least a total is shown; 0 shows all.
 	MinRecords int64
 }
@@ -49,6 +53,12 @@ type plan struct {
 	top     *tally.Top
 	groups  [][]dataset.Label
 
+	cutAny    bool // something was made to end at the same day
+	halfDays  map[pair]*halfDay
+	lifetimes *tally.Result // the days of each group's records; nil where they are not asked for
+	gaps      []gap
+	unknown   []unknownValue
+
 	filterNodes    []span.Node
 	filterCautions []span.Caution
 }
@@ -60,6 +70,7 @@ type input struct {
 	periods []tally.Period // before they are cut at the as-of day or moment
 	result  *tally.Result
 	covered *tally.Coverage // nil where it is not known yet
+	newest  civil.Day       // the newest day of the records that are known as of the day, where records have a grain
 }
 
 // A slot is where the figures of a period are found.
@@ -90,10 +101,12 @@ type comparison struct {
 	whole   civil.Set // what a pace is compared with, and its slot
 	paced   slot
 	aligns  bool // it can be made to end at the same day
+	end     edge // the last edge of the span, on the side of what it is compared with, where it aligns
 }
 
 // A rowPlan is a unit of a span, or the span itself, with the slots of its figures.
 type rowPlan struct {
+	index            int // among the rows of the span; wholeSpan for the span itself
 	unit             tally.Unit
 	period           tally.Period
 	at               slot
@@ -108,6 +121,9 @@ type rowPlan struct {
 	blank            bool // it has not happened yet: nothing runs on into it, nothing is compared
 	unlike           bool
 }
+
+// wholeSpan is the index of the row of a span itself.
+const wholeSpan = -1
 
 // newPlan reads a query and lays its spans out. Errors are *Error, or those of finding other records.
 func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, error) {
@@ -159,7 +175,7 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 		p.inputs = append(p.inputs, &input{Records: other, request: r})
 	}
-	if q.LikeForLike {
+	if q.LikeForLike || (e.Scope.HasNow || p.comparing()) && slices.ContainsFunc(p.inputs, (*input).timed) {
 		if err := p.coverEarly(ctx); err != nil {
 			return nil, err
 		}
@@ -376,7 +392,7 @@ func (o *Other) request(q Query, own tally.Request, other *Records) (tally.Reque
 func (p *plan) on(at int, period tally.Period) slot {
 	known := period
 	if !p.query.Planned { // as it was known to stand then (semantics §7)
-		known = p.now().cut(period)
+		known = p.known(at).cut(period)
 	}
 	return p.ask(at, period, known)
 }
@@ -444,13 +460,13 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	last := p.last()
 	cut := p.query.LikeForLike && last.cuts(sp.period) && p.aligns()
 	if cut {
-		sp.period = last.cut(sp.period)
+		sp.period, p.cutAny = last.cut(sp.period), true
 	}
 	if cut := p.cutsUnit(0, sp.period); cut != "" {
 		sp.caution("", span.Caution{Kind: cautionCutsUnit, Text: cut})
 	}
 	sp.at = p.on(0, sp.period)
-	if now := p.now(); !p.query.Planned && now.cuts(resolved) {
+	if now := p.known(0); !p.query.Planned && now.cuts(resolved) {
 		later := now.after(resolved)
 		sp.later = p.ask(0, later, later)
 	}
@@ -463,7 +479,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		if err != nil {
 			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
 		}
-		end, aligns, err := p.moveEdge(a, compared, last, sp.period.Timed())
+		end, aligns, err := p.moveEdge(a, compared, last, resolved.Timed())
 		if err != nil {
 			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
 		}
@@ -477,7 +493,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 			counterpart = end.cut(counterpart)
 		}
 		sp.caution("compared with "+a.Name(), other.Cautions...)
-		c := comparison{name: a.Name(), period: counterpart, at: p.on(0, counterpart), paced: noSlot, aligns: aligns}
+		c := comparison{name: a.Name(), period: counterpart, at: p.on(0, counterpart), paced: noSlot, aligns: aligns, end: end}
 		if paced {
 			if err := p.paceAgainst(&c, a, &sp); err != nil {
 				return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
@@ -486,7 +502,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 		sp.comparisons = append(sp.comparisons, c)
 	}
 	for j, o := range p.query.AgainstDataset {
-		c := comparison{name: o.Dataset, dataset: o.Dataset, period: sp.period, at: p.on(1+j, sp.period), paced: noSlot, aligns: true}
+		c := comparison{name: o.Dataset, dataset: o.Dataset, period: sp.period, at: p.on(1+j, sp.period), paced: noSlot, aligns: true, end: last}
 		if paced {
 			c.whole, c.paced = sp.whole, p.pacedAgainst(1+j, sp.whole)
 		}
@@ -508,7 +524,7 @@ func (p *plan) close(ctx context.Context, sp *spanPlan) error {
 		return fmt.Errorf("%s is open on its left: there is nothing that it could be compared with", sp.text)
 	}
 	if sp.period.OpenRight() && (p.comparing() || p.query.Each != "") {
-		sp.period = p.now().cut(sp.period)
+		sp.period = p.known(0).cut(sp.period)
 	}
 	if p.query.Each != "" && sp.period.OpenLeft() {
 		if err := p.coverEarly(ctx); err != nil {
@@ -538,6 +554,9 @@ func (p *plan) coverEarly(ctx context.Context) error {
 			return err
 		}
 		in.covered = &c
+		if err := p.coverGrain(ctx, in); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -603,6 +622,7 @@ func (p *plan) breakDown(sp *spanPlan) error {
 	}
 	for i, u := range units {
 		row := rowPlan{
+			index:    i,
 			unit:     u,
 			period:   u.Period,
 			at:       p.on(0, u.Period),
@@ -647,12 +667,12 @@ func (p *plan) breakDown(sp *spanPlan) error {
 		if row.previous, row.previousPeriod, err = p.previous(sp, i, u); err != nil {
 			return err
 		}
-		if last := p.last(); p.query.Previous && p.query.LikeForLike && last.within(&u) {
+		if last := p.last(); p.query.Previous && p.query.LikeForLike && last.inside(&u) {
 			end, err := last.unitBefore(&u, cal, p.each)
 			if err != nil {
 				return err
 			}
-			row.previousPeriod = end.cut(row.previousPeriod)
+			row.previousPeriod, p.cutAny = end.cut(row.previousPeriod), true
 			row.previous = p.on(0, row.previousPeriod)
 		}
 		if row.running, err = p.running(sp.period, u); err != nil {

@@ -73,6 +73,7 @@ func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector)
 			labels = append(labels, cells[at].Label())
 		}
 		part := p.NewPart()
+		part.AddDays(1, r.day, r.day)
 		part.Count = 1
 		for j := range p.Amounts {
 			if c := &cells[len(cells)-1]; c.Set {

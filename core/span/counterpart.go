@@ -258,6 +258,12 @@ func wholeUnits(v civil.Interval, cal *calendar.Calendar) (calendar.Unit, int) {
 	return 0, 0
 }
 
+// WholeUnits returns the longest unit of a calendar of which an interval consists; 0, the day, where it consists of none.
+func WholeUnits(v civil.Interval, cal *calendar.Calendar) calendar.Unit {
+	u, _ := wholeUnits(v, cal)
+	return u
+}
+
 // unitsBefore returns so many units right before the one that holds a day.
 func unitsBefore(d civil.Day, u calendar.Unit, count int, cal *calendar.Calendar) (civil.Interval, error) {
 	i, err := cal.Index(u, d)

@@ -77,6 +77,15 @@ func (c *Column) percent(v decimal.Value) string {
 	return text + "%"
 }
 
+// Amount writes a number as the column does, with a sign.
+func (c *Column) Amount(v decimal.Value) string {
+	text := c.Format(v)
+	if v.Sign() > 0 {
+		text = "+" + text
+	}
+	return text
+}
+
 // Round writes a number with a number of decimals, rounded half to even; there is no zero below zero.
 func Round(v decimal.Value, decimals int) string {
 	var rounded apd.Decimal

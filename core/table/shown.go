@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
@@ -213,7 +214,7 @@ func (e *Extent) LongCells(timed bool) []string {
 	case e.Moments == nil:
 		days := DayCells(e.Intervals)
 		if timed && e.Days != nil {
-			days[2] = dayCount(*e.Days)
+			days[2] = DayCount(*e.Days)
 		}
 		return []string{longDay(days[0]), longDay(days[1]), days[2]}
 	case e.Moments.Empty():
@@ -240,7 +241,7 @@ func (e *Extent) Long() string {
 		text += " to " + cells[1]
 	}
 	if e.Days != nil {
-		text += ", " + dayCount(*e.Days)
+		text += ", " + DayCount(*e.Days)
 	}
 	if n := e.Intervals.Len(); n > 1 {
 		text += fmt.Sprintf(" in %d periods", n)
@@ -261,7 +262,8 @@ func LongRuns(z civil.Zoned) string {
 	return text
 }
 
-func dayCount(n int) string {
+// DayCount writes a number of days.
+func DayCount(n int) string {
 	if n == 1 {
 		return "1 day"
 	}
@@ -273,4 +275,38 @@ func longDay(s string) string {
 		return d.Long()
 	}
 	return s
+}
+
+// mostShortRuns is how many runs of days ShortDays names.
+const mostShortRuns = 4
+
+// ShortDays writes days in few words: 11 to 20 Sep 2026, 25 Dec 2026.
+func ShortDays(s civil.Set) string {
+	var parts []string
+	for v := range s.Intervals() {
+		if len(parts) == mostShortRuns {
+			return strings.Join(parts, ", ") + fmt.Sprintf(" and %d more", s.Len()-mostShortRuns)
+		}
+		first, last := v.First(), v.Last()
+		text := shortDay(last, true)
+		year, month, day := first.Date()
+		switch lastYear, lastMonth, _ := last.Date(); {
+		case first == last:
+		case year == lastYear && month == lastMonth:
+			text = fmt.Sprintf("%d to %s", day, text)
+		default:
+			text = shortDay(first, year != lastYear) + " to " + text
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, ", ")
+}
+
+func shortDay(d civil.Day, withYear bool) string {
+	year, month, day := d.Date()
+	text := fmt.Sprintf("%d %s", day, time.Month(month).String()[:3])
+	if withYear {
+		text += fmt.Sprintf(" %d", year)
+	}
+	return text
 }

@@ -5,6 +5,7 @@ package table
 
 import (
 	"fmt"
+	"strings"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -89,9 +90,27 @@ type Comparison struct {
 	Name    string `json:"name"`
 	Dataset string `json:"dataset,omitempty"` // where it is other records
 	Extent
-	CoveredDays int    `json:"covered_days"`
-	LikeForLike bool   `json:"like_for_like"`
-	Cause       *Cause `json:"cause,omitempty"` // why it is not like for like
+	CoveredDays int `json:"covered_days"`
+	// PerDay are the changes of counts and sums per covered day, where the sides cover different numbers of days.
+	PerDay      []PerDay `json:"per_day,omitempty"`
+	LikeForLike bool     `json:"like_for_like"`
+	Cause       *Cause   `json:"cause,omitempty"` // why it is not like for like
+}
+
+// A PerDay is the change of a figure per covered day.
+type PerDay struct {
+	Figure int           `json:"figure"` // its position among those that were asked for
+	Words  string        `json:"-"`
+	Change decimal.Value `json:"change"` // a fraction
+}
+
+// Text writes the change for people, with the figure where several are.
+func (p *PerDay) Text(named bool) string {
+	text := (&Column{Role: Change}).Format(p.Change)
+	if named {
+		text = p.Words + " " + text
+	}
+	return text
 }
 
 // A Cause says why two sides are not like for like.
@@ -114,6 +133,8 @@ const (
 	RecordsEnd        Code = "records_end"         // the other records end before the span does
 	NoRecords         Code = "no_records"          // there are no other records
 	CutsUnit          Code = "cuts_unit"           // a unit is cut that a record stands for as a whole
+	HalfDay           Code = "half_day"            // the newest day is only half there
+	OtherWeeks        Code = "weeks"               // the sides are whole units of different numbers of weeks
 )
 
 // The other notes.
@@ -130,6 +151,10 @@ const (
 	Legend         Code = "legend"
 	Lengthened     Code = "lengths_of_open" // up to when the lengths of what is open are counted
 	Clocks         Code = "clocks"          // two sides become days by different clocks
+	LengthsDiffer  Code = "lengths_differ"  // the sides of a comparison cover different numbers of days
+	NewOrGone      Code = "new_or_gone"     // how much of a difference is that of rows that are new or gone
+	MissingDays    Code = "missing_days"    // expected days have no records
+	UnknownValue   Code = "unknown_value"   // no record has a value of a filter
 	Withheld       Code = "withheld"        // totals are hidden that are of few records, or tell of some
 	Derived        Code = "derived"         // how a figure comes about that is derived of another
 )
@@ -251,7 +276,28 @@ const (
 	Unlike     Flag = "not like-for-like"
 	Tie        Flag = "tied"
 	Hidden     Flag = "hidden" // it is of few records, or tells of some
+	New        Flag = "new"    // it has no record before the days that it is compared with are over
+	Gone       Flag = "gone"   // it has no record from the first day of its days on
 )
+
+// newSince is what the flag begins with of a row whose first record lies inside the days that it is compared with.
+const newSince = "new since "
+
+// NewSince returns the flag of a row whose first record lies on a day inside the days that it is compared with.
+func NewSince(d civil.Day) Flag { return Flag(newSince + d.String()) }
+
+// OfLifetime reports whether the flag says that the records of a row are new or gone.
+func (f Flag) OfLifetime() bool {
+	return f == New || f == Gone || strings.HasPrefix(string(f), newSince)
+}
+
+// kind returns the flag without what it says of its row.
+func (f Flag) kind() Flag {
+	if strings.HasPrefix(string(f), newSince) {
+		return newSince
+	}
+	return f
+}
 
 // flagMeanings explains the flags, in the order in which they are told.
 var flagMeanings = []struct {
@@ -263,6 +309,9 @@ var flagMeanings = []struct {
 	{Future, "the unit begins after the as-of day"},
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
+	{New, "there is no record before the last day that the row is compared with"},
+	{newSince, "the first record lies inside the days that the row is compared with"},
+	{Gone, "there is no record from the first day of the row on"},
 	{Tie, "several records at that time have different values; of the earliest the first that was loaded counts, of the latest the last"},
 	{Hidden, "it is of few records, or tells of some by its difference from others"},
 }
@@ -320,7 +369,7 @@ func Legends(tables []Table) []Note {
 			r := &tables[i].Rows[j]
 			for _, flags := range append(r.CellFlags, r.Flags) {
 				for _, f := range flags {
-					found[f] = true
+					found[f.kind()] = true
 				}
 			}
 		}
@@ -328,7 +377,7 @@ func Legends(tables []Table) []Note {
 	var notes []Note
 	for _, m := range flagMeanings {
 		if found[m.Flag] {
-			notes = append(notes, Note{Code: Legend, Level: Info, Text: string(m.Flag) + ": " + m.Meaning})
+			notes = append(notes, Note{Code: Legend, Level: Info, Text: strings.TrimSpace(string(m.Flag)) + ": " + m.Meaning})
 		}
 	}
 	return notes

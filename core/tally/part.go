@@ -1,6 +1,7 @@
 package tally
 
 import (
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -9,10 +10,12 @@ import (
 // A Part is what some records come to: their number, and of each amount of a plan its sums. It is the
 // one thing that is merged.
 type Part struct {
-	Count       int64
-	Sums        []measure.Sums     // as many as the plan's Amounts, or none
-	First, Last []measure.Point    // where they are asked for
-	Values      []measure.Multiset // as many as the plan's ValueColumns, where the source gives them
+	Count int64
+	// Oldest and Newest are the days of the records, where the plan asks for them and there are any.
+	Oldest, Newest civil.Day
+	Sums           []measure.Sums     // as many as the plan's Amounts, or none
+	First, Last    []measure.Point    // where they are asked for
+	Values         []measure.Multiset // as many as the plan's ValueColumns, where the source gives them
 }
 
 // NewPart returns a part of no records, ready for what a plan needs of records that are read.
@@ -46,6 +49,7 @@ func (t *Part) Merge(u *Part) error {
 
 // mergeSums takes another part in, but for its values.
 func (t *Part) mergeSums(u *Part) error {
+	t.AddDays(u.Count, u.Oldest, u.Newest)
 	t.Count += u.Count
 	if t.Sums == nil && u.Sums != nil {
 		t.Sums = make([]measure.Sums, len(u.Sums))
@@ -63,6 +67,17 @@ func (t *Part) mergeSums(u *Part) error {
 		t.Last[i].TakeLater(&u.Last[i])
 	}
 	return nil
+}
+
+// AddDays takes the days of some more records in, before they are counted.
+func (t *Part) AddDays(records int64, oldest, newest civil.Day) {
+	switch {
+	case records == 0:
+	case t.Count == 0:
+		t.Oldest, t.Newest = oldest, newest
+	default:
+		t.Oldest, t.Newest = min(t.Oldest, oldest), max(t.Newest, newest)
+	}
 }
 
 // amount returns what one amount of the part comes to; nil where it has none.

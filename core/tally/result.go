@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -19,6 +20,7 @@ type Result struct {
 	Groups [][]dataset.Label
 	cells  []map[string][]decimal.Fraction // by period and group
 	empty  []decimal.Fraction              // where no record is
+	days   []map[string]civil.Interval     // by period and group, from the oldest to the newest record
 	// records are those of each period.
 	records []int64
 	tied    []map[string]bool // by period and group, where a figure is one of several values at the same time
@@ -58,6 +60,12 @@ func (r *Result) has(period int, group []dataset.Label) bool {
 // the records has chosen one.
 func (r *Result) Tied(period int, group []dataset.Label) bool {
 	return !r.Hidden(period, group) && r.tied[period][dataset.GroupKey(group)]
+}
+
+// Days returns the days from the oldest to the newest record of a period and group, where the request asks for them; empty
+// where there is no record.
+func (r *Result) Days(period int, group []dataset.Label) civil.Interval {
+	return r.days[period][dataset.GroupKey(group)]
 }
 
 // None returns the figures of no record: a count of nothing, blank the others.
@@ -234,6 +242,7 @@ func (s *summary) result(found Found) (*Result, error) {
 		return nil, err
 	}
 	for period, cells := range s.cells {
+		days := map[string]civil.Interval{}
 		row, tied := make(map[string][]decimal.Fraction, len(cells)), map[string]bool{}
 		for key, c := range cells {
 			if err := s.fill(period, c); err != nil {
@@ -248,9 +257,12 @@ func (s *summary) result(found Found) (*Result, error) {
 			case one:
 				tied[key] = true
 			}
+			if s.plan.Days && c.part.Count > 0 {
+				days[key] = civil.Through(c.part.Oldest, c.part.Newest)
+			}
 			c.part.Values = nil
 		}
-		r.cells, r.tied = append(r.cells, row), append(r.tied, tied)
+		r.cells, r.tied, r.days = append(r.cells, row), append(r.tied, tied), append(r.days, days)
 		records := int64(0)
 		if c := cells[dataset.GroupKey(everything)]; c != nil {
 			records = c.part.Count

@@ -35,6 +35,8 @@ type Request struct {
 	Top int
 	// RankBy is the position of the figure that values are ranked by.
 	RankBy int
+	// Days asks for the oldest and the newest day of each segment and group; the periods are of days.
+	Days bool
 	// MinRecords hides totals of fewer records, and those by which one could be worked out; 0 hides none.
 	MinRecords int64
 	// Keep, where it is set, are the values that are kept in place of those that rank highest here.

@@ -296,7 +296,19 @@ func (g *grouping) add(row []sql.NullString) error {
 	if one.Parts[segment] == nil {
 		one.Parts[segment] = g.plan.NewPart()
 	}
+	if g.plan.Days {
+		if err := g.addDays(one.Parts[segment], n, rest[1], rest[2]); err != nil {
+			return err
+		}
+	}
 	return g.addTo(one.Parts[segment], n, cells, rest[3:])
+}
+
+func (g *grouping) addDays(t *tally.Part, n int64, oldest, newest sql.NullString) error {
+	first, err1 := g.axis.cell(oldest.String, !oldest.Valid, g.clock)
+	last, err2 := g.axis.cell(newest.String, !newest.Valid, g.clock)
+	t.AddDays(n, first.Day, last.Day)
+	return errors.Join(err1, err2)
 }
 
 func (g *grouping) cover(n int64, oldest, newest sql.NullString) error {

@@ -1,6 +1,7 @@
 package columns
 
 import (
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -14,7 +15,8 @@ type sums struct {
 	index  map[int64]int32
 	taken  []int64 // segment × groups + group, by place
 	counts []int64
-	cells  []sumCell // as many for each place as there are amounts
+	days   []civil.Interval // by place, from the oldest through the newest, where they are asked for
+	cells  []sumCell        // as many for each place as there are amounts
 	slow   []slowCell
 	points []points
 	sets   []measure.Multiset
@@ -84,6 +86,9 @@ func (s *sums) place(of int64) (int32, error) {
 		s.index[of] = int32(n)
 	}
 	s.taken, s.counts = append(s.taken, of), append(s.counts, 0)
+	if s.view.plan.Days {
+		s.days = append(s.days, civil.Interval{Start: civil.OpenEnd, End: civil.OpenStart})
+	}
 	s.cells = append(s.cells, make([]sumCell, len(s.fast))...)
 	if s.view.record >= 0 {
 		s.points = append(s.points, make([]points, len(s.fast))...)
@@ -122,6 +127,9 @@ func (s *sums) add(w *worker, segment int, multisets bool) error {
 		s.at = append(s.at, place)
 		s.counts[place]++
 	}
+	if s.view.plan.Days {
+		s.addDays(w)
+	}
 	for i, input := range s.view.amounts {
 		needs := s.view.plan.Amounts[i].Needs
 		switch {
@@ -143,6 +151,16 @@ func (s *sums) add(w *worker, segment int, multisets bool) error {
 		return s.addValues(w)
 	}
 	return nil
+}
+
+// addDays notes the days of the rows that a worker has selected.
+func (s *sums) addDays(w *worker) {
+	in, codes := &w.inputs[w.date], w.vector(w.date)
+	for at, row := range w.selected {
+		day := in.cell(codes[row], w.reader).Day
+		days := &s.days[s.at[at]]
+		days.Start, days.End = min(days.Start, day), max(days.End, day)
+	}
 }
 
 // addSum adds an amount up of which no bounds are asked.
@@ -328,6 +346,9 @@ func (s *sums) each(multisets bool, yield func(tally.Partial) error) error {
 			known[group] = labels
 		}
 		f.Group, f.Count = labels, s.counts[place]
+		if s.days != nil {
+			f.Oldest, f.Newest = s.days[place].Start, s.days[place].End
+		}
 		if err := s.part(&f, place); err != nil {
 			return err
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
+	"maps"
 	"slices"
 
 	"vastspan/core/civil"
@@ -230,6 +231,9 @@ func (g *gathering) place(l *layout, category int, part *tally.TimePart, c *data
 }
 
 func (l *layout) addTo(t *tally.Part, line int, cells []dataset.Cell) error {
+	if l.plan.Days {
+		t.AddDays(1, cells[l.day].Day, cells[l.day].Day)
+	}
 	t.Count++
 	for i, at := range l.amounts {
 		c := &cells[at]
@@ -289,35 +293,46 @@ func (g *gathering) merge(other *gathering) error {
 	return nil
 }
 
+// covered is which days some records of a file lie on.
+type covered struct {
+	tally.Coverage
+	days map[civil.Day]bool
+}
+
 // Coverage reads the rest of a file and returns which days its records lie on, by one of its dates; empty is
 // the one that they are kept by.
-func Coverage(ctx context.Context, r Reader, s *dataset.Schema, date string, allowUndated bool) (tally.Coverage, error) {
-	var whole tally.Coverage
+func Coverage(ctx context.Context, r Reader, s *dataset.Schema, date string, allowUndated bool) (tally.Coverage, civil.Set, error) {
+	whole := covered{tally.Coverage{Last: civil.BeginningOfTime}, map[civil.Day]bool{}}
 	day, err := s.DateColumn(date)
 	if err != nil {
-		return whole, err
+		return whole.Coverage, civil.Set{}, err
 	}
 	timed := s.Columns[day].Type == dataset.Timestamp
-	whole.Last = civil.BeginningOfTime
 	err = Scan(
 		ctx,
 		r,
 		ScanOptions{Schema: s, Columns: []int{day}, AllowUndated: allowUndated || date != ""},
-		func(_ int, rows Rows) (tally.Coverage, error) {
-			c := tally.Coverage{Last: civil.BeginningOfTime}
-			return c, rows(func(_ int, cells []dataset.Cell) error {
-				if cells[day].Set {
-					c.Add(cells[day].Day)
-					if timed {
-						c.Last = max(c.Last, civil.Moment(cells[day].Micros()))
-					}
-				} else {
+		func(_ int, rows Rows) (covered, error) {
+			c := covered{tally.Coverage{Last: civil.BeginningOfTime}, map[civil.Day]bool{}}
+			err := rows(func(_ int, cells []dataset.Cell) error {
+				if !cells[day].Set {
 					c.Undated++
+					return nil
+				}
+				c.Add(cells[day].Day)
+				c.days[cells[day].Day] = true
+				if timed {
+					c.Last = max(c.Last, civil.Moment(cells[day].Micros()))
 				}
 				return nil
 			})
+			return c, err
 		},
-		func(c tally.Coverage) error { whole.Merge(c); return nil },
+		func(c covered) error {
+			whole.Merge(c.Coverage)
+			maps.Copy(whole.days, c.days)
+			return nil
+		},
 	)
-	return whole, err
+	return whole.Coverage, civil.SetOfDays(slices.Sorted(maps.Keys(whole.days))), err
 }

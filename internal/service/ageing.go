@@ -55,6 +55,9 @@ func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Quest
 
 // Ageing answers a question about the file's records.
 func (l *Local) Ageing(ctx context.Context, q ageing.Question, scope span.Scope) (*ageing.Answer, error) {
+	if err := l.start(); err != nil {
+		return nil, err
+	}
 	source := &ingest.StaySource{Reader: l.reader, Schema: l.schema}
 	return q.Answer(ctx, ageing.Records{Name: l.file.Name, Schema: l.schema, Source: source}, scope)
 }

@@ -176,7 +176,17 @@ func newestOf(ctx context.Context, st recordSource, name, date string) (civil.As
 	if _, err := d.Schema.DateColumn(date); err != nil {
 		return civil.AsOf{}, false, refused.Wrong(err)
 	}
-	return st.Newest(ctx, d, date)
+	newest, ok, err := st.Newest(ctx, d, date)
+	newest.Grain = grainOf(&d.Schema, date)
+	return newest, ok, err
+}
+
+// grainOf returns the unit that a record stands for by one of its dates; empty for the day alone.
+func grainOf(s *dataset.Schema, date string) string {
+	if at, err := s.DateColumn(date); err != nil || s.Columns[at].Role != dataset.DayRole {
+		return ""
+	}
+	return s.Grain
 }
 
 // A File is a file on its way into a dataset.

@@ -18,7 +18,9 @@ type Local struct {
 	file   File
 	reader ingest.Reader
 	schema *dataset.Schema
-	used   bool // it is not at its start
+	used   bool                      // it is not at its start
+	known  map[string]tally.Coverage // what it covers, by the column of the day
+	days   map[string]civil.Set      // its days with records, likewise
 }
 
 // OpenLocal reads the header of a file and finds out what its columns hold.
@@ -62,7 +64,7 @@ func (l *Local) Close() error { return l.reader.Close() }
 // where no record has one.
 func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 	c, err := l.covered(ctx, "")
-	asOf := civil.AsOf{Day: c.Newest}
+	asOf := civil.AsOf{Day: c.Newest, Grain: l.schema.Grain}
 	if l.schema.Columns[l.schema.Day()].Type == dataset.Timestamp {
 		asOf.Moment, asOf.Timed = civil.SecondAfter(c.Last), true
 	}
@@ -71,10 +73,27 @@ func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 
 // covered reads the file for the days of its records.
 func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error) {
+	if c, ok := l.known[date]; ok {
+		return c, nil
+	}
 	if err := l.start(); err != nil {
 		return tally.Coverage{}, err
 	}
-	return ingest.Coverage(ctx, l.reader, l.schema, date, l.file.AllowUndated)
+	c, days, err := ingest.Coverage(ctx, l.reader, l.schema, date, l.file.AllowUndated)
+	if err != nil {
+		return c, err
+	}
+	if l.known == nil {
+		l.known, l.days = map[string]tally.Coverage{}, map[string]civil.Set{}
+	}
+	l.known[date], l.days[date] = c, days
+	return c, nil
+}
+
+// daysOf returns the days of the file that have records.
+func (l *Local) daysOf(ctx context.Context, date string) (civil.Set, error) {
+	_, err := l.covered(ctx, date)
+	return l.days[date], err
 }
 
 // start sets a file that was read back to its start.
@@ -99,7 +118,7 @@ func (l *Local) start() error {
 
 // Records returns the file's records as a query is answered from them.
 func (l *Local) Records() query.Records {
-	return query.Records{Name: l.file.Name, Schema: l.schema, Source: localSource{l}, Covered: l.covered}
+	return query.Records{Name: l.file.Name, Schema: l.schema, Source: localSource{l}, Covered: l.covered, Days: l.daysOf}
 }
 
 // localSource reads the file from its start.

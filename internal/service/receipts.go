@@ -431,7 +431,7 @@ func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, 
 		return nil, err
 	}
 	kept := a.Query
-	kept.AsOf = a.AsOf.String()
+	kept.AsOf, kept.AtClose = a.AsOf.String(), a.AtClose
 	body := &ReceiptBody{
 		Version:  bodyVersion,
 		Subject:  "total",

@@ -42,6 +42,7 @@ type totalStore interface {
 	snapshots
 	Source(d *store.Dataset) tally.Source
 	CoverageBy(ctx context.Context, d *store.Dataset, date string) (tally.Coverage, error)
+	DaysOf(ctx context.Context, d *store.Dataset, date string) (civil.Set, error)
 }
 
 // Totals answer queries from stored datasets.
@@ -59,10 +60,26 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 	}
 	return query.Records{
 		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(minRecords(ctx, d)),
+		Costly: d.Attached != nil,
 		Covered: func(ctx context.Context, date string) (tally.Coverage, error) {
-			return s.store.CoverageBy(ctx, d, date)
+			return s.covered(ctx, d, date)
 		},
+		Days: func(ctx context.Context, date string) (civil.Set, error) { return s.store.DaysOf(ctx, d, date) },
 	}, nil
+}
+
+// covered returns which days a dataset covers, and the moment of its newest record where it has times.
+func (s *Totals) covered(ctx context.Context, d *store.Dataset, date string) (tally.Coverage, error) {
+	c, err := s.store.CoverageBy(ctx, d, date)
+	if at, wrong := d.Schema.DateColumn(date); err != nil || wrong != nil || d.Schema.Columns[at].Type != dataset.Timestamp {
+		return c, err
+	}
+	c.Last = civil.BeginningOfTime
+	newest, ok, err := s.store.Newest(ctx, d, date)
+	if ok && newest.Timed {
+		c.Last = newest.Moment - civil.Second // the first whole second after the newest record
+	}
+	return c, err
 }
 
 // evaluator returns what queries are answered with, as of a day.

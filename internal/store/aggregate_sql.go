@@ -370,6 +370,9 @@ func (r *source) partialsOf(
 		if from > 0 {
 			partial.Count = 0 // they came with the first amounts
 		}
+		if part.oldest.Valid {
+			partial.Oldest, partial.Newest = g.dayAt(part.oldest.Time), g.dayAt(part.newest.Time)
+		}
 		if part.oldest.Valid && p.Wanted(partial.Segment) {
 			if err := into.Partial(partial); err != nil {
 				return coverage, err

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sort"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -20,7 +21,8 @@ type pass struct {
 	amounts []*amountColumn
 	filters [][]allowedCodes // each of alternatives
 	groups  int
-	counts  []int64 // by group
+	counts  []int64          // by group
+	days    []civil.Interval // by group, where they are asked for
 	cells   []sumCell
 	touched []int
 	seen    []bool
@@ -51,6 +53,9 @@ func (c *rollup) partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	}
 	if err := w.filter(); err != nil {
 		return found, err
+	}
+	if p.Days {
+		w.days = make([]civil.Interval, w.groups) // from the oldest through the newest
 	}
 	w.counts, w.seen, w.cells = make([]int64, w.groups), make([]bool, w.groups), make([]sumCell, w.groups*len(p.Amounts))
 	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
@@ -198,6 +203,12 @@ func (w *pass) add(start, end int) error {
 			w.seen[g] = true
 			w.touched = append(w.touched, g)
 		}
+		if w.days != nil {
+			if w.counts[g] == 0 {
+				w.days[g].Start = w.dayOf(w.at[row])
+			}
+			w.days[g].End = w.dayOf(w.at[row]) // rows are sorted
+		}
 		w.counts[g] += w.records[row]
 		for i, a := range w.amounts {
 			n := a.counts[row]
@@ -226,6 +237,9 @@ func (w *pass) add(start, end int) error {
 // partial returns what a group adds up to, and clears it.
 func (w *pass) partial(segment, g int) (tally.Partial, error) {
 	f := tally.Partial{Segment: segment, Group: make([]dataset.Label, len(w.by))}
+	if w.days != nil {
+		f.Oldest, f.Newest = w.days[g].Start, w.days[g].End
+	}
 	f.Count, f.Sums = w.counts[g], make([]measure.Sums, len(w.amounts))
 	for i, code := len(w.by)-1, g; i >= 0; i-- {
 		n := len(w.by[i].labels)

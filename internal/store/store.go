@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -18,6 +19,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"vastspan/core/civil"
 	"vastspan/internal/attached"
 	"vastspan/internal/legacy"
 )
@@ -29,6 +31,7 @@ type Store struct {
 	long    *gorm.DB // for what callers send or take at their own speed: files and downloads
 	rollups *rollupCache
 	forms   *formCache
+	days    *lru.Cache[daysKey, civil.Set] // that have records
 	// databases are where attached tables are.
 	databases *attached.Databases
 	tallies   tallies
@@ -80,6 +83,9 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 		return nil, err
 	}
 	s.rollups, s.forms = newRollupCache(s), newFormCache(s, o.Columns)
+	if s.days, err = lru.New[daysKey, civil.Set](keptDays); err != nil {
+		return nil, err
+	}
 	if s.databases = o.Databases; s.databases == nil {
 		if s.databases, err = attached.Configure(nil); err != nil {
 			return nil, err
