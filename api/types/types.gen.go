@@ -123,6 +123,24 @@ func (e ColumnDescriptionType) Valid() bool {
 	}
 }
 
+// Defines values for DatasetNewestDay.
+const (
+	DatasetNewestDayComplete DatasetNewestDay = "complete"
+	DatasetNewestDayPartial  DatasetNewestDay = "partial"
+)
+
+// Valid indicates whether the value is a known member of the DatasetNewestDay enum.
+func (e DatasetNewestDay) Valid() bool {
+	switch e {
+	case DatasetNewestDayComplete:
+		return true
+	case DatasetNewestDayPartial:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DatasetNoRecords.
 const (
 	DatasetNoRecordsBlank DatasetNoRecords = "blank"
@@ -165,6 +183,24 @@ func (e DatasetDescriptionGrain) Valid() bool {
 	case DatasetDescriptionGrainWeek:
 		return true
 	case DatasetDescriptionGrainYear:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DatasetDescriptionNewestDay.
+const (
+	DatasetDescriptionNewestDayComplete DatasetDescriptionNewestDay = "complete"
+	DatasetDescriptionNewestDayPartial  DatasetDescriptionNewestDay = "partial"
+)
+
+// Valid indicates whether the value is a known member of the DatasetDescriptionNewestDay enum.
+func (e DatasetDescriptionNewestDay) Valid() bool {
+	switch e {
+	case DatasetDescriptionNewestDayComplete:
+		return true
+	case DatasetDescriptionNewestDayPartial:
 		return true
 	default:
 		return false
@@ -486,7 +522,7 @@ type AnswerSpan = table.Span
 // AnyDefinition A span, a calendar, a holiday list or a brief
 type AnyDefinition map[string]interface{}
 
-// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 //
 // Example: 2026-10-19
 type AsOf = string
@@ -613,7 +649,7 @@ type Boundaries struct {
 
 // BoundariesRequest defines model for BoundariesRequest.
 type BoundariesRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf     *AsOf   `json:"as_of,omitempty"`
@@ -713,8 +749,11 @@ type BriefTurns struct {
 
 // BriefView defines model for BriefView.
 type BriefView struct {
-	AsOf     civil.Day         `json:"as_of"`
-	AtClose  bool              `json:"at_close"`
+	AsOf    civil.Day `json:"as_of"`
+	AtClose bool      `json:"at_close"`
+
+	// Basis How the as-of day was found: a stated day, today, the newest day of a dataset, or the earliest of those of all datasets
+	Basis    string            `json:"basis"`
 	Calendar string            `json:"calendar"`
 	Items    []BriefItemView   `json:"items"`
 	Name     string            `json:"name"`
@@ -787,7 +826,7 @@ type CheckReport = book.CheckReport
 
 // CheckRequest defines model for CheckRequest.
 type CheckRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
@@ -895,6 +934,9 @@ type Dataset struct {
 	// Epoch What times that are numbers count; absent where there are none
 	Epoch *string `json:"epoch,omitempty"`
 
+	// Expected On which days records are expected; absent where the records show it
+	Expected *string `json:"expected,omitempty"`
+
 	// Grain The unit that a record stands for; absent for the day alone
 	Grain *string `json:"grain,omitempty"`
 
@@ -902,6 +944,9 @@ type Dataset struct {
 	MinRecords *int64     `json:"min_records,omitempty"`
 	Name       string     `json:"name"`
 	Newest     *civil.Day `json:"newest,omitempty"`
+
+	// NewestDay Whether the newest day of records without times is complete; absent for complete
+	NewestDay *DatasetNewestDay `json:"newest_day,omitempty"`
 
 	// NoRecords What a sum without a record means
 	NoRecords DatasetNoRecords `json:"no_records"`
@@ -922,6 +967,9 @@ type Dataset struct {
 	Zone    string `json:"zone"`
 }
 
+// DatasetNewestDay Whether the newest day of records without times is complete; absent for complete
+type DatasetNewestDay string
+
 // DatasetNoRecords What a sum without a record means
 type DatasetNoRecords string
 
@@ -929,8 +977,14 @@ type DatasetNoRecords string
 type DatasetDescription struct {
 	Columns *[]ColumnDescription `json:"columns,omitempty"`
 
+	// Expected On which days records are expected: every day, business days, Mon-Sat, none, each COLUMN every day; automatic leaves it to the records
+	Expected *string `json:"expected,omitempty"`
+
 	// Grain What a record stands for: in a plan by months, month
 	Grain *DatasetDescriptionGrain `json:"grain,omitempty"`
+
+	// NewestDay Whether the newest day of records without times is complete, or still arriving
+	NewestDay *DatasetDescriptionNewestDay `json:"newest_day,omitempty"`
 
 	// NoRecords What a sum without a record means: zero, as of sales, or that it is not known, as of readings
 	NoRecords *DatasetDescriptionNoRecords `json:"no_records,omitempty"`
@@ -938,6 +992,9 @@ type DatasetDescription struct {
 
 // DatasetDescriptionGrain What a record stands for: in a plan by months, month
 type DatasetDescriptionGrain string
+
+// DatasetDescriptionNewestDay Whether the newest day of records without times is complete, or still arriving
+type DatasetDescriptionNewestDay string
 
 // DatasetDescriptionNoRecords What a sum without a record means: zero, as of sales, or that it is not known, as of readings
 type DatasetDescriptionNoRecords string
@@ -977,7 +1034,7 @@ type DayTable = daytable.Table
 
 // DaysRequest defines model for DaysRequest.
 type DaysRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
@@ -1247,7 +1304,7 @@ type Label = dataset.Label
 
 // LayoutRequest defines model for LayoutRequest.
 type LayoutRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf       *AsOf                  `json:"as_of,omitempty"`
@@ -1386,6 +1443,9 @@ type PasswordChange struct {
 	Current  string `json:"current"`
 	Password string `json:"password"`
 }
+
+// PerDay defines model for PerDay.
+type PerDay = table.PerDay
 
 // Preview defines model for Preview.
 type Preview struct {
@@ -1633,7 +1693,7 @@ type RecordsRequest struct {
 	// After The `next` of the page before
 	After *string `json:"after,omitempty"`
 
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf     *AsOf   `json:"as_of,omitempty"`
@@ -1670,7 +1730,7 @@ type Rehearsal = book.Rehearsal
 
 // RehearseRequest defines model for RehearseRequest.
 type RehearseRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf    *AsOf `json:"as_of,omitempty"`
@@ -1715,7 +1775,7 @@ type Resolutions = book.Resolutions
 
 // ResolveRequest defines model for ResolveRequest.
 type ResolveRequest struct {
-	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 	//
 	// Example: 2026-10-19
 	AsOf *AsOf `json:"as_of,omitempty"`
@@ -2184,7 +2244,7 @@ type NumbersParam = string
 // OmitParam defines model for omitParam.
 type OmitParam = ColumnNames
 
-// ReplaceAsOfParam A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+// ReplaceAsOfParam A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
 //
 // Example: 2026-10-19
 type ReplaceAsOfParam = AsOf

@@ -132,6 +132,12 @@ func (it *Item) Filled(given map[string]string) Item {
 	return filled
 }
 
+// LatestOf returns the dataset whose newest day an as-of basis names: latest of crossings.
+func LatestOf(asOf string) (dataset string, ok bool) {
+	dataset, ok = strings.CutPrefix(asOf, query.Latest+" of ")
+	return dataset, ok && naming.Check(dataset) == nil
+}
+
 // Check refuses a brief that could never be shown. That its spans, records and columns are there is
 // found out when it is: one that was removed leaves the rest of the page standing.
 func (b *Brief) Check() error {
@@ -144,8 +150,9 @@ func (b *Brief) Check() error {
 	if n := len(b.Items); n > maxItems {
 		return fmt.Errorf("brief %s has %d items; at most %d", b.Name, n, maxItems)
 	}
-	if _, err := civil.ParseDay(b.AsOf); err != nil && b.AsOf != "" && b.AsOf != query.Today && b.AsOf != query.Now && b.AsOf != query.Latest {
-		return fmt.Errorf("brief %s: as-of: %q: expected latest, today, now or a date", b.Name, b.AsOf)
+	_, ofDataset := LatestOf(b.AsOf)
+	if _, err := civil.ParseDay(b.AsOf); err != nil && !ofDataset && !slices.Contains([]string{"", query.Today, query.Now, query.Latest}, b.AsOf) {
+		return fmt.Errorf("brief %s: as-of: %q: expected latest, latest of a dataset, today, now or a date", b.Name, b.AsOf)
 	}
 	prompts := map[string]bool{}
 	for _, p := range b.Prompts {

@@ -27,20 +27,36 @@ type planFigure struct {
 func (f *planFigure) addsUp() bool { return f.entry.Share && f.derived == nil }
 
 // lookUp finds the entries of a query's figures, and lists what the records are asked for.
-func (p *plan) lookUp() (base []measure.Figure) {
+func (p *plan) lookUp() (base []measure.Figure, err error) {
+	place := func(f measure.Figure) int {
+		at := slices.Index(base, f)
+		if at < 0 {
+			at = len(base)
+			base = append(base, f)
+		}
+		return at
+	}
 	for _, f := range p.query.Figures {
 		one := planFigure{Figure: f}
 		one.entry, _ = measure.Lookup(f.Kind)
 		if f.Derived != "" {
 			one.derived, _ = measure.LookupDerived(f.Derived)
 		}
-		if one.at = slices.Index(base, f.Base()); one.at < 0 {
-			one.at = len(base)
-			base = append(base, f.Base())
-		}
+		one.at = place(f.Base())
 		p.figures = append(p.figures, one)
 	}
-	return base
+	if p.query.RankBy == (measure.Figure{}) || len(base) == 0 {
+		return base, nil
+	}
+	switch {
+	case p.query.Top == 0:
+		return nil, errorAt(fmt.Errorf("rank by %s: it goes with top", p.query.RankBy), "/rank_by")
+	case p.query.RankBy.Derived != "":
+		return nil, errorAt(fmt.Errorf("rank by %s: expected a figure that nothing is derived from, such as %s",
+			p.query.RankBy, p.query.RankBy.Base()), "/rank_by")
+	}
+	p.rankBy = place(p.query.RankBy)
+	return base, nil
 }
 
 // derives reports whether any figure is derived in some way.
@@ -211,6 +227,9 @@ func (p *plan) base(f *planFigure, s slot, group []dataset.Label) (decimal.Fract
 	}
 	in := p.inputs[s.input]
 	v := in.result.At(s.period, group)[f.at]
+	if f.firstOrLast() && p.spansGroups(group) {
+		return decimal.Fraction{}, nil
+	}
 	if !v.Set() && f.entry.ZeroWithout && in.Schema.NoRecords == dataset.MeansZero && !in.result.Has(s.period, group) &&
 		!p.side(in.periods[s.period], s.input).covered.Empty() {
 		v = zero

@@ -74,7 +74,7 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 	if err := p.cover(ctx); err != nil {
 		return nil, err
 	}
-	for _, find := range []func(context.Context) error{p.findHalfDays, p.findLifetimes, p.findGaps, p.findUnknown} {
+	for _, find := range []func(context.Context) error{p.findHalfDays, p.findLifetimes, p.findGaps, p.findUnknown, p.findFuture} {
 		if err := find(ctx); err != nil {
 			return nil, err
 		}
@@ -250,8 +250,8 @@ func (p *plan) columns() []table.Column {
 		if p.query.Running != "" {
 			c.Also(table.Running, "running by "+p.query.Running)
 		}
-		if p.query.Rolling > 0 {
-			c.Also(table.Rolling, fmt.Sprintf("rolling %d %s", p.query.Rolling, p.each.Counted(p.query.Rolling)))
+		if n := p.query.Rolling.Units; n > 0 {
+			c.Also(table.Rolling, fmt.Sprintf("rolling %d %s", n, p.each.Counted(n)))
 		}
 	}
 	return c.List
@@ -469,7 +469,7 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		if p.query.Running != "" {
 			cells = append(cells, running[f])
 		}
-		if p.query.Rolling > 0 {
+		if p.query.Rolling.Units > 0 {
 			cells = append(cells, rolling[f])
 		}
 	}

@@ -41,7 +41,7 @@ func TestBreakdownsAgainstALoop(t *testing.T) {
 				),
 			},
 			Against: []string{pick("1 year earlier", "52 weeks earlier", "prior", "last full quarter")},
-			Each:    pick("week", "month", "quarter"), Running: pick("", "year", "half", "span"), Rolling: []int{0, 2, 5}[rng.IntN(3)],
+			Each:    pick("week", "month", "quarter"), Running: pick("", "year", "half", "span"), Rolling: Window{Units: []int{0, 2, 5}[rng.IntN(3)]},
 			LikeForLike: rng.IntN(3) == 0, Planned: rng.IntN(4) == 0, Context: Context{Calendar: pick("civil", "april", "trade")},
 			Previous: rng.IntN(2) == 0, Share: pick("", "span", "unit"), Subtotals: true, BlankIncomplete: rng.IntN(3) == 0,
 		}
@@ -147,9 +147,9 @@ func checkBreakdown(t *testing.T, list []sale, asOf, last civil.Day, q Query, a 
 			}
 			same("running "+r.Unit.Label, cells(a, r, with("_running")...), expected(blank, r.Intervals.Empty(), want(days)))
 		}
-		if q.Rolling > 0 {
+		if q.Rolling.Units > 0 {
 			start := whole.Start
-			for range q.Rolling - 1 {
+			for range q.Rolling.Units - 1 {
 				before, err := cal.Containing(each, start-1)
 				if err != nil {
 					t.Fatal(err)
@@ -348,10 +348,10 @@ func TestQueriesAreChecked(t *testing.T) {
 		{`share "whole": expected`, "/share", Query{Over: year, Share: "whole"}},
 		{"top 2 needs a category", "", Query{Over: year, Top: 2}},
 		{"no days; the columns of dates", "/date", Query{Over: year, Date: "amount"}},
-		{"rolling figure needs each", "/rolling", Query{Over: year, Rolling: 3}},
+		{"rolling figure needs each", "/rolling", Query{Over: year, Rolling: Window{Units: 3}}},
 		{`each "fortnight"`, "/each", Query{Over: year, Each: "fortnight"}},
 		{"a unit longer than month", "/running", Query{Over: year, Each: "month", Running: "week"}},
-		{"rolling 1: expected 2", "/rolling", Query{Over: year, Each: "month", Rolling: 1}},
+		{"rolling 1: expected 2", "/rolling", Query{Over: year, Each: "month", Rolling: Window{Units: 1}}},
 		{"open on its left", "/over/0", Query{Over: []string{"all dates"}, Against: []string{"1 year earlier"}}},
 		{"at most 9000", "/over/0", Query{Over: []string{"from 1990-01-01 through today"}, Each: "day"}},
 		{`there is no column "color"`, "/by/0", Query{Over: year, By: []string{"color"}}},
@@ -359,7 +359,7 @@ func TestQueriesAreChecked(t *testing.T) {
 		{"at most 2", "", Query{Over: year, By: []string{"region", "region", "region"}}},
 		{"say what goes down", "/across", Query{Over: year, By: []string{"region"}, Across: "region"}},
 		{"expected one of the categories", "/across", Query{Over: year, By: []string{"region"}, Across: "zone"}},
-		{"more than 40000 periods", "/over/3", Query{Over: []string{"trailing 4000 days", "trailing 4001 days", "trailing 4002 days", "trailing 4003 days"}, Each: "day", Running: "year", Rolling: 7}},
+		{"more than 40000 periods", "/over/3", Query{Over: []string{"trailing 4000 days", "trailing 4001 days", "trailing 4002 days", "trailing 4003 days"}, Each: "day", Running: "year", Rolling: Window{Units: 7}}},
 		{"compared with prior period: the period", "/against/0", Query{Over: []string{"from 0001-02-01 through today"}, Against: []string{"prior"}}},
 	} {
 		_, err := ask(t, list, civil.Of(2026, 10, 19), c.q)
@@ -392,7 +392,7 @@ func TestKnownAsOfADay(t *testing.T) {
 			Each: pick(
 				"month",
 				"week",
-			), Running: pick("", "year", "span"), Rolling: []int{0, 3}[rng.IntN(2)], Previous: true, Share: "span", Figures: countAndSum,
+			), Running: pick("", "year", "span"), Rolling: Window{Units: []int{0, 3}[rng.IntN(2)]}, Previous: true, Share: "span", Figures: countAndSum,
 		}
 		if rng.IntN(2) == 0 {
 			q.By = []string{"region"}

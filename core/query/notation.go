@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"vastspan/core/dataset"
+	"vastspan/core/measure"
 )
 
 // A Pair is one key of a query with one of its values, as an address or a text has them.
@@ -72,6 +73,8 @@ func texts(v reflect.Value) []string {
 		return []string{strconv.Itoa(x)}
 	case bool:
 		return []string{"yes"}
+	case fmt.Stringer:
+		return []string{x.String()}
 	}
 	list := make([]string, v.Len())
 	for i := range list {
@@ -114,6 +117,7 @@ func set(v reflect.Value, list []string) error {
 		return nil
 	}
 	if v.Kind() == reflect.Slice {
+		list = apart(v, list)
 		v.Set(reflect.MakeSlice(v.Type(), len(list), len(list)))
 		for i, text := range list {
 			if err := v.Index(i).Addr().Interface().(encoding.TextUnmarshaler).UnmarshalText([]byte(text)); err != nil {
@@ -125,7 +129,29 @@ func set(v reflect.Value, list []string) error {
 	if len(list) > 1 {
 		return fmt.Errorf("given %d times; expected once", len(list))
 	}
+	if one, ok := v.Addr().Interface().(encoding.TextUnmarshaler); ok {
+		return one.UnmarshalText([]byte(list[0]))
+	}
 	return setOne(v, list[0])
+}
+
+// apart takes figures apart that were written with commas between them: count, sum amount.
+func apart(v reflect.Value, list []string) []string {
+	if _, ok := v.Interface().([]measure.Figure); !ok {
+		return list
+	}
+	var figures []string
+	for _, text := range list {
+		parts := strings.Split(text, ",")
+		if _, err := measure.ParseFigure(text); err == nil || slices.ContainsFunc(parts, func(part string) bool {
+			_, err := measure.ParseFigure(part)
+			return err != nil
+		}) {
+			parts = []string{text}
+		}
+		figures = append(figures, parts...)
+	}
+	return figures
 }
 
 func setOne(v reflect.Value, text string) error {
@@ -153,11 +179,16 @@ func Parse(text string) (Query, error) {
 	var pairs []Pair
 	for text = strings.TrimSpace(text); text != ""; text = strings.TrimSpace(text) {
 		key, value, given := strings.Cut(text, "=")
-		if end := strings.IndexByte(key, ';'); end >= 0 || !given { // a key alone: planned
+		if end := strings.IndexByte(key, ';'); end >= 0 || !given { // a key alone: planned, or one more value of the key before
 			if end < 0 {
 				end = len(key)
 			}
-			pairs = append(pairs, Pair{strings.TrimSpace(key[:end]), ""})
+			word, n := strings.TrimSpace(key[:end]), len(pairs)
+			if n > 0 && word != "" && !slices.Contains(Keys(), strings.ReplaceAll(word, "-", "_")) {
+				pairs = append(pairs, Pair{pairs[n-1].Key, word})
+			} else {
+				pairs = append(pairs, Pair{word, ""})
+			}
 			text = strings.TrimPrefix(text[end:], ";")
 			continue
 		}

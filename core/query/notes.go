@@ -9,15 +9,30 @@ import (
 	"vastspan/core/table"
 )
 
-// endNotes says where the records end, should that be before the as-of day.
+// endNotes says where the records end, should that be before a span does, or before the as-of day.
 func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 	in := p.inputs[0]
 	if in.covered == nil || in.covered.Records == 0 {
 		return
 	}
 	newest := p.reach(0).Last()
-	if newest < p.Scope.AsOf && in.covered.Newest < p.Scope.AsOf {
-		add(table.RecordsEnd, table.Info, "records end %s, %s before the as-of day; as of latest?", newest.Long(), days(int(p.Scope.AsOf-newest)))
+	if newest >= p.Scope.AsOf || in.covered.Newest >= p.Scope.AsOf {
+		return
+	}
+	said := false
+	for i := range p.spans {
+		sp := &p.spans[i]
+		due := p.now().cut(sp.period)
+		if sp.period.OpenLeft() || due.Empty() || due.Touched().Bounds().Last() <= newest {
+			continue
+		}
+		said = true
+		covered := p.covering(sp.period, 0)
+		add(table.RecordsEnd, table.Info, "%s: records cover %d of its %s: they end on %s", sp.text, covered.Touched().Days(),
+			days(due.Touched().Days()), in.covered.Newest.Long())
+	}
+	if !said {
+		add(table.RecordsEnd, table.Info, "records end on %s, %s before the as-of day", newest.Long(), days(int(p.Scope.AsOf-newest)))
 	}
 }
 
@@ -115,6 +130,9 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 	}
 	p.endNotes(add)
 	p.alignedNote(a, t, add)
+	p.futureNote(add)
+	p.rankNotes(add)
+	p.signNotes(t, add)
 	p.unknownNotes(add)
 	p.gapNotes(add)
 	p.clockNotes(add)

@@ -36,6 +36,8 @@ type Evaluator struct {
 	Scope span.Scope
 	// Find returns other records by their name.
 	Find func(ctx context.Context, name string) (Records, error)
+	// Today is the day it is; nil where that is not known. It changes no figure.
+	Today *civil.Day
 }
 
 // A plan collects the periods of days that a query needs of each set of records, and where each is
@@ -50,6 +52,7 @@ type plan struct {
 	spans   []spanPlan
 	figures []planFigure
 	pacings map[slot]pacing
+	rankBy  int // the place of the figure by which values are ranked, among those that the records are asked for
 	top     *tally.Top
 	groups  [][]dataset.Label
 
@@ -57,6 +60,7 @@ type plan struct {
 	halfDays  map[pair]*halfDay
 	lifetimes *tally.Result // the days of each group's records; nil where they are not asked for
 	gaps      []gap
+	future    *future
 	unknown   []unknownValue
 
 	filterNodes    []span.Node
@@ -157,8 +161,12 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		}
 	}
 	q = p.query
+	figures, err := p.lookUp()
+	if err != nil {
+		return nil, err
+	}
 	request := tally.Request{
-		Figures: p.lookUp(), By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock,
+		Figures: figures, RankBy: p.rankBy, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock,
 	}
 	p.inputs = []*input{{Records: main, request: request}}
 	for i, o := range q.AgainstDataset {
@@ -273,7 +281,7 @@ func (p *plan) check() error {
 			what, key string
 			asked     bool
 		}{
-			{"a running figure", "running", q.Running != ""}, {"a rolling figure", "rolling", q.Rolling != 0},
+			{"a running figure", "running", q.Running != ""}, {"a rolling figure", "rolling", !q.Rolling.IsZero()},
 			{"the unit before", "previous", q.Previous}, {"the share of a unit", "share", q.Share == ShareOfUnit},
 		} {
 			if needs.asked {
@@ -296,8 +304,10 @@ func (p *plan) check() error {
 		}
 		q.Running = p.reset.String()
 	}
-	if q.Rolling != 0 && (q.Rolling < 2 || q.Rolling > maxRolling) {
-		return errorAt(fmt.Errorf("rolling %d: expected 2 to %d units", q.Rolling, maxRolling), "/rolling")
+	if !q.Rolling.IsZero() {
+		if err := q.Rolling.check(p.each); err != nil {
+			return errorAt(err, "/rolling")
+		}
 	}
 	return nil
 }
@@ -678,8 +688,8 @@ func (p *plan) breakDown(sp *spanPlan) error {
 		if row.running, err = p.running(sp.period, u); err != nil {
 			return err
 		}
-		if p.query.Rolling > 0 {
-			if row.window, err = tally.Rolling(u, cal, p.each, p.query.Rolling); err != nil {
+		if p.query.Rolling.Units > 0 {
+			if row.window, err = tally.Rolling(u, cal, p.each, p.query.Rolling.Units); err != nil {
 				return err
 			}
 			row.rolling = p.on(0, row.window)

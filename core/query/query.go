@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
+	"vastspan/core/calendar"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 )
@@ -23,8 +25,10 @@ type Query struct {
 	// Across is the one of By whose values go across, as in a cross-tab.
 	Across string `json:"across,omitempty"           yaml:"across,omitempty"`
 	// Top keeps that many values of the first category and puts the others together; 0 keeps all.
-	Top   int             `json:"top,omitempty"              yaml:"top,omitempty"`
-	Where dataset.Filters `json:"where,omitempty"            yaml:"where,flow,omitempty"`
+	Top int `json:"top,omitempty"              yaml:"top,omitempty"`
+	// RankBy is the figure by which the top values are found, over the first span; empty is the first figure.
+	RankBy measure.Figure  `json:"rank_by,omitzero"           yaml:"rank-by,omitempty"`
+	Where  dataset.Filters `json:"where,omitempty"            yaml:"where,flow,omitempty"`
 	// Date is the column of the day; empty is the one that the records are kept by.
 	Date string `json:"date,omitempty"             yaml:"date,omitempty"`
 	// Against are other days of the same records: prior, a move, or an expression.
@@ -39,7 +43,7 @@ type Query struct {
 	// Running is the unit that a running figure starts over with, or span.
 	Running string `json:"running,omitempty"          yaml:"running,omitempty"`
 	// Rolling is the number of units of a rolling figure.
-	Rolling int `json:"rolling,omitempty"          yaml:"rolling,omitempty"`
+	Rolling Window `json:"rolling,omitzero"           yaml:"rolling,omitempty"`
 	// BlankIncomplete leaves a rolling figure blank whose window begins before the records do.
 	BlankIncomplete bool `json:"blank_incomplete,omitempty" yaml:"blank-incomplete,omitempty"`
 	// Previous compares each unit with the one before it.
@@ -85,6 +89,68 @@ const (
 	maxCells   = 1_000_000
 	maxRolling = 1000
 )
+
+// A Window is how many units a rolling figure covers, written 3, or 3 months with the unit of the rows.
+type Window struct {
+	Units int
+	unit  string // as it was written; empty where it was not
+}
+
+// ParseWindow reads a window.
+func ParseWindow(text string) (Window, error) {
+	count, unit, _ := strings.Cut(strings.TrimSpace(text), " ")
+	n, err := strconv.Atoi(count)
+	if err != nil {
+		return Window{}, fmt.Errorf("%q: expected a number of units, such as 3 or 3 months", text)
+	}
+	return Window{n, strings.TrimSpace(unit)}, nil
+}
+
+// check refuses a window of other units than those of the rows.
+func (w Window) check(each calendar.Unit) error {
+	if w.unit != "" {
+		if unit, ok := calendar.ParseAnyUnit(w.unit); !ok || unit != each {
+			return fmt.Errorf("rolling %d %s: expected a number of the unit of the rows, such as %d %s", w.Units, w.unit, w.Units, each.Counted(w.Units))
+		}
+	}
+	if w.Units < 2 || w.Units > maxRolling {
+		return fmt.Errorf("rolling %d: expected 2 to %d units", w.Units, maxRolling)
+	}
+	return nil
+}
+
+// IsZero reports whether no window is asked for.
+func (w Window) IsZero() bool { return w.Units == 0 && w.unit == "" }
+
+// String writes the number of units.
+func (w Window) String() string { return strconv.Itoa(w.Units) }
+
+// MarshalJSON writes the number of units.
+func (w Window) MarshalJSON() ([]byte, error) { return strconv.AppendInt(nil, int64(w.Units), 10), nil }
+
+// UnmarshalJSON reads a number, or a text as ParseWindow reads it.
+func (w *Window) UnmarshalJSON(data []byte) (err error) {
+	*w, err = ParseWindow(strings.Trim(string(data), `"`))
+	return err
+}
+
+// MarshalYAML writes the number of units.
+func (w Window) MarshalYAML() (any, error) { return w.Units, nil }
+
+// UnmarshalYAML reads a number, or a text as ParseWindow reads it.
+func (w *Window) UnmarshalYAML(decode func(any) error) error {
+	var text string
+	if err := decode(&text); err != nil {
+		return err
+	}
+	return w.UnmarshalText([]byte(text))
+}
+
+// UnmarshalText reads what ParseWindow reads.
+func (w *Window) UnmarshalText(text []byte) (err error) {
+	*w, err = ParseWindow(string(text))
+	return err
+}
 
 // An Other names other records to compare with, over the same days. Its notation is the dataset, then
 // COL=ITS_COL where its columns have other names, then by and the column of its day, then where and

@@ -149,7 +149,7 @@ func TestHoursAgainstALoop(t *testing.T) {
 				if each == "minute" && !strings.Contains(over, "hour") || over == "coming 4 hours" && each == "minute" {
 					each = "hour"
 				}
-				q := Query{Over: []string{over}, Each: each, Rolling: 3, Previous: true, Running: "span"}
+				q := Query{Over: []string{over}, Each: each, Rolling: Window{Units: 3}, Previous: true, Running: "span"}
 				if each == "hour" && rng.IntN(2) == 0 {
 					q.Running = "day"
 				}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"github.com/cockroachdb/apd/v3"
+
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
@@ -92,7 +94,19 @@ const (
 func (t *Table) SetDecimals() {
 	for i := range t.Columns {
 		c := &t.Columns[i]
-		if !c.Rounded || c.stated {
+		if c.stated || c.Decimals == nil {
+			continue
+		}
+		if !c.Rounded { // money has the same decimals in all cells
+			decimals := *c.Decimals
+			for j := range t.Rows {
+				if v := t.Rows[j].Cells[i]; v.Set {
+					var reduced apd.Decimal
+					reduced.Reduce(&v.Decimal)
+					decimals = max(decimals, int(-reduced.Exponent))
+				}
+			}
+			c.Decimals = &decimals
 			continue
 		}
 		digits, most, shift := leadingDigits, mostDecimals, 0

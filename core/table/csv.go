@@ -268,12 +268,17 @@ func yesNo(b bool) string {
 
 // A CellText is one figure of an answer with all that it belongs to.
 type CellText struct {
-	Span, FirstDay, LastDay, Days, Unit, Group, Figure, Value, Flags string
+	Span, FirstDay, LastDay, Days, CoveredDays, Unit, Group, Figure, Value, Flags string
 }
 
 // Texts returns the parts of a cell in their order.
 func (c CellText) Texts() []string {
-	return []string{c.Span, c.FirstDay, c.LastDay, c.Days, c.Unit, c.Group, c.Figure, c.Value, c.Flags, ""}
+	return []string{c.Span, c.FirstDay, c.LastDay, c.Days, c.CoveredDays, c.Unit, c.Group, c.Figure, c.Value, c.Flags, ""}
+}
+
+// has reports whether a span has a row of a group.
+func (t *Table) has(span int) bool {
+	return slices.ContainsFunc(t.Rows, func(r Row) bool { return r.Span == span && r.Kind == Group })
 }
 
 // Cells yields every figure of the answer's rows, but for subtotals, one after the other.
@@ -282,7 +287,7 @@ func (a *Answer) Cells(yield func(CellText)) {
 		t := &a.Tables[i]
 		for j := range t.Rows {
 			r := &t.Rows[j]
-			if r.Kind != Group {
+			if r.Kind != Group && (r.Kind != Total || t.has(r.Span)) { // a span without any group has its total
 				continue
 			}
 			days := DayCells(r.Intervals)
@@ -296,6 +301,7 @@ func (a *Answer) Cells(yield func(CellText)) {
 					days[0],
 					days[1],
 					days[2],
+					countCell(r.CoveredDays),
 					unitLabel(r),
 					strings.Join(group, "; "),
 					c.ID,

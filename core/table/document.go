@@ -13,9 +13,11 @@ import (
 type Document struct {
 	Name  string // of the file, without its ending
 	Title string
-	All   *Grid   // everything as one grid, as CSV has it
-	Apart []Sheet // the same in parts that stand apart; none where it is one
-	Shown []Shown // as people read it; none where they read the grid
+	// Titled says that the title stands above the parts.
+	Titled bool
+	All    *Grid   // everything as one grid, as CSV has it
+	Apart  []Sheet // the same in parts that stand apart; none where it is one
+	Shown  []Shown // as people read it; none where they read the grid
 	// Show returns what people read where it is not made yet.
 	Show  func() []Shown `json:"-"`
 	About []Fact

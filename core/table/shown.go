@@ -16,8 +16,8 @@ import (
 type Shown struct {
 	// Title says what of a document it is, where that has several parts.
 	Title string
-	// Head are the lines above: a span with its days, the figure of a cross-tab.
-	Head []string
+	// Head are the lines above: a span with its days, the figure of a cross-tab. Foot are those below: what to be careful with.
+	Head, Foot []string
 	Grid
 	// Lead is how many columns say what a row is.
 	Lead int
@@ -137,16 +137,31 @@ func (a *Answer) rowsShown(t *Table, rows []Row, spans bool) Shown {
 		if t.Each != "" {
 			lead = append(lead, r.UnitText())
 		}
+		if r.Unit == nil && t.Each == "" && len(r.Group) == 0 {
+			lead[0] = flagged(lead[0], r.Flags)
+		}
 		for j, label := range r.Group {
 			if r.Kind == Total && (j > 0 || t.Each != "") {
 				lead = append(lead, "")
 				continue
 			}
-			lead = append(lead, LabelText(label, a.Others))
+			text := LabelText(label, a.Others)
+			if t.Each == "" && j == len(r.Group)-1 {
+				text = flagged(text, r.Flags)
+			}
+			lead = append(lead, text)
 		}
 		s.Row(lead, t.texts(r), r.Cells)
 	}
 	return s
+}
+
+// flagged writes a text with flags behind it.
+func flagged(text string, flags []Flag) string {
+	if len(flags) == 0 {
+		return text
+	}
+	return text + " (" + FlagText(flags) + ")"
 }
 
 // pivotShown shows a cross-tab.
@@ -201,10 +216,8 @@ func (r *Row) UnitText() string {
 	switch {
 	case r.Unit == nil:
 		return "all"
-	case len(r.Flags) > 0:
-		return r.Unit.Label + " (" + FlagText(r.Flags) + ")"
 	}
-	return r.Unit.Label
+	return flagged(r.Unit.Label, r.Flags)
 }
 
 // LongCells are the first and the last day as people write them, and how many there are; where any of an answer has times,

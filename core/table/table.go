@@ -5,6 +5,7 @@ package table
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"vastspan/core/civil"
@@ -153,6 +154,11 @@ const (
 	Clocks         Code = "clocks"          // two sides become days by different clocks
 	LengthsDiffer  Code = "lengths_differ"  // the sides of a comparison cover different numbers of days
 	NewOrGone      Code = "new_or_gone"     // how much of a difference is that of rows that are new or gone
+	Ranked         Code = "ranked"          // by what the top values are found
+	TiedAtCut      Code = "tied_at_cut"     // others come level with the last of the top values
+	SignChanged    Code = "sign_changed"    // a figure and its counterpart lie on both sides of zero
+	MixedSigns     Code = "mixed_signs"     // shares are of values on both sides of zero
+	AfterToday     Code = "after_today"     // the newest record lies after today
 	MissingDays    Code = "missing_days"    // expected days have no records
 	UnknownValue   Code = "unknown_value"   // no record has a value of a filter
 	Withheld       Code = "withheld"        // totals are hidden that are of few records, or tell of some
@@ -166,6 +172,14 @@ type Note struct {
 	Text  string `json:"text"`
 	// Aligns reports that making both sides like for like takes the cause of a warning away.
 	Aligns bool `json:"aligns,omitempty"`
+}
+
+// Telling returns the notes that are not to be missed where the figures are shown without all of them: cautions, warnings, where
+// the records end, and sides that cover different numbers of days.
+func Telling(notes []Note) []Note {
+	return slices.DeleteFunc(slices.Clone(notes), func(n Note) bool {
+		return n.Level == Info && n.Code != RecordsEnd && n.Code != LengthsDiffer
+	})
 }
 
 // Level says how much a note matters.

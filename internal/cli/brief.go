@@ -77,7 +77,7 @@ type viewFlags struct {
 }
 
 func (f *viewFlags) add(c *cobra.Command) {
-	c.Flags().StringVar(&f.AsOf, "as-of", "", "as-of day: a date, today or latest (default the brief's own)")
+	c.Flags().StringVar(&f.AsOf, "as-of", "", "as-of day: a date, today, latest or 'latest of DATASET' (default the brief's own)")
 	c.Flags().BoolVar(&f.AtClose, "at-close", false, "the as-of day itself is over")
 	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar in which expressions are read (default the brief's own)")
 	c.Flags().StringArrayVar(
@@ -146,6 +146,7 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 func (a *app) printBrief(v *types.BriefView) {
 	p := a.print
 	p.Linef("%s, %s\n%s", v.Title, print.AsOf(v.AsOf, v.AtClose, v.Calendar), a.at())
+	p.Linef("as-of basis: %s", v.Basis)
 	for name, is := range v.Prompts {
 		p.Linef("%s: %s", name, is)
 	}
@@ -159,11 +160,9 @@ func (a *app) printBrief(v *types.BriefView) {
 			continue
 		}
 		figures.Rows = append(figures.Rows, figureCard(it))
-		for _, n := range it.Answer.Notes {
-			if n.Code == table.NotLikeForLike {
-				n.Text = it.Item.Title + ": " + n.Text
-				notes = append(notes, n)
-			}
+		for _, n := range table.Telling(it.Answer.Notes) {
+			n.Text = it.Item.Title + ": " + n.Text
+			notes = append(notes, n)
 		}
 	}
 	if len(figures.Rows) > 0 {

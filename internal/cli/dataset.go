@@ -125,6 +125,12 @@ func (a *app) datasetShow() *cobra.Command {
 				if d.NoRecords == types.DatasetNoRecordsZero {
 					line += "; no record is zero"
 				}
+				if d.Expected != nil {
+					line += "; expected: " + *d.Expected
+				}
+				if d.NewestDay != nil {
+					line += "; newest day " + string(*d.NewestDay)
+				}
 				if d.Attached == nil {
 					line = fmt.Sprintf("%s; %s; version %d", line, clockText(d.Zone, d.DayStarts), d.Version)
 				} else {
@@ -163,8 +169,8 @@ func columnGrid(columns []dataset.Column) *table.Grid {
 
 // describeFlags say what is said about a dataset.
 type describeFlags struct {
-	column, columnType, role, unit, better, grain, noRecords string
-	decimals                                                 int
+	column, columnType, role, unit, better, grain, noRecords, expected, newestDay string
+	decimals                                                                      int
 }
 
 func (a *app) datasetDescribe() *cobra.Command {
@@ -176,12 +182,18 @@ are better; all totals show it so. With --grain, says that each record stands fo
 plan by months: a span that cuts such a unit then says so. With --no-records zero, says that a sum without
 a record is 0, as of sales; with blank that it is not known, as of readings.
 
+With --expected, says on which days records are expected: totals then report expected days without any.
+With --newest-day partial, says that the newest day of records without times is still arriving; it is then
+not counted as covered.
+
 With --role, says whether a column is an amount, a category or a detail; with --type, that its values are
 of another type, where every one of them allows it. Nothing is loaded again.`,
 		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better higher
   vastspan dataset describe plan --grain month
   vastspan dataset describe jobs --column priority --type text --role category
-  vastspan dataset describe crossings --no-records zero`,
+  vastspan dataset describe crossings --no-records zero
+  vastspan dataset describe crossings --expected 'every day'
+  vastspan dataset describe crossings --expected 'each route every day'`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
@@ -193,6 +205,8 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 	flags.IntVar(&f.decimals, "decimals", 0, "digits after the point")
 	flags.StringVar(&f.grain, "grain", "", "what a record stands for: day, week, month, quarter, half or year")
 	flags.StringVar(&f.noRecords, "no-records", "", "what a sum without a record means: zero or blank")
+	flags.StringVar(&f.expected, "expected", "", "days on which records are expected: "+dataset.ExpectedForms+"; automatic leaves it to the records")
+	flags.StringVar(&f.newestDay, "newest-day", "", "whether the newest day of records without times is complete, or partial: still arriving")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.read(cmd)
 		if err != nil {
@@ -230,14 +244,23 @@ func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, err
 		means := types.DatasetDescriptionNoRecords(f.noRecords)
 		q.NoRecords = &means
 	}
+	if given("expected") {
+		q.Expected = &f.expected
+	}
+	if given("newest-day") {
+		is := types.DatasetDescriptionNewestDay(f.newestDay)
+		q.NewestDay = &is
+	}
+	ofAll := given("grain") || given("no-records") || given("expected") || given("newest-day")
 	said := given("type") || given("role") || given("unit") || given("better") || given("decimals")
 	switch {
 	case said && f.column == "":
 		return nil, usagef("dataset describe: expected --column and the column that is meant")
 	case !said && f.column != "":
 		return nil, usagef("dataset describe --column %s: expected --type, --role, --unit, --decimals or --better", f.column)
-	case !said && !given("grain") && !given("no-records"):
-		return nil, usagef("dataset describe: expected --column with --type, --role, --unit, --decimals or --better, or --grain, or --no-records")
+	case !said && !ofAll:
+		return nil, usagef("dataset describe: expected --column with --type, --role, --unit, --decimals or --better, " +
+			"or --grain, --no-records, --expected or --newest-day")
 	case !said:
 		return &q, nil
 	}

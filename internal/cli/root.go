@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"vastspan/internal/cli/print"
 )
@@ -100,7 +101,13 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else "+defaultServer+")")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error {
+		var wrong *pflag.InvalidValueError
+		if errors.As(err, &wrong) && wrong.Unwrap() != nil {
+			err = fmt.Errorf("--%s: %w", wrong.GetFlag().Name, wrong.Unwrap())
+		}
+		return usageError{err}
+	})
 	for _, command := range []func() *cobra.Command{
 		a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.briefCommand, a.receiptCommand, a.scheduleCommand,
 		a.spanCommand, a.datasetCommand, a.databaseCommand,

@@ -15,7 +15,7 @@ var rewrite = flag.Bool("rewrite", false, "write what comes out into the scripts
 
 // scriptClocks are when scripts are run: what they print must not depend on it.
 var scriptClocks = []time.Time{
-	time.Date(2024, time.February, 29, 0, 0, 0, 0, time.UTC),
+	time.Date(2028, time.February, 29, 0, 0, 0, 0, time.UTC),
 	time.Date(2026, time.December, 31, 23, 59, 0, 0, time.UTC),
 	time.Date(2036, time.October, 19, 12, 0, 0, 0, time.UTC),
 }

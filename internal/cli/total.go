@@ -4,7 +4,6 @@ import (
 	"context"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,7 +11,6 @@ import (
 
 	"vastspan/api/client"
 	"vastspan/api/types"
-	"vastspan/core/calendar"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/query"
@@ -22,13 +20,13 @@ import (
 // totalFlags are the flags of total.
 type totalFlags struct {
 	query        query.Query
-	columns      map[measure.Kind]*[]string // of the figures
-	derived      map[string]*[]string       // by the flag of the derivation
+	figures      []measure.Figure     // in the order in which they were asked for
+	derived      map[string]*[]string // by the flag of the derivation
 	where, other []string
 	rolling      string
 	overFile     string
 	limits       *query.Limits // of the file
-	count        bool
+	rankBy       string
 	explainSQL   bool
 	receipt      string
 	file         fileFlags
@@ -110,18 +108,20 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags, q := c.Flags(), &f.query
 	flags.StringArrayVar(&q.Over, "over", nil, "expressions to total over; may be given several times, and words after it count too")
 	flags.StringVar(&f.overFile, "over-file", "", overFileHelp)
-	f.columns = map[measure.Kind]*[]string{}
 	for _, e := range measure.All() {
-		if e.OfColumn() {
-			help := "column to " + e.Help
-			if e.Pair {
-				help = "two columns, such as fare/passengers: " + e.Help
-			}
-			f.columns[e.Kind] = flags.StringArray(string(e.Kind), nil, help)
+		help := "column to " + e.Help
+		switch {
+		case !e.OfColumn():
+			help = e.Help
+		case e.Pair:
+			help = "two columns, such as fare/passengers: " + e.Help
+		}
+		flag := flags.VarPF(&figureFlag{&f.figures, &e}, string(e.Kind), "", help)
+		if !e.OfColumn() {
+			flag.NoOptDefVal = "yes"
 		}
 	}
 	f.addDerived(flags)
-	flags.BoolVar(&f.count, "count", false, "count records")
 	flags.BoolVar(
 		&f.explainSQL, "explain-sql", false, "show the statements that are sent to the database of an attached table, in place of figures",
 	)
@@ -130,8 +130,9 @@ func (f *totalFlags) add(c *cobra.Command) {
 		&q.Top,
 		"top",
 		0,
-		"keep so many values of the first category, those that rank highest over the first span, and put the others together",
+		"keep N values of the first category, those that rank highest over the first span, and put the others together",
 	)
+	flags.StringVar(&f.rankBy, "rank-by", "", "with --top: the figure to rank by, such as 'sum fare' (default: the first one asked for)")
 	flags.StringVar(&q.Across, "across", "", "category to set across: units or the other category go down, with totals at both ends")
 	flags.StringVar(&q.Share, "share", "", "give figures that add up as a share, too: of the span or of the unit")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
@@ -158,11 +159,47 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")
 	flags.BoolVar(&q.BlankIncomplete, "blank-incomplete", false, "leave a rolling figure blank whose window begins before the records do")
 	flags.BoolVar(&q.Previous, "previous", false, "with --each: compare every unit with the one before it")
+	flags.BoolVar(&q.Subtotals, "subtotals", false, "add subtotals and the total as rows, flagged, to files and other output")
 	flags.BoolVar(&q.Planned, "planned", false, "the records are planned: units in the future count like the others")
 	flags.StringVar(&q.Date, "date", "", "the column that says on which day a record lies; a dataset has one of its own")
 	f.file.add(c)
 	f.file.addTotals(c)
 	flags.StringVar(&f.receipt, "receipt", "", "create a receipt of this title, in place of printing the answer")
+}
+
+// figureFlag adds a figure of one kind each time that it is set.
+type figureFlag struct {
+	list  *[]measure.Figure
+	entry *measure.Entry
+}
+
+// Set adds the figure of a column, or of none.
+func (f *figureFlag) Set(text string) error {
+	if !f.entry.OfColumn() {
+		if text == "yes" || text == "true" {
+			*f.list = append(*f.list, measure.Figure{Kind: f.entry.Kind})
+		}
+		return nil
+	}
+	figure, err := measure.ParseFigure(string(f.entry.Kind) + " " + text)
+	if err == nil {
+		*f.list = append(*f.list, figure)
+	}
+	return err
+}
+
+// String returns nothing: there is no default.
+func (f *figureFlag) String() string { return "" }
+
+// Type is what help shows as the value.
+func (f *figureFlag) Type() string {
+	switch {
+	case !f.entry.OfColumn():
+		return "bool"
+	case f.entry.Pair:
+		return "column/column"
+	}
+	return "column"
 }
 
 // paceFlag goes without a value, too: by days.
@@ -223,7 +260,7 @@ func derivedValues(flag string) (values []string) {
 	return values
 }
 
-// read puts the flags together as a query; figures come in the order of the registry.
+// read puts the flags together as a query; figures come in the order in which they were asked for.
 func (f *totalFlags) read(args []string) (query.Query, error) {
 	q := f.query
 	q.Over = append(slices.Clone(q.Over), args[1:]...)
@@ -244,20 +281,9 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 		q.Dataset = args[0]
 	}
 	q.Context = f.Context
-	var figures []measure.Figure
-	for _, e := range measure.All() {
-		if columns := f.columns[e.Kind]; columns != nil {
-			for _, column := range *columns {
-				figure, err := measure.ParseFigure(string(e.Kind) + " " + column)
-				if err != nil {
-					return q, usagef("--%s: %v", e.Kind, err)
-				}
-				figures = append(figures, figure)
-			}
-		}
-	}
-	if f.count || len(figures) == 0 {
-		figures = slices.Insert(figures, 0, measure.Figure{Kind: measure.Count})
+	figures := f.figures
+	if len(figures) == 0 {
+		figures = []measure.Figure{{Kind: measure.Count}}
 	}
 	if err := f.checkDerived(); err != nil {
 		return q, err
@@ -274,6 +300,11 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 		q.By = append(slices.Clone(q.By), q.Across)
 	}
 	var err error
+	if f.rankBy != "" {
+		if q.RankBy, err = measure.ParseFigure(f.rankBy); err != nil {
+			return q, usagef("--rank-by: %v", err)
+		}
+	}
 	if q.Where, err = readWhere(f.where); err != nil {
 		return q, err
 	}
@@ -284,23 +315,12 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 		}
 		q.AgainstDataset = append(q.AgainstDataset, o)
 	}
-	return q, f.readRolling(&q)
-}
-
-// readRolling reads a rolling window: a number and the unit of the rows.
-func (f *totalFlags) readRolling(q *query.Query) error {
-	if f.rolling == "" {
-		return nil
+	if f.rolling != "" {
+		if q.Rolling, err = query.ParseWindow(f.rolling); err != nil {
+			return q, usagef("--rolling: %v", err)
+		}
 	}
-	count, text, _ := strings.Cut(strings.TrimSpace(f.rolling), " ")
-	n, err := strconv.Atoi(count)
-	unit, ok := calendar.ParseAnyUnit(text)
-	each, _ := calendar.ParseAnyUnit(q.Each)
-	if err != nil || !ok || q.Each == "" || unit != each {
-		return usagef("--rolling %q: expected a number and the unit of --each, such as '3 months' with --each month", f.rolling)
-	}
-	q.Rolling = n
-	return nil
+	return q, nil
 }
 
 func readWhere(texts []string) (dataset.Filters, error) {

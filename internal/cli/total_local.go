@@ -84,7 +84,8 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	if err != nil {
 		return err
 	}
-	e := query.Evaluator{Scope: scope, Find: func(_ context.Context, name string) (query.Records, error) {
+	today := d.clock.Today()
+	e := query.Evaluator{Scope: scope, Today: &today, Find: func(_ context.Context, name string) (query.Records, error) {
 		return query.Records{}, usagef(
 			"--against-dataset %s: a file is totalled on the spot; load it as a dataset to compare it with another",
 			name,

@@ -81,6 +81,11 @@ func (f Format) Write(w io.Writer, d *table.Document, safe bool) error {
 	default:
 		return f.WriteSheet(w, SheetOf(d.Title, d.All), safe)
 	}
+	if d.Titled && f.Name == Markdown.Name {
+		if _, err := io.WriteString(w, "# "+escaped.Replace(d.Title)+"\n\n"); err != nil {
+			return err
+		}
+	}
 	return f.write(w, sheets, d.About)
 }
 

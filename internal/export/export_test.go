@@ -170,7 +170,7 @@ func TestParquet(t *testing.T) {
 func TestErrorsOfRows(t *testing.T) {
 	broken := errors.New("broken")
 	for _, f := range Formats {
-		s := Sheet{"x", nil, []Column{{"a", Text}}, func(func([]string) error) error { return broken }}
+		s := Sheet{"x", nil, nil, []Column{{"a", Text}}, func(func([]string) error) error { return broken }}
 		var b bytes.Buffer
 		if err := f.WriteSheet(&b, s, false); !errors.Is(err, broken) || f.Name != Parquet.Name && b.Len() > 0 {
 			t.Errorf("%s: the error is %v, and %d bytes went out", f.Name, err, b.Len())

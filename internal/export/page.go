@@ -22,13 +22,14 @@ func Page(w io.Writer, d *table.Document) error {
 	type part struct {
 		Title  string
 		Head   []string
+		Foot   []string
 		Header []cell
 		Rows   [][]cell
 	}
 	var parts []part
 	for _, s := range d.Readable() {
 		sheet := shownSheet(&s)
-		one := part{Title: s.Title, Head: s.Head}
+		one := part{Title: s.Title, Head: s.Head, Foot: s.Foot}
 		row := func(cells []string) []cell {
 			list := make([]cell, len(cells))
 			for i, c := range cells {

@@ -29,6 +29,7 @@ type Column struct {
 type Sheet struct {
 	Title   string
 	Head    []string // lines above it, for people
+	Foot    []string // and below
 	Columns []Column
 	// Rows yields the rows, with a cell for each column; it may be asked several times. An error of yield ends it. A row
 	// is good until the next one.
@@ -64,7 +65,7 @@ func SheetOf(title string, g *table.Grid) Sheet {
 // shownSheet returns what people read as a sheet; what stands to the right counts as numbers.
 func shownSheet(shown *table.Shown) Sheet {
 	s := SheetOf(shown.Title, &shown.Grid)
-	s.Head = shown.Head
+	s.Head, s.Foot = shown.Head, shown.Foot
 	for i := range s.Columns {
 		s.Columns[i] = Column{strings.ReplaceAll(shown.Header[i], "_", " "), Text}
 		if shown.Right[i] {
@@ -116,7 +117,7 @@ func (s Sheet) safe() Sheet {
 	for i := range columns {
 		columns[i].Name = table.SafeCell(columns[i].Name)
 	}
-	return Sheet{s.Title, s.Head, columns, func(yield func([]string) error) error {
+	return Sheet{s.Title, s.Head, s.Foot, columns, func(yield func([]string) error) error {
 		safe := make([]string, len(columns))
 		return s.Rows(func(row []string) error {
 			for i, c := range row {

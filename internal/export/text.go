@@ -63,6 +63,9 @@ func writeMarkdown(w io.Writer, sheets []Sheet, about []table.Fact) error {
 		if err := markdownTable(b, s); err != nil {
 			return err
 		}
+		for _, line := range s.Foot {
+			b.WriteString("\n" + escaped.Replace(line) + "\n")
+		}
 	}
 	for i, f := range about {
 		if i == 0 {

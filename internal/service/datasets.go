@@ -422,6 +422,8 @@ func (s *Datasets) Verify(ctx context.Context, name string) (*store.Verification
 type Description struct {
 	Grain     *string
 	NoRecords *string // zero or blank
+	Expected  *string // as dataset.ParseExpected reads it; automatic leaves it to the records
+	NewestDay *string // complete or partial
 	Columns   []ColumnDescription
 }
 
@@ -455,13 +457,14 @@ func (s *Datasets) Describe(ctx context.Context, name string, d Description, fro
 }
 
 func (d *Description) apply(s *dataset.Schema) error {
-	if d.Grain != nil {
-		if err := s.SetGrain(*d.Grain); err != nil {
-			return err
+	for _, stated := range []struct {
+		text *string
+		set  func(string) error
+	}{{d.Grain, s.SetGrain}, {d.NoRecords, s.SetNoRecords}, {d.Expected, s.SetExpected}, {d.NewestDay, s.SetNewestDay}} {
+		if stated.text == nil {
+			continue
 		}
-	}
-	if d.NoRecords != nil {
-		if err := s.SetNoRecords(*d.NoRecords); err != nil {
+		if err := stated.set(*stated.text); err != nil {
 			return err
 		}
 	}
@@ -486,7 +489,7 @@ func (d *Description) apply(s *dataset.Schema) error {
 			if *c.Decimals < 0 || *c.Decimals > dataset.MaxDecimals {
 				return fmt.Errorf("decimals of %s: %d: expected 0 to %d", c.Name, *c.Decimals, dataset.MaxDecimals)
 			}
-			column.Decimals = *c.Decimals
+			column.Decimals, column.DecimalsStated = *c.Decimals, true
 		}
 	}
 	return nil
@@ -502,7 +505,7 @@ func (c *ColumnDescription) use(column *dataset.Column) error {
 	}
 	if c.Type != nil && *c.Type != column.Type {
 		if column.Type = *c.Type; column.Type != dataset.Number {
-			column.Decimals, column.Unit, column.Better = 0, "", dataset.Neither
+			column.Decimals, column.DecimalsStated, column.Unit, column.Better = 0, false, "", dataset.Neither
 		}
 		switch {
 		case column.Type.IsTime():

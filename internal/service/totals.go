@@ -85,7 +85,8 @@ func (s *Totals) covered(ctx context.Context, d *store.Dataset, date string) (ta
 // evaluator returns what queries are answered with, as of a day.
 func (s *Totals) evaluator(l *book.Library, asOf civil.AsOf, c query.Context) (query.Evaluator, error) {
 	scope, err := l.Scope(asOf, c)
-	return query.Evaluator{Scope: scope, Find: s.records}, err
+	today := s.Today()
+	return query.Evaluator{Scope: scope, Find: s.records, Today: &today}, err
 }
 
 // Total answers a query.

@@ -28,6 +28,7 @@ type Views struct {
 type BriefView struct {
 	Brief    book.Brief
 	AsOf     civil.Day
+	Basis    string // how the as-of day was found, for people
 	AtClose  bool
 	Calendar string
 	Prompts  map[string]string // what was given for each prompt
@@ -74,14 +75,14 @@ func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 		c.Calendar = b.Calendar
 	}
 	c.AtClose = c.AtClose || b.AtClose
-	asOf, err := s.asOf(ctx, b, c.AsOf)
-	if err != nil {
-		return nil, err
-	}
-	v.AsOf, c.AsOf = asOf.Day, asOf.String()
 	if v.library, err = s.definitions.Library(ctx); err != nil {
 		return nil, err
 	}
+	var asOf civil.AsOf
+	if asOf, c.Context, v.Basis, err = s.asOf(ctx, v.library, b, c.Context); err != nil {
+		return nil, err
+	}
+	v.AsOf, c.AsOf = asOf.Day, asOf.String()
 	scope, err := v.library.Scope(asOf, c.Context)
 	if err != nil {
 		return nil, Refused(err)
@@ -115,26 +116,85 @@ func prompts(b *book.Brief, given map[string]string) (map[string]string, error) 
 	return filled, nil
 }
 
-// asOf finds the day or moment that a brief reads as of; latest is the newest day of the first of its datasets that
-// holds any.
-func (s *Views) asOf(ctx context.Context, b *book.Brief, stated string) (civil.AsOf, error) {
-	if stated != "" && stated != query.Latest {
-		return s.AsOf(stated, nil)
-	}
-	for i := range b.Items {
-		q := &b.Items[i].Query
-		if b.Items[i].Kind == book.LinesItem {
-			q = &b.Items[i].Lines[0].Query
+// asOf finds the day or moment that a brief reads as of, and says how: latest is the earliest of the newest days of its
+// datasets, so that no figure is read as of a day that its records do not reach.
+func (s *Views) asOf(ctx context.Context, l *book.Library, b *book.Brief, c query.Context) (civil.AsOf, query.Context, string, error) {
+	if dataset, ok := book.LatestOf(c.AsOf); ok {
+		newest, has, err := newestOf(ctx, s.totals.store, dataset, "")
+		if err == nil && !has {
+			err = refused.Wrongf("as of latest of %s: the dataset holds no record with a day", dataset)
 		}
-		newest, ok, err := newestOf(ctx, s.totals.store, q.Dataset, q.Date)
+		if err != nil {
+			return civil.AsOf{}, c, "", err
+		}
+		asOf, c, err := s.settle(l, newest, c)
+		return asOf, c, "the newest day of " + dataset, err
+	}
+	if c.AsOf != "" && c.AsOf != query.Latest {
+		asOf, err := s.AsOf(c.AsOf, nil)
+		basis := "a stated day"
+		if c.AsOf == query.Today || c.AsOf == query.Now {
+			basis = c.AsOf
+		}
+		return asOf, c, basis, err
+	}
+	type newest struct {
+		dataset string
+		asOf    civil.AsOf
+		context query.Context
+	}
+	var found []newest
+	for _, q := range datedQueries(b) {
+		day, has, err := newestOf(ctx, s.totals.store, q.Dataset, q.Date)
 		if err != nil && !IsRefusal(err) {
-			return civil.AsOf{}, err
+			return civil.AsOf{}, c, "", err
 		}
-		if ok && err == nil {
-			return civil.AsOf{Clock: s.by, Day: newest.Day}, nil
+		if err != nil || !has || slices.ContainsFunc(found, func(n newest) bool { return n.dataset == q.Dataset }) {
+			continue
+		}
+		settled, at, err := s.settle(l, day, c)
+		if err != nil {
+			return civil.AsOf{}, c, "", err
+		}
+		found = append(found, newest{q.Dataset, settled, at})
+	}
+	if len(found) == 0 {
+		return civil.AsOf{Clock: s.by, Day: s.Today()}, c, "today, as no dataset has records", nil
+	}
+	slices.SortStableFunc(found, func(a, b newest) int { return int(a.asOf.Day - b.asOf.Day) })
+	basis := "the newest day of " + found[0].dataset
+	if len(found) > 1 {
+		basis = "the earliest of the newest days of its datasets, that of " + found[0].dataset
+		if last := found[len(found)-1]; last.asOf.Day > found[0].asOf.Day {
+			basis += fmt.Sprintf("; %s reaches %s", last.dataset, last.asOf.Day.Long())
 		}
 	}
-	return civil.AsOf{Clock: s.by, Day: s.Today()}, nil
+	return found[0].asOf, found[0].context, basis, nil
+}
+
+// settle returns the day that a newest day stands for, by the service's clock.
+func (s *Views) settle(l *book.Library, newest civil.AsOf, c query.Context) (civil.AsOf, query.Context, error) {
+	asOf, c, err := l.Settle(civil.AsOf{Clock: s.by, Day: newest.Day, Grain: newest.Grain}, c)
+	return asOf, c, Refused(err)
+}
+
+// datedQueries lists the datasets of a brief, each with the date by which it is asked.
+func datedQueries(b *book.Brief) []query.Query {
+	var list []query.Query
+	for i := range b.Items {
+		it := &b.Items[i]
+		switch it.Kind {
+		case book.LinesItem:
+			for j := range it.Lines {
+				list = append(list, it.Lines[j].Query)
+			}
+		case book.AgeingItem:
+			list = append(list, query.Query{Dataset: it.Dataset, Date: it.Ageing.From})
+		default:
+			list = append(list, it.Query)
+		}
+	}
+	return slices.DeleteFunc(list, func(q query.Query) bool { return q.Planned })
 }
 
 // sparkUnits is how many units a spark line shows.
@@ -157,6 +217,9 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 	if v.Answer, v.Err = s.totals.totalWith(ctx, l, it.Query); v.Err != nil || it.Spark == "" {
 		return v
 	}
+	if days := v.Answer.Spans[0].Intervals; !days.Empty() && !days.Open() && days.Bounds().Last() < v.Answer.AsOf { // it ends where the span does
+		c.AsOf, c.AtClose = days.Bounds().Last().String(), true
+	}
 	v.Spark, v.Err = s.totals.totalWith(ctx, l, query.Query{
 		Dataset: it.Dataset, Over: []string{fmt.Sprintf("%d %s to date", sparkUnits, it.Spark)}, Figures: it.Figures,
 		Where: it.Where, Date: it.Date, Each: it.Spark, Context: c,
@@ -175,6 +238,7 @@ func (v *BriefView) Grid() *table.Grid {
 			"first_day",
 			"last_day",
 			"days",
+			"covered_days",
 			"unit",
 			"group",
 			"figure",
@@ -190,7 +254,7 @@ func (v *BriefView) Grid() *table.Grid {
 		}
 		switch {
 		case it.Err != nil:
-			row("", "", "", "", "", "", "", "", "", "", it.Err.Error())
+			row("", "", "", "", "", "", "", "", "", "", "", it.Err.Error())
 		case it.Lineup != nil:
 			for j := range it.Lineup.Lines {
 				l := &it.Lineup.Lines[j]
@@ -201,7 +265,7 @@ func (v *BriefView) Grid() *table.Grid {
 		case it.Ageing != nil:
 			days := table.DayCells(it.Ageing.OverDays)
 			it.Ageing.Cells(func(c ageing.Cell) {
-				row("", it.Ageing.Title(), days[0], days[1], days[2], c.Unit, it.Ageing.GroupText(c.Group), c.Figure, c.Value.String(), "", "")
+				row("", it.Ageing.Title(), days[0], days[1], days[2], "", c.Unit, it.Ageing.GroupText(c.Group), c.Figure, c.Value.String(), "", "")
 			})
 		default:
 			it.Answer.Answer.Cells(func(c table.CellText) { row(append([]string{""}, c.Texts()...)...) })
@@ -212,13 +276,14 @@ func (v *BriefView) Grid() *table.Grid {
 
 // Document returns the brief as it is taken away: a sheet for each item.
 func (v *BriefView) Document() *table.Document {
-	d := &table.Document{Name: v.Brief.Name, Title: v.Brief.Title, All: v.Grid()}
-	d.About = append([]table.Fact{{Name: "brief", Text: v.Brief.Title}}, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
+	d := &table.Document{Name: v.Brief.Name, Title: v.Brief.Title, Titled: true, All: v.Grid()}
+	d.About = append([]table.Fact{{Name: "brief", Text: v.Brief.Title}, {Name: "as-of basis", Text: v.Basis}}, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
 	for _, p := range v.Brief.Prompts {
 		d.About = append(d.About, table.Fact{Name: "prompt", Of: p.Name, Text: v.Prompts[p.Name]})
 	}
 	type titled struct {
 		title string
+		foot  []string
 		*table.Document
 	}
 	var parts []titled
@@ -229,6 +294,9 @@ func (v *BriefView) Document() *table.Document {
 					shown.Title = p.title
 				}
 				list = append(list, shown)
+			}
+			if n := len(list); n > 0 {
+				list[n-1].Foot = p.foot
 			}
 		}
 		return list
@@ -253,11 +321,34 @@ func (v *BriefView) Document() *table.Document {
 			}
 			d.Apart = append(d.Apart, table.Sheet{Title: title, Grid: sheet.Grid})
 		}
-		parts = append(parts, titled{it.Item.Title, part})
+		parts = append(parts, titled{it.Item.Title, it.foot(), part})
 		d.About = append(d.About, table.Fact{Name: "item", Text: it.Item.Title})
 		d.About = append(d.About, part.About...)
 	}
 	return d
+}
+
+// foot returns what is not to be missed about an item.
+func (it *ItemView) foot() []string {
+	var lines []string
+	add := func(lead string, notes []table.Note) {
+		for _, n := range table.Telling(notes) {
+			if n.Level == table.Caution {
+				n.Text = "caution: " + n.Text
+			}
+			lines = append(lines, lead+n.Text)
+		}
+	}
+	switch {
+	case it.Err != nil:
+	case it.Lineup != nil:
+		for i := range it.Lineup.Lines {
+			add(it.Lineup.Lines[i].Label+": ", it.Lineup.Lines[i].Notes)
+		}
+	case it.Answer != nil:
+		add("", it.Answer.Notes)
+	}
+	return lines
 }
 
 // A BriefTurn is an as-of day on which items of a brief change: roll over, become empty.

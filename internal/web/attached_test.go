@@ -56,7 +56,7 @@ func TestAttachedTablesOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/datasets/desk/loads?file=a.csv&date=day", sales, 201, ""},
 		{"POST", "/api/v1/briefs", `{"name":"both","title":"Both","items":[{"kind":"figure","title":"Desk","dataset":"desk","over":["last full month"],"figures":["sum amount"]},` +
 			`{"kind":"figure","title":"Doors","dataset":"doors","over":["last full month"],"figures":["sum people"]}]}`, 201, ""},
-		{"POST", "/api/v1/briefs/both/view", `{}`, 200, `14.50|"42"`},
+		{"POST", "/api/v1/briefs/both/view", `{"as_of": "2026-10-01"}`, 200, `14.50|"42"`},
 		{"POST", "/api/v1/receipts", `{"title":"Doors in September","total":{"dataset":"doors","over":["last full month"],"figures":["sum people"]}}`, 201,
 			`"elsewhere":{|"records":3|2026-09-30`},
 	})
@@ -70,7 +70,7 @@ func TestAttachedTablesOverHTTP(t *testing.T) {
 	elsewhere("ALTER TABLE gates RENAME people TO persons")
 	s.talk([]exchange{
 		{"POST", "/api/v1/total", `{"dataset":"doors","over":["last full month"],"figures":["sum people"]}`, 409, `table_changed|people`},
-		{"POST", "/api/v1/briefs/both/view", `{}`, 200, `14.50|column people of gates is gone`},
+		{"POST", "/api/v1/briefs/both/view", `{"as_of": "2026-10-01"}`, 200, `14.50|column people of gates is gone`},
 		{"GET", "/api/v1/datasets", "", 200, `"name":"desk"|"name":"doors"`},
 		{"POST", "/api/v1/datasets/doors/undo", "", 404, ""},
 		{"DELETE *", "/api/v1/datasets/doors?anyway=true", "", 204, ""},

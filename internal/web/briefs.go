@@ -29,6 +29,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 		Title:    v.Brief.Title,
 		Version:  b.Version,
 		AsOf:     v.AsOf,
+		Basis:    v.Basis,
 		AtClose:  v.AtClose,
 		Calendar: v.Calendar,
 		Prompts:  v.Prompts,

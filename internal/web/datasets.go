@@ -255,6 +255,10 @@ func description(r *types.DatasetDescription) service.Description {
 		means := string(*r.NoRecords)
 		d.NoRecords = &means
 	}
+	if d.Expected = r.Expected; r.NewestDay != nil {
+		is := string(*r.NewestDay)
+		d.NewestDay = &is
+	}
 	for _, c := range or(r.Columns) {
 		one := service.ColumnDescription{Name: c.Name, Unit: c.Unit, Decimals: c.Decimals}
 		if c.Type != nil {
@@ -288,6 +292,11 @@ func toDataset(d *service.Dataset) types.Dataset {
 	if d.Schema.NoRecords == dataset.MeansZero {
 		out.NoRecords = types.DatasetNoRecordsZero
 	}
+	if d.Schema.NewestDay == dataset.NewestPartial {
+		partial := types.DatasetNewestDayPartial
+		out.NewestDay = &partial
+	}
+	out.Expected = optional(d.Schema.Expected)
 	out.Oldest, out.Newest = coveredDays(d.Coverage)
 	if t := d.Attached; t != nil {
 		out.Attached = &types.Attached{Database: t.Database, Engine: d.Engine, Table: t.Name, Key: optional(t.Key)}

@@ -249,7 +249,7 @@ func TestRecordsOverHTTP(t *testing.T) {
 			"/api/v1/total",
 			`{"dataset":"sales","over":["last full month"],"figures":["sum amount","median amount"],"by":["region"],"against":["1 year earlier"]}`,
 			200,
-			`"cells":["14.50","7","7.50","1.071429","7.25"|"better":"higher"|"date":"day"|"group":["North"]`,
+			`"cells":["14.50","7","7.50","1.07142857143","7.25"|"better":"higher"|"date":"day"|"group":["North"]`,
 		},
 		{
 			"POST",

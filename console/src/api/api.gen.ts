@@ -1803,7 +1803,7 @@ export interface components {
             adds_up: boolean;
         };
         /**
-         * @description A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds
+         * @description A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
          * @example 2026-10-19
          */
         AsOf: string;
@@ -2403,6 +2403,8 @@ export interface components {
             role: "day" | "amount" | "category" | "detail";
             /** @description How many digits after the point an amount is shown with */
             decimals?: number;
+            /** @description Whether the decimals were stated; quotients are then shown with as many */
+            decimals_stated?: boolean;
             /** @description What an amount is counted in: EUR, passengers */
             unit?: string;
             /**
@@ -2422,6 +2424,13 @@ export interface components {
              * @enum {string}
              */
             no_records?: "zero" | "blank";
+            /** @description On which days records are expected: every day, business days, Mon-Sat, none, each COLUMN every day; automatic leaves it to the records */
+            expected?: string;
+            /**
+             * @description Whether the newest day of records without times is complete, or still arriving
+             * @enum {string}
+             */
+            newest_day?: "complete" | "partial";
             columns?: components["schemas"]["ColumnDescription"][];
         };
         /** @description Where the pages of a receipt are brought to */
@@ -2519,6 +2528,13 @@ export interface components {
              * @enum {string}
              */
             no_records: "zero" | "blank";
+            /** @description On which days records are expected; absent where the records show it */
+            expected?: string;
+            /**
+             * @description Whether the newest day of records without times is complete; absent for complete
+             * @enum {string}
+             */
+            newest_day?: "complete" | "partial";
             columns: components["schemas"]["Column"][];
             /**
              * Format: int64
@@ -2699,6 +2715,8 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description The figure by which the top values are found, over the first span; left out, the first figure */
+            rank_by?: string;
             /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
@@ -2713,8 +2731,8 @@ export interface components {
             each?: string;
             /** @description With each: add up from the start of this unit, or of the span */
             running?: string;
-            /** @description With each: the row's unit and the ones before it, as many as this */
-            rolling?: number;
+            /** @description With each: the row's unit and the ones before it, as many as this: 3, or 3 months */
+            rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
             /** @description With each: compare every unit with the one before it */
@@ -2740,6 +2758,8 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description The figure by which the top values are found, over the first span; left out, the first figure */
+            rank_by?: string;
             /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
@@ -2754,8 +2774,8 @@ export interface components {
             each?: string;
             /** @description With each: add up from the start of this unit, or of the span */
             running?: string;
-            /** @description With each: the row's unit and the ones before it, as many as this */
-            rolling?: number;
+            /** @description With each: the row's unit and the ones before it, as many as this: 3, or 3 months */
+            rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
             /** @description With each: compare every unit with the one before it */
@@ -2857,12 +2877,20 @@ export interface components {
             seconds?: number;
             /** @description How many of them records cover, by their ends and the as-of day */
             covered_days: number;
+            /** @description The changes of counts and sums per covered day, where the sides cover different numbers of days */
+            per_day?: components["schemas"]["PerDay"][];
             like_for_like: boolean;
             cause?: components["schemas"]["Cause"];
         };
+        PerDay: {
+            /** @description Its position among those that were asked for */
+            figure: number;
+            /** @description A fraction */
+            change: string | null;
+        };
         /** @description Why a comparison is not like for like */
         Cause: {
-            /** @description lengths, cut_off, counterpart_cut_off, records_begin, records_end, no_records or cuts_unit */
+            /** @description lengths, cut_off, counterpart_cut_off, records_begin, records_end, no_records, cuts_unit, half_day or weeks */
             code: string;
             text: string;
             /** @description Making both sides like for like takes the cause away */
@@ -2900,7 +2928,7 @@ export interface components {
             /** @description What the figure is compared with; previous for the unit before */
             comparison?: string;
             unit?: string;
-            /** @description How many digits after the point are shown at least */
+            /** @description How many digits after the point are shown at least, of changes and shares in per cent */
             decimals?: number;
             /** @description No more digits than these are shown */
             rounded?: boolean;
@@ -3149,6 +3177,8 @@ export interface components {
             across?: string;
             /** @description Keep so many values of the first category, those that rank highest over the first span, and put the others together */
             top?: number;
+            /** @description The figure by which the top values are found, over the first span; left out, the first figure */
+            rank_by?: string;
             /** @description Conditions that have to hold together: route=Gull Rock, fare>10, route in (A, B), closed_on blank or closed_on after last full month */
             where?: string[];
             /** @description The column of the day; left out, the one that the dataset is kept by */
@@ -3163,8 +3193,8 @@ export interface components {
             each?: string;
             /** @description With each: add up from the start of this unit, or of the span */
             running?: string;
-            /** @description With each: the row's unit and the ones before it, as many as this */
-            rolling?: number;
+            /** @description With each: the row's unit and the ones before it, as many as this: 3, or 3 months */
+            rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
             /** @description With each: compare every unit with the one before it */
@@ -3222,6 +3252,8 @@ export interface components {
             version: number;
             /** Format: date */
             as_of: string;
+            /** @description How the as-of day was found: a stated day, today, the newest day of a dataset, or the earliest of those of all datasets */
+            basis: string;
             at_close: boolean;
             calendar: string;
             prompts: {

@@ -20,8 +20,12 @@ export function formatNumber(value: string | null | undefined): string {
   return format(value, { minimumFractionDigits: digits(value), maximumFractionDigits: 100 })
 }
 
-export const formatPercent = (value: string): string =>
-  format(value, { style: 'percent', minimumFractionDigits: 1, maximumFractionDigits: 1 })
+/** A fraction as a percentage; one that is too small for its decimals is shown to be smaller, and not as zero. */
+export function formatPercent(value: string, decimals = 1): string {
+  const text = format(value, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals })
+  if (sign(value) === 0 || /[1-9]/.test(text)) return text
+  return `${sign(value) < 0 ? '−' : ''}<${(0).toFixed(decimals).slice(0, -1)}1%`
+}
 
 /** Whether a number is above, below or at zero. */
 export function sign(value: string): number {
@@ -30,13 +34,13 @@ export function sign(value: string): number {
 }
 
 /** A change as a percentage with an arrow; n/a where it is undefined. */
-export function formatChange(value: string | null | undefined): string {
+export function formatChange(value: string | null | undefined, decimals = 1): string {
   if (value === null || value === undefined) return 'n/a'
   switch (sign(value)) {
     case 1:
-      return `▲ ${formatPercent(value)}`
+      return `▲ ${formatPercent(value, decimals)}`
     case -1:
-      return `▼ ${formatPercent(value.slice(1))}`
+      return `▼ ${formatPercent(value.slice(1), decimals)}`
     default:
       return 'unchanged'
   }
@@ -44,9 +48,9 @@ export function formatChange(value: string | null | undefined): string {
 
 /** A cell as its column shows it: no digit is dropped unless the column is rounded. */
 export function formatCell(c: TableColumn, value: string | null | undefined): string {
-  if (c.role === 'change') return formatChange(value)
+  if (c.role === 'change') return formatChange(value, c.decimals)
   if (value === null || value === undefined) return none
-  if (c.role === 'share') return formatPercent(value)
+  if (c.role === 'share') return formatPercent(value, c.decimals)
   if (c.decimals === undefined) return formatNumber(value)
   return format(value, { minimumFractionDigits: c.decimals, maximumFractionDigits: c.rounded ? c.decimals : 100 })
 }

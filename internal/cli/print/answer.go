@@ -72,7 +72,7 @@ func (p *Printer) Notes(notes []table.Note) {
 
 // AnswerAsOf writes as of when an answer is, and in which calendar.
 func AnswerAsOf(a *table.Answer) string {
-	if a.AsOfMoment != "" && a.Timed() {
+	if a.AsOfMoment != "" {
 		if clock, err := civil.ReadClock(a.Zone, a.DayStarts); err == nil {
 			if at, err := clock.Parse(a.AsOfMoment); err == nil {
 				return AsOf(civil.AsOf{Clock: clock, Day: a.AsOf, Moment: at.Moment, Timed: true}, a.AtClose, a.Calendar) +

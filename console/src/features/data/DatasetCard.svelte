@@ -37,6 +37,8 @@
   async function send(body: {
     grain?: 'day' | 'week' | 'month' | 'quarter' | 'half' | 'year'
     no_records?: 'zero' | 'blank'
+    expected?: string
+    newest_day?: 'complete' | 'partial'
     columns?: {
       name: string
       type?: 'text' | 'number' | 'date'
@@ -75,6 +77,7 @@
     })
   const rolesOf = (type: string) =>
     type === 'number' ? ['amount', 'category', 'detail'] : type === 'text' ? ['category', 'detail'] : ['detail']
+  const eachValue = $derived(d.columns.filter((c) => c.role === 'category').map((c) => `each ${c.name} every day`))
   const link = (page: string) => `${page}${carried() ? carried() + '&' : '?'}dataset=${encodeURIComponent(d.name)}`
 </script>
 
@@ -125,6 +128,30 @@
             onchange={(e) => void describe({ no_records: e.currentTarget.value as 'zero' })}
           >
             <option value="blank">not known</option><option value="zero">zero</option>
+          </select></label
+        >
+        <label class="flex items-center gap-2"
+          ><span class="text-quiet">Records are expected</span>
+          <input
+            class="field w-52!"
+            list={`expected-${d.name}`}
+            placeholder="as the records show"
+            value={d.expected ?? ''}
+            onchange={(e) => void describe({ expected: e.currentTarget.value.trim() || 'automatic' })}
+          />
+          <datalist id={`expected-${d.name}`}>
+            {#each ['every day', 'business days', 'Mon-Sat', 'none', ...eachValue] as form (form)}<option>{form}</option
+              >{/each}
+          </datalist></label
+        >
+        <label class="flex items-center gap-2"
+          ><span class="text-quiet">Its newest day is</span>
+          <select
+            class="field w-auto!"
+            value={d.newest_day ?? 'complete'}
+            onchange={(e) => void describe({ newest_day: e.currentTarget.value as 'partial' })}
+          >
+            <option>complete</option><option value="partial">still arriving</option>
           </select></label
         >
       </div>
