@@ -1532,8 +1532,11 @@ type Query = query.Query
 
 // Reason defines model for Reason.
 type Reason struct {
-	// Code definition_changed, definition_removed, definition_added, loaded, load_undone, late_records, other_records or unknown
+	// Code records, source_moved, settings_changed, definition_changed, definition_removed, top_changed or unknown; of what has happened since also loaded and load_undone
 	Code string `json:"code"`
+
+	// Effect An exact decimal; null where blank
+	Effect Value `json:"effect"`
 
 	// Name Of the definition or dataset
 	Name *string `json:"name,omitempty"`

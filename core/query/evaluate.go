@@ -30,6 +30,8 @@ type Answer struct {
 	Filters []span.Node `json:"-"`
 	// Lengths are the columns that figures and filters are of and the records have not.
 	Lengths []dataset.Column `json:"-"`
+	// Top are the values that are kept apart; none where all are.
+	Top []dataset.Label `json:"-"`
 }
 
 // Expressions returns all expressions that an answer depends on.
@@ -173,7 +175,7 @@ func (p *plan) answer() (*Answer, error) {
 		a.Oldest, a.Newest = &main.result.Oldest, &main.result.Newest
 	}
 	if p.top != nil {
-		a.Others = p.top.Others
+		a.Others, a.Top = p.top.Others, p.top.Values
 	}
 	t := table.Table{By: p.query.By, Each: p.query.Each, Columns: p.columns(), Rows: []table.Row{}}
 	if t.By == nil {

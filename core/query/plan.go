@@ -36,6 +36,8 @@ type Evaluator struct {
 	Scope span.Scope
 	// Find returns other records by their name.
 	Find func(ctx context.Context, name string) (Records, error)
+	// Keep are the top values where they are not to be found anew; nil where they are.
+	Keep *tally.Top
 	// Today is the day it is; nil where that is not known. It changes no figure.
 	Today *civil.Day
 }
@@ -169,6 +171,9 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		Figures: figures, RankBy: p.rankBy, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock,
 	}
 	p.inputs = []*input{{Records: main, request: request}}
+	if q.Top > 0 {
+		p.top = e.Keep
+	}
 	for i, o := range q.AgainstDataset {
 		other, err := e.Find(ctx, o.Dataset)
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"vastspan/api/types"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/service"
 )
 
 func (a *app) receiptCommand() *cobra.Command {
@@ -245,7 +246,7 @@ func changeGrid(c *types.ReceiptComparison) *table.Grid {
 	for _, m := range c.Changed {
 		var reasons []string
 		for _, r := range m.Reasons {
-			reasons = append(reasons, r.Text)
+			reasons = append(reasons, (&service.Reason{Text: r.Text, Effect: r.Effect}).Words())
 		}
 		g.Rows = append(
 			g.Rows,
@@ -256,15 +257,29 @@ func changeGrid(c *types.ReceiptComparison) *table.Grid {
 	return g
 }
 
+// changedText counts the figures that have changed, are gone or are new.
+func changedText(c *types.ReceiptComparison) string {
+	counts := map[types.FigureChangeState]int{}
+	for _, m := range c.Changed {
+		counts[m.State]++
+	}
+	text := fmt.Sprintf("%s of %s changed", print.Count(counts[types.FigureChangeStateChanged]), print.Number(c.Compared, "figure"))
+	for _, state := range []types.FigureChangeState{types.FigureChangeStateGone, types.FigureChangeStateNew} {
+		if n := counts[state]; n > 0 {
+			text += fmt.Sprintf(", %d %s", n, state)
+		}
+	}
+	return text
+}
+
 func printComparison(p *print.Printer, c *types.ReceiptComparison) {
 	p.Linef(
-		"receipt %d: %s, as of %s, created %s\n%s of %s changed",
+		"receipt %d: %s, as of %s, created %s\n%s",
 		c.Receipt.Id,
 		c.Receipt.Title,
 		c.Receipt.AsOf.Long(),
 		c.Receipt.CreatedAt.Format("2006-01-02 15:04"),
-		print.Count(len(c.Changed)),
-		print.Number(c.Compared, "figure"),
+		changedText(c),
 	)
 	for _, r := range c.Since {
 		p.Linef("since then: %s", r.Text)

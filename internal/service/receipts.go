@@ -85,6 +85,8 @@ type ReceiptBody struct {
 	Definitions []query.Definition `json:"definitions"`
 	Loads       []ReceiptLoad      `json:"loads"`
 	Missing     []string           `json:"missing,omitempty"` // items that could not be answered, and why
+	// Tops are the values that were the top ones, by item; that of a total is empty.
+	Tops map[string][]dataset.Label `json:"tops,omitempty"`
 }
 
 // A ReceiptCell is one figure that was reported. Its ID is made of the ids of its item, row and column:
@@ -116,6 +118,8 @@ type ReceiptSource struct {
 type ReceiptLoad struct {
 	Dataset string `json:"dataset"`
 	Newest  int64  `json:"newest"`
+	// Settings are what was said about the dataset as a whole; nil in receipts that do not say.
+	Settings *DatasetSettings `json:"settings,omitempty"`
 	// Elsewhere is what the source of an attached table could tell; nil of one whose records are kept here.
 	Elsewhere *ReceiptElsewhere `json:"elsewhere,omitempty"`
 }
@@ -140,6 +144,12 @@ type snapshotter struct {
 // answer takes the figures of an answer in. The id and the title are those of its item.
 func (s *snapshotter) answer(id, title string, a *query.Answer) {
 	s.nodes = append(s.nodes, a.Expressions()...)
+	if len(a.Top) > 0 {
+		if s.body.Tops == nil {
+			s.body.Tops = map[string][]dataset.Label{}
+		}
+		s.body.Tops[id] = a.Top
+	}
 	for i := range a.Tables {
 		t := &a.Tables[i]
 		for j := range t.Rows {
@@ -271,7 +281,8 @@ func (s *Receipts) provenance(ctx context.Context, f *snapshotter) error {
 		if err != nil {
 			return err
 		}
-		load := ReceiptLoad{Dataset: source.Dataset}
+		settings := settingsOf(&d.Schema)
+		load := ReceiptLoad{Dataset: source.Dataset, Settings: &settings}
 		if d.Attached != nil {
 			if load.Elsewhere, err = s.elsewhere(ctx, d, b); err != nil {
 				return err
@@ -391,6 +402,12 @@ func (s *Receipts) viewed(ctx context.Context, name string, c ViewContext) (body
 }
 
 func (s *Receipts) viewBody(ctx context.Context, v *BriefView) (*ReceiptBody, error) {
+	f := figuresOfView(v)
+	return f.body, s.provenance(ctx, f)
+}
+
+// figuresOfView collects the figures of a page.
+func figuresOfView(v *BriefView) *snapshotter {
 	body := &ReceiptBody{
 		Version:  bodyVersion,
 		Subject:  "brief",
@@ -418,7 +435,7 @@ func (s *Receipts) viewBody(ctx context.Context, v *BriefView) (*ReceiptBody, er
 			f.answer(it.Item.ID, it.Item.Title, it.Answer)
 		}
 	}
-	return body, s.provenance(ctx, f)
+	return f
 }
 
 func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, error) {
@@ -430,6 +447,12 @@ func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, 
 	if err != nil {
 		return nil, err
 	}
+	f := figuresOfTotal(l, a)
+	return f.body, s.provenance(ctx, f)
+}
+
+// figuresOfTotal collects the figures of an answer.
+func figuresOfTotal(l *book.Library, a *query.Answer) *snapshotter {
 	kept := a.Query
 	kept.AsOf, kept.AtClose = a.AsOf.String(), a.AtClose
 	body := &ReceiptBody{
@@ -443,7 +466,7 @@ func (s *Receipts) totalBody(ctx context.Context, q query.Query) (*ReceiptBody, 
 	}
 	f := &snapshotter{body: body, library: l}
 	f.answer("", "", a)
-	return body, s.provenance(ctx, f)
+	return f
 }
 
 func checksum(body []byte) string {

@@ -14,6 +14,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/decimal"
 	"vastspan/core/measure"
 	"vastspan/core/query"
 	"vastspan/internal/ingest"
@@ -126,7 +127,7 @@ func TestReceiptsOfCollidingLabels(t *testing.T) {
 		t.Errorf("at once there has changed %s of %d", reasons(c), c.Compared)
 	}
 	d.load("labels", "day,region,amount\n2026-09-09,,1\n")
-	if got := reasons(d.compare(r.ID)); got != "/(blank) 1changed late_records(labels); /all 1changed late_records(labels)" {
+	if got := reasons(d.compare(r.ID)); got != "/(blank) 1changed records(labels); /all 1changed records(labels)" {
 		t.Errorf("after a record without a region: %s", got)
 	}
 }
@@ -147,7 +148,7 @@ func TestReceiptsOfEqualTitles(t *testing.T) {
 		t.Errorf("at once there has changed %s of %d", reasons(c), c.Compared)
 	}
 	d.load("titles", "day,region,amount\n2026-10-01,North,1\n")
-	if got := reasons(d.compare(r.ID)); got != "Amount/ 1changed late_records(titles)" {
+	if got := reasons(d.compare(r.ID)); got != "Amount/ 1changed records(titles)" {
 		t.Errorf("after a record of October: %s", got)
 	}
 }
@@ -169,11 +170,11 @@ func TestReasonsAreTheFiguresOwn(t *testing.T) {
 	}
 	r := d.receipt(ReceiptRequest{Brief: "own"})
 	first := d.load("own-b", "day,region,amount\n2026-10-01,North,1\n")
-	if got := reasons(d.compare(r.ID)); got != "b/ 1changed late_records(own-b)" {
+	if got := reasons(d.compare(r.ID)); got != "b/ 1changed records(own-b)" {
 		t.Errorf("a load of the other dataset: %s", got)
 	}
 	d.span("own-month", "2026-09 or 2026-10")
-	if got := reasons(d.compare(r.ID)); got != "a/ 7changed definition_changed(own-month); b/ 1changed late_records(own-b)" {
+	if got := reasons(d.compare(r.ID)); got != "a/ 7changed definition_changed(own-month); b/ 1changed records(own-b)" {
 		t.Errorf("a span of the other figure: %s", got)
 	}
 	if _, err := d.Datasets.UndoLoad(ctx, "own-b", first.ID); err != nil {
@@ -366,5 +367,73 @@ func TestDayTablesGrowWithTheRecords(t *testing.T) {
 	}
 	if p, err := d.DayTables.Publish(ctx, civil.Of(2026, 1, 1), civil.Of(2027, 1, 1)); err != nil || p.Days.First() != civil.Of(2016, 1, 1) {
 		t.Errorf("what was asked for before is kept: %v, %v", p, err)
+	}
+}
+
+// What each cause did to a figure is told apart, and adds up to the difference.
+func TestReasonsAddUp(t *testing.T) {
+	d := open(t)
+	ctx := context.Background()
+	d.load("rc", "day,region,amount\n2026-09-05,N,10\n2026-09-07,N,20\n")
+	d.span("cm", "last full month")
+	b := book.Brief{Name: "rcb", Title: "R", Items: []book.Item{
+		{Kind: "figure", Title: "A", Query: sumOf("rc", "@cm")}, {Kind: "figure", Title: "Same", Query: sumOf("rc", "2026-09-07")},
+	}}
+	if _, err := d.Briefs.Put(ctx, b, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	r := d.receipt(ReceiptRequest{Brief: "rcb", View: ViewContext{Context: query.Context{AsOf: "2026-10-05"}}})
+	effects := func() (list []string) {
+		c := d.compare(r.ID)
+		for _, m := range c.Changed {
+			sum := decimal.Int(0)
+			text := m.Cell.Item + " " + m.Difference.String() + ":"
+			for _, reason := range m.Reasons {
+				var err error
+				if sum, err = sum.Plus(reason.Effect); err != nil {
+					t.Fatal(err)
+				}
+				text += " " + reason.Code + " " + reason.Effect.String()
+			}
+			if m.State == FigureChanged && sum.String() != m.Difference.String() {
+				t.Errorf("the effects on %s are %s in all, not %s", m.Cell.Item, sum, m.Difference)
+			}
+			list = append(list, text)
+		}
+		return list
+	}
+	d.load("rc", "day,region,amount\n2026-09-08,N,1000\n")
+	d.span("cm", "last full month, only business days")
+	if got := strings.Join(effects(), "; "); got != "A 990: records 1000 definition_changed -10" {
+		t.Errorf("a late record and another span: %s", got)
+	}
+	d.span("cm", "last full month") // changed and changed back
+	if got := strings.Join(effects(), "; "); got != "A 1000: records 1000" {
+		t.Errorf("a span that is as it was: %s", got)
+	}
+	zero := "zero"
+	d.load("rc", "day,region,amount\n2026-09-09,N,1\n")
+	if _, err := d.Datasets.Describe(ctx, "rc", Description{NoRecords: &zero}, AnyVersion); err != nil {
+		t.Fatal(err)
+	}
+	if c := d.compare(r.ID); len(c.Since) != 3 || c.Since[0].Code != settingsChanged {
+		t.Errorf("what has happened since is %+v", c.Since)
+	}
+}
+
+// A row of top values is compared with itself, whichever values are the top ones now.
+func TestTopRowsAreComparedWithThemselves(t *testing.T) {
+	d := open(t)
+	d.load("ranked", "day,region,amount\n2026-09-01,North,50\n2026-09-02,South,20\n2026-09-03,West,90\n")
+	q := sumOf("ranked", "2026-09")
+	q.By, q.Top = []string{"region"}, 2
+	r := d.receipt(ReceiptRequest{Title: "top", Query: &q})
+	d.load("ranked", "day,region,amount\n2026-09-04,South,40\n")
+	c := d.compare(r.ID)
+	if got := reasons(c); got != "/(the other 1) 40changed records(ranked); /all 40changed records(ranked); /South new top_changed(ranked)" {
+		t.Errorf("the changes are %s", got)
+	}
+	if n := len(c.Since); n == 0 || c.Since[n-1].Code != topChanged || !strings.Contains(c.Since[n-1].Text, "no longer North; now South") {
+		t.Errorf("what has happened since is %+v", c.Since)
 	}
 }

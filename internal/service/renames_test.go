@@ -75,7 +75,7 @@ func TestSpansAreRenamed(t *testing.T) {
 	if c := d.compare(r.ID); len(c.Changed) > 0 || len(c.Missing) > 0 || c.Compared == 0 {
 		t.Errorf("the comparison is %+v", c)
 	}
-	d.span("last-month", "last 2 full months")
+	d.span("last-month", "this month")
 	if c := d.compare(r.ID); len(c.Changed) == 0 || c.Changed[0].Reasons[0].Name != "last-month" {
 		t.Errorf("the comparison is %+v", c.Changed)
 	}
@@ -135,7 +135,7 @@ func TestDatasetsAreRenamed(t *testing.T) {
 		t.Errorf("the comparison is %+v", c)
 	}
 	d.load("takings", "day,region,amount\n2026-09-02,North,1\n")
-	if got := reasons(d.compare(r.ID)); !strings.Contains(got, "one/ 1changed late_records(takings)") {
+	if got := reasons(d.compare(r.ID)); !strings.Contains(got, "one/ 1changed records(takings)") {
 		t.Errorf("a late load: %s", got)
 	}
 	if _, err := d.Datasets.Get(ctx, "fares"); !refused.IsMissing(err) {

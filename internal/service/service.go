@@ -84,10 +84,10 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
 	s.Datasets = &Datasets{store: st, schedules: st, definitions: defs, clock: clock}
 	s.Expressions = &Expressions{defs, s.Datasets, clock}
-	s.Totals = &Totals{defs, st, clock}
+	s.Totals = &Totals{definitions: defs, store: st, Clock: clock}
 	s.Records = &Records{s.Totals, st}
 	s.Ageing = &Ageing{defs, st, clock}
-	s.Views = &Views{defs, s.Totals, s.Ageing, clock}
+	s.Views = &Views{definitions: defs, totals: s.Totals, ageing: s.Ageing, Clock: clock}
 	s.Renames = &Renames{defs, s.Datasets, st}
 	s.Receipts = &Receipts{st, defs, s.Briefs, s.Totals, s.Views, s.Renames}
 	s.Deliveries = &Deliveries{store: st, waits: waits, due: make(chan struct{}, 1)}

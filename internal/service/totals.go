@@ -50,6 +50,19 @@ type Totals struct {
 	definitions *Definitions
 	store       totalStore
 	Clock
+	// settings are those of datasets that are not to be read as they are described now.
+	settings map[string]DatasetSettings
+}
+
+// DatasetSettings are what is said about a dataset as a whole, as far as figures depend on it.
+type DatasetSettings struct {
+	Grain     string            `json:"grain,omitempty"`
+	NoRecords dataset.NoRecords `json:"no_records,omitempty"`
+	NewestDay dataset.NewestDay `json:"newest_day,omitempty"`
+}
+
+func settingsOf(s *dataset.Schema) DatasetSettings {
+	return DatasetSettings{s.Grain, s.NoRecords, s.NewestDay}
 }
 
 // records returns a stored dataset to be totalled.
@@ -57,6 +70,9 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 	d, err := visible(ctx, s.store, name, access.Totals)
 	if err != nil {
 		return query.Records{}, err
+	}
+	if stated, ok := s.settings[name]; ok {
+		d.Schema.Grain, d.Schema.NoRecords, d.Schema.NewestDay = stated.Grain, stated.NoRecords, stated.NewestDay
 	}
 	return query.Records{
 		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(minRecords(ctx, d)),
@@ -102,6 +118,11 @@ func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error
 
 // totalWith answers a query with the definitions of a library.
 func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) (*query.Answer, error) {
+	return s.totalKeeping(ctx, l, q, nil)
+}
+
+// totalKeeping answers a query with the definitions of a library, and with stated top values where there are any.
+func (s *Totals) totalKeeping(ctx context.Context, l *book.Library, q query.Query, keep *tally.Top) (*query.Answer, error) {
 	if q.Dataset == "" {
 		return nil, &refused.Error{
 			Kind:    refused.Invalid,
@@ -122,6 +143,7 @@ func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) 
 	if err != nil {
 		return nil, Refused(err)
 	}
+	e.Keep = keep
 	a, err := e.Answer(ctx, q, main)
 	if err != nil {
 		return nil, Refused(err)

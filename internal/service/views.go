@@ -9,9 +9,11 @@ import (
 	"vastspan/core/ageing"
 	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
+	"vastspan/core/tally"
 	"vastspan/internal/refused"
 )
 
@@ -21,6 +23,8 @@ type Views struct {
 	totals      *Totals
 	ageing      *Ageing
 	Clock
+	// tops are the top values of items that are not to be found anew.
+	tops map[string][]dataset.Label
 }
 
 // A BriefView is a brief as of a day. Records after that day are left out, planned ones excepted, so that
@@ -58,10 +62,19 @@ func (s *Views) View(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 }
 
 func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return s.viewWith(ctx, l, b, c)
+}
+
+// viewWith answers a brief with the definitions of a library.
+func (s *Views) viewWith(ctx context.Context, l *book.Library, b *book.Brief, c ViewContext) (*BriefView, error) {
 	if err := b.Check(); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	v := &BriefView{Brief: *b, Items: make([]ItemView, len(b.Items))}
+	v := &BriefView{Brief: *b, Items: make([]ItemView, len(b.Items)), library: l}
 	v.Brief.Items = slices.Clone(b.Items)
 	v.Brief.Identify()
 	var err error
@@ -75,9 +88,6 @@ func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefV
 		c.Calendar = b.Calendar
 	}
 	c.AtClose = c.AtClose || b.AtClose
-	if v.library, err = s.definitions.Library(ctx); err != nil {
-		return nil, err
-	}
 	var asOf civil.AsOf
 	if asOf, c.Context, v.Basis, err = s.asOf(ctx, v.library, b, c.Context); err != nil {
 		return nil, err
@@ -214,7 +224,11 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery())
 		return v
 	}
-	if v.Answer, v.Err = s.totals.totalWith(ctx, l, it.Query); v.Err != nil || it.Spark == "" {
+	var keep *tally.Top
+	if top, ok := s.tops[it.ID]; ok {
+		keep = tally.NewTop(top, 0)
+	}
+	if v.Answer, v.Err = s.totals.totalKeeping(ctx, l, it.Query, keep); v.Err != nil || it.Spark == "" {
 		return v
 	}
 	if days := v.Answer.Spans[0].Intervals; !days.Empty() && !days.Open() && days.Bounds().Last() < v.Answer.AsOf { // it ends where the span does

@@ -140,7 +140,7 @@ func (h *handlers) CompareReceipt(ctx context.Context, r server.CompareReceiptRe
 }
 
 func toReason(r *service.Reason) types.Reason {
-	return types.Reason{Code: r.Code, Text: r.Text, Name: optional(r.Name)}
+	return types.Reason{Code: r.Code, Text: r.Text, Name: optional(r.Name), Effect: r.Effect}
 }
 
 func toCell(c *service.ReceiptCell, s *service.ReceiptSource) types.ReceiptCell {

@@ -411,7 +411,7 @@ func TestBriefsOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/receipts", `{"title":"t"}`, 422, "a receipt is of a brief"},
 		{"GET", "/api/v1/receipts/2/comparison", "", 200, `"changed":[]|"since":[]`},
 		{"POST", "/api/v1/datasets/fares/loads", "day,booked,region,amount\n2026-09-05,,North,1\n", 201, `"records":1`},
-		{"GET", "/api/v1/receipts/2/comparison", "", 200, `"difference":"1"|"code":"late_records"`},
+		{"GET", "/api/v1/receipts/2/comparison", "", 200, `"difference":"1"|"code":"records"`},
 		{"GET", "/api/v1/receipts/99", "", 404, "no receipt is named 99"},
 		{"GET", "/api/v1/receipts/one", "", 422, `"pointer":"/id"`},
 		{

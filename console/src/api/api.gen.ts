@@ -3377,11 +3377,12 @@ export interface components {
             missing?: string[];
         };
         Reason: {
-            /** @description definition_changed, definition_removed, definition_added, loaded, load_undone, late_records, other_records or unknown */
+            /** @description records, source_moved, settings_changed, definition_changed, definition_removed, top_changed or unknown; of what has happened since also loaded and load_undone */
             code: string;
             text: string;
             /** @description Of the definition or dataset */
             name?: string;
+            effect: components["schemas"]["Value"];
         };
         FigureChange: {
             cell: components["schemas"]["ReceiptCell"];

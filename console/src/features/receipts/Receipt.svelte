@@ -3,7 +3,7 @@
   import ArrowLeft from '@lucide/svelte/icons/arrow-left'
   import TableTools from '../../ui/TableTools.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import { api, data, type As } from '../../api/client'
+  import { api, data, type As, type Schemas } from '../../api/client'
   import { toCSV } from '../../lib/csv'
   import { long, range } from '../../lib/days'
   import { formatNumber, sign } from '../../lib/numbers'
@@ -45,6 +45,13 @@
         c.value,
       ]),
     ])
+  function countsOf(c: Schemas['ReceiptComparison']): string {
+    if (c.changed.length === 0) return 'No figure has changed since'
+    const of = (state: string) => c.changed.filter((m) => m.state === state).length
+    const more = ['gone', 'new'].filter((state) => of(state) > 0).map((state) => `, ${of(state)} ${state}`)
+    return `${of('changed')} of ${c.compared} figures have changed since${more.join('')}`
+  }
+  const effect = (value: string | null) => (value === null ? '' : `${sign(value) > 0 ? '+' : ''}${formatNumber(value)}: `)
 </script>
 
 <svelte:head><title>Receipt {id} · Vast Span</title></svelte:head>
@@ -72,9 +79,7 @@
     {:else}
       {@const c = comparison.data}
       <h2 class="font-semibold">
-        {c.changed.length === 0
-          ? 'No figure has changed since'
-          : `${c.changed.length} of ${c.compared} figures have changed since`}
+        {countsOf(c)}
       </h2>
       <ul class="mt-1">
         {#each c.since as r, i (i)}<li data-since={r.code}>{r.text}</li>{:else}<li class="text-quiet">
@@ -122,8 +127,8 @@
           {#if m}
             <tr class="bg-asof-wash" data-changed>
               <td class="px-4 pb-1.5 text-right text-2xs" colspan={r.brief ? 7 : 6}
-                >{m.difference ? `${sign(m.difference) > 0 ? '+' : ''}${formatNumber(m.difference)}: ` : ''}{m.reasons
-                  .map((x) => x.text)
+                >{m.difference ? `difference ${sign(m.difference) > 0 ? '+' : ''}${formatNumber(m.difference)}; ` : ''}{m.reasons
+                  .map((x) => effect(x.effect) + x.text)
                   .join('; ')}</td
               >
             </tr>
