@@ -360,6 +360,34 @@ type ClientInterface interface {
 	// Corresponds with POST /check (the `Check` operationId).
 	Check(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AcknowledgeFindingWithBody Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+	AcknowledgeFindingWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+	AcknowledgeFinding(ctx context.Context, body AcknowledgeFindingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WithdrawAcknowledgementWithBody Withdraw the acknowledgement of a finding
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+	WithdrawAcknowledgementWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+	WithdrawAcknowledgement(ctx context.Context, body WithdrawAcknowledgementJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
 	//
 	// Corresponds with GET /databases (the `ListDatabases` operationId).
@@ -1686,6 +1714,74 @@ func (c *Client) CheckWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with POST /check (the `Check` operationId).
 func (c *Client) Check(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCheckRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AcknowledgeFindingWithBody Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+func (c *Client) AcknowledgeFindingWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAcknowledgeFindingRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+func (c *Client) AcknowledgeFinding(ctx context.Context, body AcknowledgeFindingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAcknowledgeFindingRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WithdrawAcknowledgementWithBody Withdraw the acknowledgement of a finding
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+func (c *Client) WithdrawAcknowledgementWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWithdrawAcknowledgementRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+func (c *Client) WithdrawAcknowledgement(ctx context.Context, body WithdrawAcknowledgementJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWithdrawAcknowledgementRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4917,6 +5013,86 @@ func NewCheckRequestWithBody(server string, contentType string, body io.Reader) 
 	}
 
 	operationPath := fmt.Sprintf("/check")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAcknowledgeFindingRequest calls the generic AcknowledgeFinding builder with application/json body
+func NewAcknowledgeFindingRequest(server string, body AcknowledgeFindingJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAcknowledgeFindingRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAcknowledgeFindingRequestWithBody constructs an http.Request for the AcknowledgeFinding method, with any body, and a specified content type
+func NewAcknowledgeFindingRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/check/acknowledgements")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewWithdrawAcknowledgementRequest calls the generic WithdrawAcknowledgement builder with application/json body
+func NewWithdrawAcknowledgementRequest(server string, body WithdrawAcknowledgementJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewWithdrawAcknowledgementRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewWithdrawAcknowledgementRequestWithBody constructs an http.Request for the WithdrawAcknowledgement method, with any body, and a specified content type
+func NewWithdrawAcknowledgementRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/check/acknowledgements/withdraw")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -9308,6 +9484,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /check (the `Check` operationId).
 	CheckWithResponse(ctx context.Context, body CheckJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckResponse, error)
 
+	// AcknowledgeFindingWithBodyWithResponse Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+	AcknowledgeFindingWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AcknowledgeFindingResponse, error)
+
+	// AcknowledgeFindingWithResponse Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+	AcknowledgeFindingWithResponse(ctx context.Context, body AcknowledgeFindingJSONRequestBody, reqEditors ...RequestEditorFn) (*AcknowledgeFindingResponse, error)
+
+	// WithdrawAcknowledgementWithBodyWithResponse Withdraw the acknowledgement of a finding
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+	WithdrawAcknowledgementWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*WithdrawAcknowledgementResponse, error)
+
+	// WithdrawAcknowledgementWithResponse Withdraw the acknowledgement of a finding
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+	WithdrawAcknowledgementWithResponse(ctx context.Context, body WithdrawAcknowledgementJSONRequestBody, reqEditors ...RequestEditorFn) (*WithdrawAcknowledgementResponse, error)
+
 	// ListDatabasesWithResponse The databases in which tables may be attached, as the service's configuration names them
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11426,6 +11630,88 @@ func (r CheckResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CheckResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AcknowledgeFindingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AcknowledgeFindingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AcknowledgeFindingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AcknowledgeFindingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AcknowledgeFindingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AcknowledgeFindingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type WithdrawAcknowledgementResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r WithdrawAcknowledgementResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r WithdrawAcknowledgementResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r WithdrawAcknowledgementResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r WithdrawAcknowledgementResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r WithdrawAcknowledgementResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15612,6 +15898,58 @@ func (c *ClientWithResponses) CheckWithResponse(ctx context.Context, body CheckJ
 	return ParseCheckResponse(rsp)
 }
 
+// AcknowledgeFindingWithBodyWithResponse Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+func (c *ClientWithResponses) AcknowledgeFindingWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AcknowledgeFindingResponse, error) {
+	rsp, err := c.AcknowledgeFindingWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAcknowledgeFindingResponse(rsp)
+}
+
+// AcknowledgeFindingWithResponse Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check/acknowledgements (the `AcknowledgeFinding` operationId).
+func (c *ClientWithResponses) AcknowledgeFindingWithResponse(ctx context.Context, body AcknowledgeFindingJSONRequestBody, reqEditors ...RequestEditorFn) (*AcknowledgeFindingResponse, error) {
+	rsp, err := c.AcknowledgeFinding(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAcknowledgeFindingResponse(rsp)
+}
+
+// WithdrawAcknowledgementWithBodyWithResponse Withdraw the acknowledgement of a finding
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+func (c *ClientWithResponses) WithdrawAcknowledgementWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*WithdrawAcknowledgementResponse, error) {
+	rsp, err := c.WithdrawAcknowledgementWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWithdrawAcknowledgementResponse(rsp)
+}
+
+// WithdrawAcknowledgementWithResponse Withdraw the acknowledgement of a finding
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /check/acknowledgements/withdraw (the `WithdrawAcknowledgement` operationId).
+func (c *ClientWithResponses) WithdrawAcknowledgementWithResponse(ctx context.Context, body WithdrawAcknowledgementJSONRequestBody, reqEditors ...RequestEditorFn) (*WithdrawAcknowledgementResponse, error) {
+	rsp, err := c.WithdrawAcknowledgement(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseWithdrawAcknowledgementResponse(rsp)
+}
+
 // ListDatabasesWithResponse The databases in which tables may be attached, as the service's configuration names them
 //
 // Returns a wrapper object for the known response body format(s).
@@ -17998,6 +18336,64 @@ func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAcknowledgeFindingResponse parses an HTTP response from a AcknowledgeFindingWithResponse call
+func ParseAcknowledgeFindingResponse(rsp *http.Response) (*AcknowledgeFindingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AcknowledgeFindingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseWithdrawAcknowledgementResponse parses an HTTP response from a WithdrawAcknowledgementWithResponse call
+func ParseWithdrawAcknowledgementResponse(rsp *http.Response) (*WithdrawAcknowledgementResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &WithdrawAcknowledgementResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

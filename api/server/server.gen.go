@@ -104,6 +104,12 @@ type ServerInterface interface {
 	// Check What is found among spans, as of a day or over a run of as-of days
 	// (POST /check)
 	Check(c *gin.Context)
+	// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	// (POST /check/acknowledgements)
+	AcknowledgeFinding(c *gin.Context)
+	// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
+	// (POST /check/acknowledgements/withdraw)
+	WithdrawAcknowledgement(c *gin.Context)
 	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
 	// (GET /databases)
 	ListDatabases(c *gin.Context)
@@ -1213,6 +1219,32 @@ func (siw *ServerInterfaceWrapper) Check(c *gin.Context) {
 	}
 
 	siw.Handler.Check(c)
+}
+
+// AcknowledgeFinding operation middleware
+func (siw *ServerInterfaceWrapper) AcknowledgeFinding(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AcknowledgeFinding(c)
+}
+
+// WithdrawAcknowledgement operation middleware
+func (siw *ServerInterfaceWrapper) WithdrawAcknowledgement(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WithdrawAcknowledgement(c)
 }
 
 // ListDatabases operation middleware
@@ -3613,6 +3645,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/resolve/timeline", wrapper.ResolveTimeline)
 	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/check", wrapper.Check)
+	router.POST(options.BaseURL+"/check/acknowledgements", wrapper.AcknowledgeFinding)
+	router.POST(options.BaseURL+"/check/acknowledgements/withdraw", wrapper.WithdrawAcknowledgement)
 	router.POST(options.BaseURL+"/elapsed", wrapper.Elapse)
 	router.POST(options.BaseURL+"/limits", wrapper.ReadLimits)
 	router.POST(options.BaseURL+"/ageing", wrapper.Age)
@@ -5144,6 +5178,72 @@ type CheckdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcknowledgeFindingRequestObject struct {
+	Body *AcknowledgeFindingJSONRequestBody
+}
+
+type AcknowledgeFindingResponseObject interface {
+	VisitAcknowledgeFindingResponse(w http.ResponseWriter) error
+}
+
+type AcknowledgeFinding204Response struct {
+}
+
+func (response AcknowledgeFinding204Response) VisitAcknowledgeFindingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AcknowledgeFindingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AcknowledgeFindingdefaultApplicationProblemPlusJSONResponse) VisitAcknowledgeFindingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WithdrawAcknowledgementRequestObject struct {
+	Body *WithdrawAcknowledgementJSONRequestBody
+}
+
+type WithdrawAcknowledgementResponseObject interface {
+	VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error
+}
+
+type WithdrawAcknowledgement204Response struct {
+}
+
+func (response WithdrawAcknowledgement204Response) VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type WithdrawAcknowledgementdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WithdrawAcknowledgementdefaultApplicationProblemPlusJSONResponse) VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9313,6 +9413,12 @@ type StrictServerInterface interface {
 	// Check What is found among spans, as of a day or over a run of as-of days
 	// (POST /check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
+	// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
+	// (POST /check/acknowledgements)
+	AcknowledgeFinding(ctx context.Context, request AcknowledgeFindingRequestObject) (AcknowledgeFindingResponseObject, error)
+	// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
+	// (POST /check/acknowledgements/withdraw)
+	WithdrawAcknowledgement(ctx context.Context, request WithdrawAcknowledgementRequestObject) (WithdrawAcknowledgementResponseObject, error)
 	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
 	// (GET /databases)
 	ListDatabases(ctx context.Context, request ListDatabasesRequestObject) (ListDatabasesResponseObject, error)
@@ -10545,6 +10651,90 @@ func (sh *strictHandler) Check(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CheckResponseObject); ok {
 		if err := validResponse.VisitCheckResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AcknowledgeFinding operation middleware
+func (sh *strictHandler) AcknowledgeFinding(ctx *gin.Context) {
+	var request AcknowledgeFindingRequestObject
+
+	var body AcknowledgeFindingJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AcknowledgeFinding(ctx, request.(AcknowledgeFindingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AcknowledgeFinding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AcknowledgeFindingResponseObject); ok {
+		if err := validResponse.VisitAcknowledgeFindingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// WithdrawAcknowledgement operation middleware
+func (sh *strictHandler) WithdrawAcknowledgement(ctx *gin.Context) {
+	var request WithdrawAcknowledgementRequestObject
+
+	var body WithdrawAcknowledgementJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WithdrawAcknowledgement(ctx, request.(WithdrawAcknowledgementRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WithdrawAcknowledgement")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(WithdrawAcknowledgementResponseObject); ok {
+		if err := validResponse.VisitWithdrawAcknowledgementResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

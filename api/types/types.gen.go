@@ -1226,7 +1226,16 @@ type FigureKind struct {
 }
 
 // Finding defines model for Finding.
-type Finding = span.Finding
+type Finding = book.Finding
+
+// FindingName defines model for FindingName.
+type FindingName struct {
+	// Caution The kind of a caution
+	Caution *string  `json:"caution,omitempty"`
+	Kind    string   `json:"kind"`
+	Note    *string  `json:"note,omitempty"`
+	Spans   []string `json:"spans"`
+}
 
 // Flags defines model for Flags.
 type Flags = []string
@@ -2745,6 +2754,12 @@ type RestoreCalendarJSONRequestBody = RestoreRequest
 
 // CheckJSONRequestBody defines body for Check for application/json ContentType.
 type CheckJSONRequestBody = CheckRequest
+
+// AcknowledgeFindingJSONRequestBody defines body for AcknowledgeFinding for application/json ContentType.
+type AcknowledgeFindingJSONRequestBody = FindingName
+
+// WithdrawAcknowledgementJSONRequestBody defines body for WithdrawAcknowledgement for application/json ContentType.
+type WithdrawAcknowledgementJSONRequestBody = FindingName
 
 // DescribeDatasetJSONRequestBody defines body for DescribeDataset for application/json ContentType.
 type DescribeDatasetJSONRequestBody = DatasetDescription

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
@@ -189,9 +190,33 @@ func dayCount(days, otherwise int) (int, error) {
 // A CheckReport is what was found among spans.
 type CheckReport struct {
 	Basis
-	Days     int            `json:"days"`
-	Checked  int            `json:"checked"`
-	Findings []span.Finding `json:"findings"`
+	Days     int       `json:"days"`
+	Checked  int       `json:"checked"`
+	Findings []Finding `json:"findings"`
+}
+
+// A Finding is what was found, and who has acknowledged it as expected.
+type Finding struct {
+	span.Finding
+	Acknowledged *Acknowledged `json:"acknowledged,omitempty"`
+}
+
+// Acknowledged says who has acknowledged a finding, and when.
+type Acknowledged struct {
+	Author string    `json:"author"`
+	At     time.Time `json:"at"`
+	Note   string    `json:"note,omitempty"`
+}
+
+// Open counts the findings that nobody has acknowledged.
+func (r *CheckReport) Open() int {
+	n := 0
+	for i := range r.Findings {
+		if r.Findings[i].Acknowledged == nil {
+			n++
+		}
+	}
+	return n
 }
 
 const (
@@ -225,11 +250,16 @@ func (l *Library) CheckSpans(ctx context.Context, expressions []string, asOf civ
 		return nil, err
 	}
 	r := &CheckReport{Basis: basis(s), Days: days, Checked: len(expressions)}
-	members := l.members(expressions)
-	if days == 1 {
-		r.Findings, err = span.Check(ctx, members, s)
-	} else {
-		r.Findings, err = span.CheckYear(ctx, members, s, days)
+	members, check := l.members(expressions), span.Check
+	if days > 1 {
+		check = func(ctx context.Context, members []span.Member, s span.Scope) ([]span.Finding, error) {
+			return span.CheckYear(ctx, members, s, days)
+		}
+	}
+	found, err := check(ctx, members, s)
+	r.Findings = make([]Finding, len(found))
+	for i := range found {
+		r.Findings[i].Finding = found[i]
 	}
 	return r, err
 }

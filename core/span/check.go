@@ -16,6 +16,8 @@ type Finding struct {
 	Spans  []string    `json:"spans"` // as they were given
 	Text   string      `json:"text"`
 	Advice string      `json:"advice"`
+	// Caution is the kind of a caution.
+	Caution CautionKind `json:"caution,omitempty"`
 	// AsOf are the as-of days it was found on, in order.
 	AsOf []civil.Day `json:"as_of"`
 }
@@ -33,6 +35,9 @@ const (
 	Cautioned  FindingKind = "caution"     // it carries a caution
 	UnlikePair FindingKind = "unlike-pair" // a span and the one it is a move of differ in length
 )
+
+// FindingKinds lists the kinds of findings.
+var FindingKinds = []FindingKind{Refused, FoundEmpty, SameDays, Overlap, Gap, Cautioned, UnlikePair}
 
 // A Member is one of the spans that are checked together.
 type Member struct {
@@ -80,7 +85,7 @@ type checker struct {
 }
 
 func (c *checker) add(k FindingKind, advice, text string, spans ...string) {
-	c.findings = append(c.findings, Finding{k, spans, text, advice, []civil.Day{c.scope.AsOf}})
+	c.findings = append(c.findings, Finding{Kind: k, Spans: spans, Text: text, Advice: advice, AsOf: []civil.Day{c.scope.AsOf}})
 }
 
 const (
@@ -141,22 +146,31 @@ func (c *checker) member(m Member) Resolution {
 		return Resolution{}
 	}
 	for _, caution := range r.Cautions {
-		switch caution.Kind {
-		case NoDays:
+		if caution.Kind == NoDays {
 			c.add(FoundEmpty, emptyAdvice, caution.Text, m.Name)
-		case Idle:
-			c.add(Cautioned, "leave the modifier out, or put it where it cuts", caution.Text, m.Name)
-		case ShortMove:
-			c.add(Cautioned, "move by the unit itself or a longer one", caution.Text, m.Name)
-		case ClockChange, TwoPieces:
-			c.add(Cautioned, clockAdvice, caution.Text, m.Name)
-		case HolidaysUnknown:
-			c.add(Cautioned, "add the missing years to the holiday list", caution.Text, m.Name)
-		default:
-			c.add(Cautioned, "compare by weeks (52 weeks earlier) where the weekday matters more than the date", caution.Text, m.Name)
+			continue
 		}
+		c.add(Cautioned, cautionAdvice(caution.Kind), caution.Text, m.Name)
+		c.findings[len(c.findings)-1].Caution = caution.Kind
 	}
 	return r
+}
+
+// cautionAdvice says what to do about a caution.
+func cautionAdvice(k CautionKind) string {
+	switch k {
+	case Idle:
+		return "leave the modifier out, or put it where it cuts"
+	case ShortMove:
+		return "move by the unit itself or a longer one"
+	case OtherDays:
+		return "add only business days where the other days are not to count"
+	case ClockChange, TwoPieces:
+		return clockAdvice
+	case HolidaysUnknown:
+		return "add the missing years to the holiday list"
+	}
+	return "compare by weeks (52 weeks earlier) where the weekday matters more than the date"
 }
 
 // pair looks at two spans together.
@@ -327,12 +341,12 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			continue
 		}
 		if len(failed) > 0 {
-			c.findings = append(c.findings, Finding{Refused, []string{m.Name}, firstErr.Error(), refusedAdvice, failed})
+			c.findings = append(c.findings, Finding{Kind: Refused, Spans: []string{m.Name}, Text: firstErr.Error(), Advice: refusedAdvice, AsOf: failed})
 		}
 		if len(empty) > 0 {
 			c.findings = append(
 				c.findings,
-				Finding{FoundEmpty, []string{m.Name}, fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), emptyAdvice, empty},
+				Finding{Kind: FoundEmpty, Spans: []string{m.Name}, Text: fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), Advice: emptyAdvice, AsOf: empty},
 			)
 		}
 		if len(failed)+len(empty) < days {

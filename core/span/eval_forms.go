@@ -143,7 +143,7 @@ func (e *env) lastFull(n *LastFull) (civil.Interval, error) {
 		if err != nil {
 			return civil.Interval{}, err
 		}
-		return e.businessDays(i-n.N, i-1)
+		return e.businessDays(n, i-n.N, i-1)
 	}
 	i, err := e.cal.Index(n.Unit, e.asOf)
 	if err != nil {
@@ -160,7 +160,7 @@ func (e *env) lastFull(n *LastFull) (civil.Interval, error) {
 }
 
 // businessDays returns the interval from one business day through another, by their indexes.
-func (e *env) businessDays(from, through int) (civil.Interval, error) {
+func (e *env) businessDays(n Node, from, through int) (civil.Interval, error) {
 	first, err := e.cal.Start(calendar.BusinessDay, from)
 	if err != nil {
 		return civil.Interval{}, err
@@ -168,6 +168,7 @@ func (e *env) businessDays(from, through int) (civil.Interval, error) {
 	last, err := e.cal.Start(calendar.BusinessDay, through)
 	v := civil.Through(first, last)
 	e.needHolidays(v)
+	e.noteOtherDays(n, v)
 	return v, err
 }
 
@@ -181,7 +182,7 @@ func (e *env) nextFull(n *NextFull) (civil.Interval, error) {
 		if err != nil {
 			return civil.Interval{}, err
 		}
-		return e.businessDays(i, i+n.N-1)
+		return e.businessDays(n, i, i+n.N-1)
 	}
 	i, err := e.cal.Index(n.Unit, e.asOf)
 	if err != nil {
@@ -217,6 +218,7 @@ func (e *env) trailing(n *Trailing) (civil.Interval, error) {
 		start, err := e.cal.Start(calendar.BusinessDay, i-n.N)
 		v := civil.Interval{Start: start, End: end}
 		e.needHolidays(v)
+		e.noteOtherDays(n, v)
 		return v, err
 	}
 	start, err := e.shift(end, -n.N, n.Unit)
@@ -239,6 +241,7 @@ func (e *env) coming(n *Coming) (civil.Interval, error) {
 		last, err := e.cal.Start(calendar.BusinessDay, i+n.N-1)
 		v := civil.Through(start, last)
 		e.needHolidays(v)
+		e.noteOtherDays(n, v)
 		return v, err
 	}
 	end, err := e.shift(start, n.N, n.Unit)
@@ -294,7 +297,7 @@ func (e *env) starts(u calendar.Unit, v civil.Interval) (int, error) {
 }
 
 // run returns the interval from one unit through another, which must both start inside v.
-func (e *env) run(u calendar.Unit, v civil.Interval, from, through int) (civil.Interval, error) {
+func (e *env) run(n Node, u calendar.Unit, v civil.Interval, from, through int) (civil.Interval, error) {
 	first, err := e.cal.Start(u, from)
 	if err != nil {
 		return civil.Interval{}, err
@@ -307,7 +310,7 @@ func (e *env) run(u calendar.Unit, v civil.Interval, from, through int) (civil.I
 		return civil.Interval{}, fmt.Errorf("not that many %s start there", u.Plural())
 	}
 	if u == calendar.BusinessDay {
-		return e.businessDays(from, through)
+		return e.businessDays(n, from, through)
 	}
 	return e.between(u, from, through+1)
 }
@@ -321,7 +324,7 @@ func (e *env) nth(n *Nth) (civil.Interval, error) {
 	if err != nil {
 		return v, err
 	}
-	return e.run(n.Unit, v, i+n.N-1, i+n.N-1)
+	return e.run(n, n.Unit, v, i+n.N-1, i+n.N-1)
 }
 
 func (e *env) outer(n *FirstLast) (civil.Interval, error) {
@@ -334,7 +337,7 @@ func (e *env) outer(n *FirstLast) (civil.Interval, error) {
 		if err != nil {
 			return v, err
 		}
-		return e.run(n.Unit, v, i, i+n.N-1)
+		return e.run(n, n.Unit, v, i, i+n.N-1)
 	}
 	if v.End == civil.OpenEnd {
 		return v, errors.New("it has no last day")
@@ -346,7 +349,7 @@ func (e *env) outer(n *FirstLast) (civil.Interval, error) {
 	if n.Unit == calendar.BusinessDay && !e.cal.IsBusinessDay(v.Last()) {
 		i-- // the index counts the business days before
 	}
-	return e.run(n.Unit, v, i-n.N+1, i)
+	return e.run(n, n.Unit, v, i-n.N+1, i)
 }
 
 // point returns the day that a point denotes.

@@ -54,6 +54,8 @@ const (
 	ClockChange CautionKind = "clock-change"
 	// TwoPieces is a time of day that lies across midnight.
 	TwoPieces CautionKind = "two-pieces"
+	// OtherDays are days that are no business days, inside a count of business days.
+	OtherDays CautionKind = "other-days"
 	// NoDays is an empty result.
 	NoDays CautionKind = "no-days"
 )
@@ -122,7 +124,11 @@ func refill(n Node, s Scope) Caution {
 }
 
 // trace collects cautions during a resolution.
-type trace struct{ cautions []Caution }
+type trace struct {
+	cautions []Caution
+	// onlyBusiness says that other days than business days are dropped of what is resolved.
+	onlyBusiness bool
+}
 
 func (e *env) note(k CautionKind, format string, args ...any) {
 	c := Caution{k, fmt.Sprintf(format, args...)}
@@ -186,9 +192,41 @@ func (e *env) noteShortMoveOf(x Node, m move) {
 	}
 }
 
+// leastDays is how many days a move by days or weeks is to have that is no short move of a unit: 4 weeks are short of most
+// months, 52 or 53 weeks count as a year.
+var leastDays = map[calendar.Unit]int{calendar.Week: 7, calendar.Month: 29, calendar.Quarter: 90, calendar.Half: 181, calendar.Year: 364}
+
+// shorter reports whether a move is shorter than a unit.
+func (m move) shorter(u calendar.Unit) bool {
+	days := max(m.n, -m.n)
+	switch m.unit {
+	case calendar.Day:
+		return days < leastDays[u]
+	case calendar.Week:
+		return 7*days < leastDays[u]
+	}
+	return m.unit < u
+}
+
+// noteOtherDays says which days inside a count of business days are none.
+func (e *env) noteOtherDays(n Node, v civil.Interval) {
+	if e.trace == nil || e.trace.onlyBusiness || v.Open() || v.Empty() {
+		return
+	}
+	other := civil.SetOf(v).Keep(func(d civil.Day) bool { return !e.cal.IsBusinessDay(d) })
+	if other.Empty() {
+		return
+	}
+	days := "days that are no business days"
+	if other.Days() == 1 {
+		days = "day that is no business day"
+	}
+	e.note(OtherDays, "%s, as of %s, includes %d %s: \"%s, only business days\" drops them", n, e.asOf, other.Days(), days, n)
+}
+
 func (e *env) noteShortMove(n Node, u calendar.Unit, m move) {
-	if e.trace != nil && m.unit < u && u > calendar.BusinessDay {
-		e.note(ShortMove, "a move by %s is shorter than the %s of %s: it may give the same %s again", m.unit.Plural(), u, n, u)
+	if e.trace != nil && m.shorter(u) && u > calendar.BusinessDay {
+		e.note(ShortMove, "a move by %d %s is shorter than the %s of %s: some days may be the same again", max(m.n, -m.n), m.unit.Counted(max(m.n, -m.n)), u, n)
 	}
 }
 

@@ -279,6 +279,11 @@ func (e *env) soFar(n *SoFar) (civil.Set, error) {
 }
 
 func (e *env) only(n *OnlyDays) (civil.Set, error) {
+	if e.trace != nil && n.BusinessDays {
+		before := e.trace.onlyBusiness
+		e.trace.onlyBusiness = true
+		defer func() { e.trace.onlyBusiness = before }()
+	}
 	x, err := e.eval(n.X)
 	if err != nil {
 		return x, err

@@ -1,12 +1,17 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"vastspan/api/client"
+	"vastspan/api/types"
 	"vastspan/core/book"
+	"vastspan/core/civil"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
 )
@@ -19,7 +24,7 @@ func (a *app) checkCommand() *cobra.Command {
 		Long: `Checks spans that are meant to go together, as of a day: overlaps, gaps, the same days under two names, no
 days, modifiers without effect, pairs of unequal length; each with what to do about it. Without
 expressions it checks every named span by itself, over a year of as-of days. Exit code 1 where anything
-was found.`,
+was found that nobody has acknowledged as expected.`,
 		Example: `  vastspan check @closed-month @month-so-far @coming-fortnight --as-of 2026-10-19
   vastspan check --book book.yaml --as-of 2026-10-19`,
 		ValidArgsFunction: a.completeExpressions,
@@ -37,7 +42,7 @@ was found.`,
 		if err != nil {
 			return err
 		}
-		r, err := d.library.CheckSpans(cmd.Context(), args, asOf, days, f.Context)
+		r, err := a.check(cmd.Context(), d, args, asOf, days, f)
 		if err != nil {
 			return err
 		}
@@ -50,8 +55,67 @@ was found.`,
 			*out,
 			print.View{Data: r, Grid: func() *table.Grid { return findingGrid(r) }, Draw: func(p *print.Printer) { printFindings(p, r) }},
 		)
-		if n := len(r.Findings); n > 0 && err == nil {
+		if n := r.Open(); n > 0 && err == nil {
 			return fmt.Errorf("%s", print.Number(n, "finding"))
+		}
+		return err
+	}
+	c.AddCommand(a.checkAcknowledge())
+	return c
+}
+
+// check asks the service, which knows what was acknowledged, or checks by the book at hand.
+func (a *app) check(
+	ctx context.Context, d *definitions, spans []string, asOf civil.AsOf, days int, f *contextFlags,
+) (*book.CheckReport, error) {
+	if !d.ofService {
+		return d.library.CheckSpans(ctx, spans, asOf, days, f.Context)
+	}
+	at := asOf.String()
+	q := types.CheckRequest{AsOf: &at, AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar), Days: ptrOrNil(days)}
+	if len(spans) > 0 {
+		q.Expressions = &spans
+	}
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.CheckResponse, error) { return c.CheckWithResponse(ctx, q) })
+	if err != nil {
+		return nil, err
+	}
+	return r.JSON200, nil
+}
+
+func (a *app) checkAcknowledge() *cobra.Command {
+	var caution, note string
+	var withdraw bool
+	c := &cobra.Command{
+		Use:   "acknowledge KIND SPAN...",
+		Short: "Acknowledge a finding as expected",
+		Long: `Acknowledges a finding of check as expected, so that check ends with exit code 0. KIND is the first word of the
+finding, such as no-days; of a caution, --caution names its kind. The acknowledgement is kept with your name and the
+time. It lapses when one of its spans is changed.`,
+		Example: `  vastspan check acknowledge no-days @month-so-far --note 'empty on the 1st'
+  vastspan check acknowledge no-days @month-so-far --withdraw`,
+		Args:              argsUsage(cobra.MinimumNArgs(2), "a kind of finding and its spans"),
+		ValidArgsFunction: a.completeExpressions,
+	}
+	c.Flags().StringVar(&caution, "caution", "", "kind of the caution, such as other-days")
+	c.Flags().StringVar(&note, "note", "", "why it is expected")
+	c.Flags().BoolVar(&withdraw, "withdraw", false, "withdraw the acknowledgement")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		q := types.FindingName{Kind: args[0], Caution: ptrOrNil(caution), Spans: args[1:], Note: ptrOrNil(note)}
+		if withdraw {
+			_, err := call(a, q, func(c *client.ClientWithResponses) (*client.WithdrawAcknowledgementResponse, error) {
+				return c.WithdrawAcknowledgementWithResponse(cmd.Context(), q)
+			})
+			if err == nil {
+				a.print.Linef("withdrew the acknowledgement of %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
+			}
+			return err
+		}
+		_, err := call(a, q, func(c *client.ClientWithResponses) (*client.AcknowledgeFindingResponse, error) {
+			return c.AcknowledgeFindingWithResponse(cmd.Context(), q)
+		})
+		if err == nil {
+			a.print.Linef("acknowledged %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
 		}
 		return err
 	}
@@ -59,19 +123,35 @@ was found.`,
 }
 
 func findingGrid(r *book.CheckReport) *table.Grid {
-	g := &table.Grid{Header: []string{"kind", "spans", "text", "advice", "as_of"}}
+	g := &table.Grid{Header: []string{"kind", "caution", "spans", "text", "advice", "as_of", "acknowledged_by", "acknowledged_at", "note"}}
 	for _, f := range r.Findings {
-		g.Rows = append(g.Rows, []string{string(f.Kind), strings.Join(f.Spans, "; "), f.Text, f.Advice, print.DayList(f.AsOf, len(f.AsOf))})
+		row := []string{string(f.Kind), string(f.Caution), strings.Join(f.Spans, "; "), f.Text, f.Advice, print.DayList(f.AsOf, len(f.AsOf)), "", "", ""}
+		if k := f.Acknowledged; k != nil {
+			row[6], row[7], row[8] = k.Author, k.At.UTC().Format(time.RFC3339), k.Note
+		}
+		g.Rows = append(g.Rows, row)
 	}
 	return g
 }
 
 func printFindings(p *print.Printer, r *book.CheckReport) {
-	if len(r.Findings) == 0 {
+	if r.Open() == 0 {
 		p.Linef("no problems found")
 	}
 	for _, f := range r.Findings {
-		p.Linef("%s: %s\n  %s", f.Kind, strings.Join(f.Spans, ", "), f.Text)
+		if k := f.Acknowledged; k != nil {
+			text := fmt.Sprintf("acknowledged by %s on %s", k.Author, k.At.Format(time.DateOnly))
+			if k.Note != "" {
+				text += ": " + k.Note
+			}
+			p.Linef("%s: %s, %s", f.Kind, strings.Join(f.Spans, ", "), text)
+			continue
+		}
+		kind := string(f.Kind)
+		if f.Caution != "" {
+			kind += " " + string(f.Caution)
+		}
+		p.Linef("%s: %s\n  %s", kind, strings.Join(f.Spans, ", "), f.Text)
 		if r.Days > 1 {
 			p.Linef("  as of %s", print.DayList(f.AsOf, 6))
 		}

@@ -56,6 +56,8 @@ type definitions struct {
 	source  string
 	clock   service.Clock // by which today is read
 	isToday bool          // the as-of day is today
+	// ofService says that they are those of the service.
+	ofService bool
 	// showsTimes says that the answer has times, which are those of the clock.
 	showsTimes bool
 }
@@ -170,7 +172,7 @@ func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
 		return nil, err
 	}
 	return &definitions{
-		library: l, source: fmt.Sprintf("%s revision %d", server, status.Revision), clock: clock.WithToday(status.Today),
+		library: l, source: fmt.Sprintf("%s revision %d", server, status.Revision), clock: clock.WithToday(status.Today), ofService: true,
 	}, nil
 }
 

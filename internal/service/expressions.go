@@ -3,6 +3,8 @@ package service
 import (
 	"context"
 	"errors"
+	"slices"
+	"strings"
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
@@ -10,12 +12,15 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/internal/refused"
+	"vastspan/internal/store"
 )
 
 // Expressions are what can be asked of expressions alone.
 type Expressions struct {
 	definitions *Definitions
 	datasets    *Datasets
+	// acknowledgements are of findings that are expected.
+	acknowledgements acknowledgementStore
 	Clock
 }
 
@@ -92,7 +97,86 @@ func (e *Expressions) Check(ctx context.Context, expressions []string, days int,
 		return nil, err
 	}
 	r, err := l.CheckSpans(ctx, expressions, asOf, days, c.Context)
-	return r, Refused(err)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	known, err := e.acknowledgements.Acknowledgements(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		for _, a := range known {
+			if a.Kind == string(f.Kind) && a.Caution == string(f.Caution) && slices.Equal(a.Spans, f.Spans) && a.Basis == basisOf(l, f.Spans) {
+				f.Acknowledged = &book.Acknowledged{Author: a.Author, At: a.At, Note: a.Note}
+			}
+		}
+	}
+	return r, nil
+}
+
+// acknowledgementStore is where acknowledgements of findings are kept.
+type acknowledgementStore interface {
+	Acknowledge(ctx context.Context, a *store.Acknowledgement) error
+	Acknowledgements(ctx context.Context) ([]store.Acknowledgement, error)
+	WithdrawAcknowledgement(ctx context.Context, kind, caution string, spans []string) error
+}
+
+// A FindingName names a finding of a check: its kind, that of its caution, and its spans as they are checked.
+type FindingName struct {
+	Kind, Caution string
+	Spans         []string
+}
+
+// Acknowledge says that a finding is expected; it holds as long as its spans are what they are now.
+func (e *Expressions) Acknowledge(ctx context.Context, f FindingName, author, note string) error {
+	l, err := e.definitions.Library(ctx)
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(span.FindingKinds, span.FindingKind(f.Kind)) {
+		return refused.Wrongf("%q is not a kind of finding: expected one of %v", f.Kind, span.FindingKinds)
+	}
+	for _, text := range f.Spans {
+		n, err := span.Parse(text)
+		if err == nil {
+			err = l.Check(n)
+		}
+		if err != nil {
+			return Refused(err)
+		}
+	}
+	return e.acknowledgements.Acknowledge(ctx, &store.Acknowledgement{
+		Kind: f.Kind, Caution: f.Caution, Spans: f.Spans, Basis: basisOf(l, f.Spans), Author: author, Note: note,
+	})
+}
+
+// Withdraw withdraws the acknowledgement of a finding.
+func (e *Expressions) Withdraw(ctx context.Context, f FindingName) error {
+	return e.acknowledgements.WithdrawAcknowledgement(ctx, f.Kind, f.Caution, f.Spans)
+}
+
+// basisOf writes what spans are: their expressions, those of the spans that they name, and their calendars.
+func basisOf(l *book.Library, spans []string) string {
+	var parts []string
+	for _, text := range spans {
+		n, err := span.Parse(text)
+		if err != nil {
+			parts = append(parts, text)
+			continue
+		}
+		parts = append(parts, n.String())
+		for _, name := range l.Used([]span.Node{n}) {
+			if target, cal, err := l.Span(name); err == nil {
+				part := "@" + name + " = " + target.String()
+				if cal != nil {
+					part += " in " + cal.Name()
+				}
+				parts = append(parts, part)
+			}
+		}
+	}
+	return strings.Join(parts, "\n")
 }
 
 // A Pair is two days or moments, as they are written.

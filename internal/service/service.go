@@ -83,7 +83,7 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
 	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
 	s.Datasets = &Datasets{store: st, schedules: st, definitions: defs, clock: clock}
-	s.Expressions = &Expressions{defs, s.Datasets, clock}
+	s.Expressions = &Expressions{defs, s.Datasets, st, clock}
 	s.Totals = &Totals{definitions: defs, store: st, Clock: clock}
 	s.Records = &Records{s.Totals, st}
 	s.Ageing = &Ageing{defs, st, clock}

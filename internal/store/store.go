@@ -236,6 +236,7 @@ func steps() []*gormigrate.Migration {
 		{ID: "2026-11-contents", Migrate: addContent},
 		{ID: "2026-11-attached", Migrate: addAttached},
 		{ID: "2026-11-accounts", Migrate: createAccounts},
+		{ID: "2026-12-acknowledgements", Migrate: createAcknowledgements},
 	}
 }
 

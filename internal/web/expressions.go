@@ -8,6 +8,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/query"
+	"vastspan/internal/access"
 	"vastspan/internal/service"
 )
 
@@ -129,4 +130,21 @@ func publishedDays(d service.PublishedDays) types.PublishedDays {
 		out.Asked = &types.AskedDays{From: d.Asked.First(), Through: d.Asked.Last()}
 	}
 	return out
+}
+
+// AcknowledgeFinding says that a finding of a check is expected.
+func (h *handlers) AcknowledgeFinding(ctx context.Context, r server.AcknowledgeFindingRequestObject) (server.AcknowledgeFindingResponseObject, error) {
+	err := h.service.Expressions.Acknowledge(ctx, findingName(r.Body), access.Author(ctx), or(r.Body.Note))
+	return server.AcknowledgeFinding204Response{}, err
+}
+
+// WithdrawAcknowledgement withdraws what AcknowledgeFinding has said.
+func (h *handlers) WithdrawAcknowledgement(
+	ctx context.Context, r server.WithdrawAcknowledgementRequestObject,
+) (server.WithdrawAcknowledgementResponseObject, error) {
+	return server.WithdrawAcknowledgement204Response{}, h.service.Expressions.Withdraw(ctx, findingName(r.Body))
+}
+
+func findingName(f *types.FindingName) service.FindingName {
+	return service.FindingName{Kind: f.Kind, Caution: or(f.Caution), Spans: f.Spans}
 }

@@ -22,10 +22,11 @@ var by = map[access.Role]string{
 		listHolidayListVersions listHolidayLists listKeys listLoads listReceipts listRecords listSchedules listSessions
 		listSpanVersions listSpans listValues readLimits rehearse rehearseBrief resolve resolveTimeline revokeKey signOut total
 		viewBrief`,
-	access.Analyst: `addBrief addCalendar addHolidayList addSpan createReceipt describeDataset listDatabases listDeliveries loadBook
+	access.Analyst: `acknowledgeFinding addBrief addCalendar addHolidayList addSpan createReceipt describeDataset listDatabases listDeliveries loadBook
 		loadFile moveSpan previewLoad publishDays putBrief putCalendar putHolidayList putSpan removeBrief removeCalendar
 		removeHolidayList removeSpan renameDataset renameSpan restoreBrief restoreCalendar restoreHolidayList restoreSpan
-		totalStatements undoLoad verifyDataset`,
+		totalStatements undoLoad verifyDataset
+		withdrawAcknowledgement`,
 	access.Administrator: `addAccount addSchedule attachTable changeAccount describeService getAccess listAccounts makeBackup putAccess
 		removeDataset removeSchedule resetAccount retryDelivery runSchedules searchAudit testDatabase`,
 }

@@ -92,6 +92,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/check/acknowledgements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are */
+        post: operations["acknowledgeFinding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/check/acknowledgements/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw the acknowledgement of a finding */
+        post: operations["withdrawAcknowledgement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/elapsed": {
         parameters: {
             query?: never;
@@ -1989,9 +2023,25 @@ export interface components {
             checked: number;
             findings: components["schemas"]["Finding"][];
         };
+        FindingName: {
+            kind: string;
+            /** @description The kind of a caution */
+            caution?: string;
+            spans: string[];
+            note?: string;
+        };
         Finding: {
             /** @description refused, no-days, same-days, overlap, gap, caution or unlike-pair */
             kind: string;
+            /** @description The kind of a caution */
+            caution?: string;
+            /** @description Who has acknowledged the finding as expected, and when */
+            acknowledged?: {
+                author: string;
+                /** Format: date-time */
+                at: string;
+                note?: string;
+            };
             spans: string[];
             text: string;
             advice: string;
@@ -3633,6 +3683,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CheckReport"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    acknowledgeFinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    withdrawAcknowledgement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

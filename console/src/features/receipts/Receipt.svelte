@@ -51,7 +51,8 @@
     const more = ['gone', 'new'].filter((state) => of(state) > 0).map((state) => `, ${of(state)} ${state}`)
     return `${of('changed')} of ${c.compared} figures have changed since${more.join('')}`
   }
-  const effect = (value: string | null) => (value === null ? '' : `${sign(value) > 0 ? '+' : ''}${formatNumber(value)}: `)
+  const effect = (value: string | null) =>
+    value === null ? '' : `${sign(value) > 0 ? '+' : ''}${formatNumber(value)}: `
 </script>
 
 <svelte:head><title>Receipt {id} · Vast Span</title></svelte:head>
@@ -127,9 +128,9 @@
           {#if m}
             <tr class="bg-asof-wash" data-changed>
               <td class="px-4 pb-1.5 text-right text-2xs" colspan={r.brief ? 7 : 6}
-                >{m.difference ? `difference ${sign(m.difference) > 0 ? '+' : ''}${formatNumber(m.difference)}; ` : ''}{m.reasons
-                  .map((x) => effect(x.effect) + x.text)
-                  .join('; ')}</td
+                >{m.difference
+                  ? `difference ${sign(m.difference) > 0 ? '+' : ''}${formatNumber(m.difference)}; `
+                  : ''}{m.reasons.map((x) => effect(x.effect) + x.text).join('; ')}</td
               >
             </tr>
           {/if}

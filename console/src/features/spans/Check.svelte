@@ -1,13 +1,32 @@
 <script lang="ts">
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query'
   import SpanChips from './SpanChips.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import { api, data } from '../../api/client'
+  import { api, data, succeed, type Schemas } from '../../api/client'
+  import { may, useSession } from '../access/session'
   import { long, short } from '../../lib/days'
   import { useAsOf } from '../../api/queries'
   import { params, setAsOf, setParam } from '../../lib/address.svelte'
 
   const asOf = useAsOf()
+  const client = useQueryClient()
+  const session = useSession()
+  type Finding = Schemas['Finding']
+  let problem = $state<Error | null>(null)
+  async function acknowledge(f: Finding) {
+    problem = null
+    const body = { kind: f.kind, spans: f.spans, ...(f.caution ? { caution: f.caution } : {}) }
+    try {
+      succeed(
+        f.acknowledged
+          ? await api.POST('/check/acknowledgements/withdraw', { body })
+          : await api.POST('/check/acknowledgements', { body }),
+      )
+      await client.invalidateQueries({ queryKey: ['checked'] })
+    } catch (e) {
+      problem = e as Error
+    }
+  }
   const over = $derived(params('over'))
   const check = createQuery(() => {
     const r = asOf.moment
@@ -28,6 +47,8 @@
     caution: 'Caution',
     'unlike-pair': 'Not like-for-like',
   }
+  const acknowledged = $derived(check.data?.findings.filter((f) => f.acknowledged).length ?? 0)
+  const open = $derived((check.data?.findings.length ?? 0) - acknowledged)
   const bare = (text: string) => (text.startsWith('@') ? text.slice(1) : text)
 </script>
 
@@ -54,10 +75,11 @@
   <p class="mb-2 text-quiet">
     As of <b class="font-semibold text-ink">{long(check.data.as_of)}</b>{check.data.days > 1
       ? ` and the ${check.data.days - 1} days after`
-      : ''}; {check.data.checked} spans; {check.data.findings.length === 0
+      : ''}; {check.data.checked} spans; {open === 0
       ? 'no problems found'
-      : `${check.data.findings.length} ${check.data.findings.length === 1 ? 'finding' : 'findings'}`}
+      : `${open} ${open === 1 ? 'finding' : 'findings'}`}{acknowledged > 0 ? `, ${acknowledged} acknowledged` : ''}
   </p>
+  {#if problem}<div class="mb-2"><ErrorPanel error={problem} /></div>{/if}
   <ul class="grid gap-2.5" data-findings>
     {#each check.data.findings as f, i (i)}
       <li class="card px-4 py-3">
@@ -75,7 +97,19 @@
             {#if f.as_of.length > 12}and {f.as_of.length - 12} more{/if}
           </p>
         {/if}
-        <p class="mt-1 text-inside">→ {f.advice}</p>
+        {#if f.acknowledged}
+          <p class="mt-1 text-quiet" data-acknowledged>
+            Acknowledged as expected by {f.acknowledged.author} on {long(f.acknowledged.at.slice(0, 10))}{f.acknowledged
+              .note
+              ? `: ${f.acknowledged.note}`
+              : ''}
+          </p>
+        {:else}<p class="mt-1 text-inside">→ {f.advice}</p>{/if}
+        {#if session.data && may(session.data, 'analyst')}
+          <button class="button mt-2" onclick={() => void acknowledge(f)}
+            >{f.acknowledged ? 'Withdraw' : 'Acknowledge as expected'}</button
+          >
+        {/if}
       </li>
     {/each}
   </ul>
