@@ -507,6 +507,9 @@ type AgeingFault = ageing.Fault
 // AgeingGroup defines model for AgeingGroup.
 type AgeingGroup = ageing.Group
 
+// AgeingLengths defines model for AgeingLengths.
+type AgeingLengths = ageing.Lengths
+
 // AgeingQuestion defines model for AgeingQuestion.
 type AgeingQuestion = ageing.Question
 

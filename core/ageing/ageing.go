@@ -24,7 +24,7 @@ type Question struct {
 	To      string `json:"to"                yaml:"to"`   // that of the day on which it ends, blank while it is open
 	Unit    string `json:"unit,omitempty"    yaml:"unit,omitempty"`
 	Bands   string `json:"bands,omitempty"   yaml:"bands,omitempty"`
-	// Within asks for the share of records that last at most so long.
+	// Within asks for the share of records that last at most that long.
 	Within *int   `json:"within,omitempty" yaml:"within,omitempty"`
 	By     string `json:"by,omitempty"     yaml:"by,omitempty"`     // a category
 	Amount string `json:"amount,omitempty" yaml:"amount,omitempty"` // added up in each band
@@ -33,7 +33,9 @@ type Question struct {
 	// Only is open, closed or all; empty is all.
 	Only string `json:"only,omitempty" yaml:"only,omitempty"`
 	// Each asks for what was opened, closed and open at the end of each unit of the calendar.
-	Each          string          `json:"each,omitempty"  yaml:"each,omitempty"`
+	Each string `json:"each,omitempty"  yaml:"each,omitempty"`
+	// Show keeps the units of the course that a span meets; the backlog that they start from stays as it is.
+	Show          string          `json:"show,omitempty"  yaml:"show,omitempty"`
 	Where         dataset.Filters `json:"where,omitempty" yaml:"where,flow,omitempty"`
 	query.Context ` yaml:",inline"`
 }
@@ -111,6 +113,7 @@ type plan struct {
 	bands    []Band
 	each     calendar.Unit
 	over     civil.Set
+	show     civil.Set
 	request  Request
 	cautions []string
 	nodes    []span.Node  // of the span and of the filters' spans
@@ -119,7 +122,7 @@ type plan struct {
 
 // newPlan checks a question; errors are *query.Error.
 func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error) {
-	p := &plan{question: q, scope: scope, over: civil.SetOf(civil.AllDays)}
+	p := &plan{question: q, scope: scope, over: civil.SetOf(civil.AllDays), show: civil.SetOf(civil.AllDays)}
 	if p.scope.Calendar == nil {
 		p.scope.Calendar = calendar.Civil
 	}
@@ -151,7 +154,13 @@ func newPlan(q Question, schema *dataset.Schema, scope span.Scope) (*plan, error
 			_, err := schema.Number(q.Amount, "the amount")
 			return err
 		}},
-		{"/over", p.readOver},
+		{"/over", func() error { return p.readSpan(&p.question.Over, &p.over) }},
+		{"/show", func() error {
+			if q.Show != "" && q.Each == "" {
+				return fmt.Errorf("show %q: expected each as well: the unit of the rows to show", q.Show)
+			}
+			return p.readSpan(&p.question.Show, &p.show)
+		}},
 		{"/where", func() error { return p.readFilters(schema) }},
 	} {
 		if err := step.check(); err != nil {
@@ -210,18 +219,19 @@ func (p *plan) readEach() error {
 	return nil
 }
 
-func (p *plan) readOver() error {
-	if p.question.Over == "" {
+// readSpan reads one of the question's spans, where it has one.
+func (p *plan) readSpan(text *string, into *civil.Set) error {
+	if *text == "" {
 		return nil
 	}
-	n, err := span.Parse(p.question.Over)
+	n, err := span.Parse(*text)
 	if err != nil {
 		return err
 	}
 	r, err := span.ResolveCautiously(n, p.scope)
-	p.over, p.question.Over = r.Days, n.String()
+	*into, *text = r.Days, n.String()
 	p.caution(n, r.Cautions)
-	if err == nil && p.over.Len() > span.MaxListed {
+	if err == nil && into.Len() > span.MaxListed {
 		err = span.ErrTooLong // the answer says which days they are
 	}
 	return err

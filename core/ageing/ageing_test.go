@@ -9,8 +9,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/cockroachdb/apd/v3"
-
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -94,8 +92,8 @@ func TestAgainstALoop(t *testing.T) {
 		}
 		for i := range a.Groups {
 			g := &a.Groups[i]
-			var lengths []int
-			open := 0
+			var lengths, ages []int
+			due, inTime := 0, 0
 			bands, sums := [3]int{}, [3]*int64{}
 			for _, s := range l {
 				if !s.Begun || s.Begin > asOf || s.Ended && s.End < s.Begin || q.Over != "" && s.Begin.Year() != 2025 || !g.Label.IsAll() && s.Label != g.Label {
@@ -108,11 +106,17 @@ func TestAgainstALoop(t *testing.T) {
 				if q.Only == Open && !isOpen || q.Only == Closed && isOpen {
 					continue
 				}
-				if isOpen {
-					open++
-				}
 				n := lengthOf(q.Unit, s.Begin, end)
-				lengths = append(lengths, n)
+				if isOpen {
+					ages = append(ages, n)
+				} else {
+					lengths = append(lengths, n)
+				}
+				if lengthOf(q.Unit, s.Begin, asOf) > within {
+					if due++; !isOpen && n <= within {
+						inTime++
+					}
+				}
 				band := 0
 				if n > 7 {
 					band++
@@ -129,7 +133,7 @@ func TestAgainstALoop(t *testing.T) {
 					*sums[band] += v
 				}
 			}
-			if got, want := told(g), wanted(lengths, open, within, bands, sums); got != want {
+			if got, want := told(g), wanted(lengths, ages, within, due, inTime, bands, sums); got != want {
 				t.Fatalf("round %d, %+v as of %s, %v:\n got %s\nwant %s", round, q, asOf, g.Label, got, want)
 			}
 		}
@@ -137,8 +141,11 @@ func TestAgainstALoop(t *testing.T) {
 }
 
 func told(g *Group) string {
-	text := fmt.Sprintf("%d open %d closed %d mean %s median %s 90 %s longest %s within %d", g.Records, g.Open, g.Closed,
-		short(g.Mean), short(g.Median), short(g.Percentile90), short(g.Longest), *g.Within)
+	text := fmt.Sprintf("%d open %d closed %d", g.Records, g.Open, g.Closed)
+	for _, l := range []Lengths{g.ClosedLengths, g.OpenAges} {
+		text += fmt.Sprintf(" mean %s median %s 90 %s longest %s", short(l.Mean), short(l.Median), short(l.Percentile90), short(l.Longest))
+	}
+	text += fmt.Sprintf(" within %d %s due %d %s", *g.Within, short(g.WithinShare), *g.Due, short(g.DueShare))
 	for _, b := range g.Bands {
 		text += fmt.Sprintf(" %d:%s", b.Records, strings.TrimSuffix(b.Sum.String(), ".00"))
 	}
@@ -154,32 +161,42 @@ func short(v decimal.Value) string {
 	return r.FloatString(2)
 }
 
-func wanted(lengths []int, open, within int, bands [3]int, sums [3]*int64) string {
-	slices.Sort(lengths)
-	n := len(lengths)
-	mean, median, ninety, longest, in := "", "", "", "", 0
-	if n > 0 {
-		total := int64(0)
-		for _, v := range lengths {
-			if total += int64(v); v <= within {
-				in++
-			}
+func wanted(lengths, ages []int, within, due, inTime int, bands [3]int, sums [3]*int64) string {
+	text := fmt.Sprintf("%d open %d closed %d", len(lengths)+len(ages), len(ages), len(lengths))
+	in := 0
+	for _, n := range lengths {
+		if n <= within {
+			in++
 		}
-		m := decimal.Value{Set: true}
-		if err := decimal.Divide(&m.Decimal, decimalOf(total), decimalOf(int64(n)), 4); err != nil {
-			panic(err)
-		}
-		mean = short(m)
-		median = big.NewRat(int64(lengths[(n-1)/2]+lengths[n/2]), 2).FloatString(2)
-		for i, v := range lengths { // the shortest that at least 90 of 100 do not pass
-			if 10*(i+1) >= 9*n {
-				ninety = fmt.Sprintf("%d.00", v)
-				break
-			}
-		}
-		longest = fmt.Sprintf("%d.00", lengths[n-1])
 	}
-	text := fmt.Sprintf("%d open %d closed %d mean %s median %s 90 %s longest %s within %d", n, open, n-open, mean, median, ninety, longest, in)
+	for _, list := range [][]int{lengths, ages} {
+		slices.Sort(list)
+		n := len(list)
+		mean, median, ninety, longest := "", "", "", ""
+		if n > 0 {
+			total := int64(0)
+			for _, v := range list {
+				total += int64(v)
+			}
+			mean = big.NewRat(total, int64(n)).FloatString(2)
+			median = big.NewRat(int64(list[(n-1)/2]+list[n/2]), 2).FloatString(2)
+			for i, v := range list { // the shortest that at least 90 of 100 do not pass
+				if 10*(i+1) >= 9*n {
+					ninety = fmt.Sprintf("%d.00", v)
+					break
+				}
+			}
+			longest = fmt.Sprintf("%d.00", list[n-1])
+		}
+		text += fmt.Sprintf(" mean %s median %s 90 %s longest %s", mean, median, ninety, longest)
+	}
+	part := func(a, b int) string {
+		if b == 0 {
+			return ""
+		}
+		return big.NewRat(int64(a), int64(b)).FloatString(2)
+	}
+	text += fmt.Sprintf(" within %d %s due %d %s", in, part(in, len(lengths)), due, part(inTime, due))
 	for i := range bands {
 		sum := ""
 		if sums[i] != nil {
@@ -221,6 +238,32 @@ func TestCourse(t *testing.T) {
 	}
 }
 
+// A span shows only some units of the course, and changes nothing about the backlog that they start from.
+func TestShownUnits(t *testing.T) {
+	l := randomList(rand.New(rand.NewPCG(7, 12)), 200)
+	asOf := civil.Of(2026, 6, 10)
+	whole, err := ask(t, l, Question{Each: "month"}, asOf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	part, err := ask(t, l, Question{Each: "month", Show: "2026"}, asOf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var want []Turn
+	for _, turn := range whole.Course {
+		if turn.FirstDay.Year() == 2026 {
+			want = append(want, turn)
+		}
+	}
+	if !slices.Equal(part.Course, want) || len(want) != 6 || want[0].OpenAtStart == 0 {
+		t.Errorf("2026 is %+v, want %+v", part.Course, want)
+	}
+	if _, err := ask(t, l, Question{Show: "2026"}, asOf); err == nil || !strings.Contains(err.Error(), "each as well") {
+		t.Errorf("without units: %v", err)
+	}
+}
+
 func TestFaultsAndWhatIsLeftOut(t *testing.T) {
 	day := civil.Of
 	l := list{
@@ -232,7 +275,7 @@ func TestFaultsAndWhatIsLeftOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if a.FaultRecords != 2 || len(a.Faults) != 1 || a.Undated != 3 || a.NotBegun != 4 || a.Groups[0].Records != 1 || a.Groups[0].Longest.String() != "29" {
+	if a.FaultRecords != 2 || len(a.Faults) != 1 || a.Undated != 3 || a.NotBegun != 4 || a.Groups[0].Records != 1 || a.Groups[0].OpenAges.Longest.String() != "29" {
 		t.Errorf("%+v", a)
 	}
 }
@@ -273,5 +316,3 @@ func TestQuestionsAreChecked(t *testing.T) {
 		}
 	}
 }
-
-func decimalOf(n int64) *apd.Decimal { return apd.New(n, 0) }

@@ -2,6 +2,7 @@ package ageing
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -45,16 +46,25 @@ type Group struct {
 	Records int64         `json:"records"`
 	Open    int64         `json:"open"`
 	Closed  int64         `json:"closed"`
-	// Lengths are blank where there is no record. The median lies midway between the two middle ones of an even number; the
-	// 90th percentile is the shortest length that at least 90 of 100 records do not pass.
+	// ClosedLengths are those of closed records, OpenAges those of open ones, on the as-of day.
+	ClosedLengths Lengths `json:"closed_lengths"`
+	OpenAges      Lengths `json:"open_ages"`
+	// Within counts the closed records that last no longer than asked for, WithinShare is their share of the closed.
+	Within      *int64        `json:"within_records,omitempty"`
+	WithinShare decimal.Value `json:"within_share"`
+	// Due counts the records that began longer ago than asked for, and DueShare is the share of them that closed in time.
+	Due      *int64        `json:"due_records,omitempty"`
+	DueShare decimal.Value `json:"due_share"`
+	Bands    []BandCount   `json:"bands,omitempty"`
+}
+
+// Lengths say how long some records last, or how old they are; blank where there is none. The median lies midway between the two
+// middle ones of an even number; the 90th percentile is the shortest length that at least 90 of 100 records do not pass.
+type Lengths struct {
 	Mean         decimal.Value `json:"mean"`
 	Median       decimal.Value `json:"median"`
 	Percentile90 decimal.Value `json:"percentile_90"`
 	Longest      decimal.Value `json:"longest"`
-	// Within counts the records that last no longer than asked for, WithinShare is their share, with four decimals.
-	Within      *int64        `json:"within_records,omitempty"`
-	WithinShare decimal.Value `json:"within_share"`
-	Bands       []BandCount   `json:"bands,omitempty"`
 }
 
 // A BandCount is the records of a band.
@@ -90,9 +100,6 @@ const (
 	maxGroups = 10_000
 	// maxCourse is how many units a course may have.
 	maxCourse = 4000
-	// meanDecimals and shareDecimals are how many decimals means and shares have.
-	meanDecimals  = 4
-	shareDecimals = 4
 )
 
 // pair is the two days of a stay; to is the as-of day while it is open.
@@ -100,9 +107,20 @@ type pair struct{ from, to civil.Day }
 
 // gathering is what the records of a group come to.
 type gathering struct {
-	open, closed int64
-	lengths      map[int]int64         // records by how long they last
+	closed, open lengthCounts
+	due, inTime  int64                 // records that began longer ago than asked for, and those of them that closed in time
 	sums         map[int]decimal.Value // the amount in each band
+}
+
+// lengthCounts are records by how long they last.
+type lengthCounts struct {
+	records  int64
+	byLength map[int]int64
+}
+
+func (c *lengthCounts) add(length int, records int64) {
+	c.records += records
+	c.byLength[length] += records
 }
 
 // collector puts stays together.
@@ -119,7 +137,8 @@ type collector struct {
 }
 
 func newGathering() *gathering {
-	return &gathering{lengths: map[int]int64{}, sums: map[int]decimal.Value{}}
+	counts := func() lengthCounts { return lengthCounts{byLength: map[int]int64{}} }
+	return &gathering{closed: counts(), open: counts(), sums: map[int]decimal.Value{}}
 }
 
 func newCollector(p *plan) *collector {
@@ -171,12 +190,31 @@ func (c *collector) take(s Stay) error {
 		group = newGathering()
 		c.groups[s.Label] = group
 	}
+	due, err := c.due(&s, p)
+	if err != nil {
+		return err
+	}
 	for _, g := range []*gathering{group, c.all} {
+		if due {
+			g.due += s.Records
+			if !open && length <= *c.plan.question.Within {
+				g.inTime += s.Records
+			}
+		}
 		if err := g.add(&s, open, length, find(c.plan.bands, length)); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// due reports whether a stay began longer ago than is asked for.
+func (c *collector) due(s *Stay, p pair) (bool, error) {
+	if c.plan.question.Within == nil {
+		return false, nil
+	}
+	age, err := c.length(s, pair{p.from, c.asOf}, true)
+	return age > *c.plan.question.Within, err
 }
 
 // length returns how long a stay lasts, or how old it is; between days it is found once for each two.
@@ -201,11 +239,10 @@ func (c *collector) length(s *Stay, p pair, open bool) (int, error) {
 
 func (g *gathering) add(s *Stay, open bool, length, band int) error {
 	if open {
-		g.open += s.Records
+		g.open.add(length, s.Records)
 	} else {
-		g.closed += s.Records
+		g.closed.add(length, s.Records)
 	}
-	g.lengths[length] += s.Records
 	if band < 0 || !s.Sum.Set {
 		return nil
 	}
@@ -257,44 +294,34 @@ func (c *collector) answer(name string) (*Answer, error) {
 
 // group returns the figures of a gathering.
 func (c *collector) group(label dataset.Label, g *gathering) (Group, error) {
-	out := Group{Label: label, Open: g.open, Closed: g.closed, Records: g.open + g.closed}
-	var total int64
-	lengths := slices.Sorted(maps.Keys(g.lengths))
-	for _, n := range lengths {
-		total += int64(n) * g.lengths[n]
-	}
-	if out.Records > 0 {
-		out.Mean.Set = true
-		if err := decimal.Divide(&out.Mean.Decimal, apd.New(total, 0), apd.New(out.Records, 0), meanDecimals); err != nil {
-			return out, err
-		}
-		low, high := g.ranked(lengths, (out.Records-1)/2), g.ranked(lengths, out.Records/2)
-		var err error
-		if out.Median, err = decimal.Midway(apd.New(int64(low), 0), apd.New(int64(high), 0)); err != nil {
-			return out, err
-		}
-		out.Percentile90 = decimal.Int(int64(g.ranked(lengths, (9*out.Records+9)/10-1)))
-		out.Longest = decimal.Int(int64(lengths[len(lengths)-1]))
+	out := Group{Label: label, Open: g.open.records, Closed: g.closed.records, Records: g.open.records + g.closed.records}
+	var err1, err2 error
+	out.ClosedLengths, err1 = g.closed.figures()
+	out.OpenAges, err2 = g.open.figures()
+	if err := errors.Join(err1, err2); err != nil {
+		return out, err
 	}
 	if w := c.plan.question.Within; w != nil {
 		var within int64
-		for _, n := range lengths {
+		for n, records := range g.closed.byLength {
 			if n <= *w {
-				within += g.lengths[n]
+				within += records
 			}
 		}
-		if out.Within = &within; out.Records > 0 {
-			out.WithinShare.Set = true
-			if err := decimal.Divide(&out.WithinShare.Decimal, apd.New(within, 0), apd.New(out.Records, 0), shareDecimals); err != nil {
-				return out, err
-			}
+		out.Within, out.Due = &within, &g.due
+		out.WithinShare, err1 = share(within, g.closed.records)
+		out.DueShare, err2 = share(g.inTime, g.due)
+		if err := errors.Join(err1, err2); err != nil {
+			return out, err
 		}
 	}
 	for i, b := range c.plan.bands {
 		one := BandCount{Band: b.String(), Sum: g.sums[i]}
-		for _, n := range lengths {
-			if find(c.plan.bands, n) == i {
-				one.Records += g.lengths[n]
+		for _, counts := range []lengthCounts{g.closed, g.open} {
+			for n, records := range counts.byLength {
+				if find(c.plan.bands, n) == i {
+					one.Records += records
+				}
 			}
 		}
 		out.Bands = append(out.Bands, one)
@@ -302,10 +329,39 @@ func (c *collector) group(label dataset.Label, g *gathering) (Group, error) {
 	return out, nil
 }
 
-// ranked returns the length at a position, from 0, among all records by length.
-func (g *gathering) ranked(lengths []int, position int64) int {
+// share returns a part of some records; blank where there are none.
+func share(part, of int64) (decimal.Value, error) {
+	f, err := decimal.Quotient(apd.New(part, 0), apd.New(of, 0))
+	if err != nil {
+		return decimal.Value{}, err
+	}
+	return f.Value()
+}
+
+// figures returns how long the records last.
+func (c *lengthCounts) figures() (Lengths, error) {
+	var out Lengths
+	if c.records == 0 {
+		return out, nil
+	}
+	lengths := slices.Sorted(maps.Keys(c.byLength))
+	var total int64
 	for _, n := range lengths {
-		if position -= g.lengths[n]; position < 0 {
+		total += int64(n) * c.byLength[n]
+	}
+	var err1, err2 error
+	out.Mean, err1 = share(total, c.records)
+	low, high := c.ranked(lengths, (c.records-1)/2), c.ranked(lengths, c.records/2)
+	out.Median, err2 = decimal.Midway(apd.New(int64(low), 0), apd.New(int64(high), 0))
+	out.Percentile90 = decimal.Int(int64(c.ranked(lengths, (9*c.records+9)/10-1)))
+	out.Longest = decimal.Int(int64(lengths[len(lengths)-1]))
+	return out, errors.Join(err1, err2)
+}
+
+// ranked returns the length at a position, from 0, among all records by length.
+func (c *lengthCounts) ranked(lengths []int, position int64) int {
+	for _, n := range lengths {
+		if position -= c.byLength[n]; position < 0 {
 			return n
 		}
 	}
@@ -344,7 +400,13 @@ func (c *collector) course() ([]Turn, error) {
 		}
 		open += t.Opened - t.Closed
 		t.OpenAtEnd = open
-		turns = append(turns, t)
+		whole, err := cal.Unit(u, i)
+		if err != nil {
+			return nil, &query.Error{Pointer: "/each", Err: err}
+		}
+		if !c.plan.show.Within(whole).Empty() {
+			turns = append(turns, t)
+		}
 	}
 	return turns, nil
 }

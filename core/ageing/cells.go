@@ -27,12 +27,16 @@ func (a *Answer) Cells(yield func(Cell)) {
 			value decimal.Value
 		}{
 			{"records", decimal.Int(g.Records)}, {"open", decimal.Int(g.Open)}, {"closed", decimal.Int(g.Closed)},
-			{"mean", g.Mean}, {"median", g.Median}, {"percentile_90", g.Percentile90}, {"longest", g.Longest},
+			{"closed_mean", g.ClosedLengths.Mean}, {"closed_median", g.ClosedLengths.Median},
+			{"closed_percentile_90", g.ClosedLengths.Percentile90}, {"closed_longest", g.ClosedLengths.Longest},
+			{"open_mean", g.OpenAges.Mean}, {"open_median", g.OpenAges.Median},
+			{"open_percentile_90", g.OpenAges.Percentile90}, {"open_longest", g.OpenAges.Longest},
 		} {
 			yield(Cell{key + "/" + f.name, "", g.Label, f.name, f.value})
 		}
 		if g.Within != nil {
 			yield(Cell{key + "/within", "", g.Label, "within", decimal.Int(*g.Within)})
+			yield(Cell{key + "/due", "", g.Label, "due", decimal.Int(*g.Due)})
 		}
 		for _, b := range g.Bands {
 			yield(Cell{key + "/" + b.Band + "/records", b.Band, g.Label, "records", decimal.Int(b.Records)})

@@ -8,20 +8,42 @@ import (
 	"vastspan/core/table"
 )
 
+// lengthNames name the figures of lengths.
+var lengthNames = []string{"mean", "median", "percentile_90", "longest"}
+
+// figureNames name the figures of a group, behind its number of records.
+func (a *Answer) figureNames() []string {
+	names := []string{"open", "closed"}
+	for _, of := range []string{"closed_", "open_"} {
+		for _, name := range lengthNames {
+			names = append(names, of+name)
+		}
+	}
+	if a.Within != nil {
+		n := strconv.Itoa(*a.Within)
+		names = append(names, "within_"+n, "share_within_"+n, "due_after_"+n, "share_of_due_within_"+n)
+	}
+	return names
+}
+
+// figures are the cells of figureNames.
+func (g *Group) figures() []string {
+	cells := []string{count(g.Open), count(g.Closed)}
+	for _, l := range []*Lengths{&g.ClosedLengths, &g.OpenAges} {
+		cells = append(cells, cell(l.Mean), cell(l.Median), cell(l.Percentile90), cell(l.Longest))
+	}
+	if g.Within != nil {
+		cells = append(cells, count(*g.Within), cell(g.WithinShare), count(*g.Due), cell(g.DueShare))
+	}
+	return cells
+}
+
 // Figures returns a row for each value of the category and one for all records.
 func (a *Answer) Figures() *table.Grid {
-	g := &table.Grid{Header: a.labelled("records", "open", "closed", "mean", "median", "percentile_90", "longest")}
-	if a.Within != nil {
-		g.Header = append(g.Header, "within_"+strconv.Itoa(*a.Within), "share_within")
-	}
+	g := &table.Grid{Header: append(a.labelled("records"), a.figureNames()...)}
 	for i := range a.Groups {
 		r := &a.Groups[i]
-		row := append(a.label(r.Label), count(r.Records), count(r.Open), count(r.Closed),
-			cell(r.Mean), cell(r.Median), cell(r.Percentile90), cell(r.Longest))
-		if r.Within != nil {
-			row = append(row, count(*r.Within), cell(r.WithinShare))
-		}
-		g.Rows = append(g.Rows, row)
+		g.Rows = append(g.Rows, append(append(a.label(r.Label), count(r.Records)), r.figures()...))
 	}
 	return g
 }
@@ -44,6 +66,17 @@ func (a *Answer) BandRows() *table.Grid {
 	return g
 }
 
+// bandsAndFigures returns the rows of the bands, each with the figures of its group behind it, so that one table has all.
+func (a *Answer) bandsAndFigures() *table.Grid {
+	g := a.BandRows()
+	g.Header = append(append(g.Header, "group_records"), a.figureNames()...)
+	for i := range g.Rows {
+		group := &a.Groups[i/len(a.Groups[0].Bands)]
+		g.Rows[i] = append(append(g.Rows[i], count(group.Records)), group.figures()...)
+	}
+	return g
+}
+
 // CourseRows returns a row for each unit of the course.
 func (a *Answer) CourseRows() *table.Grid {
 	g := &table.Grid{Header: []string{a.Each, "first_day", "last_day", "open_at_start", "opened", "closed", "open_at_end"}}
@@ -55,13 +88,14 @@ func (a *Answer) CourseRows() *table.Grid {
 	return g
 }
 
-// Grid returns the answer as CSV has it: the course where one was asked for, else the bands, else the figures.
+// Grid returns the answer as CSV has it: the course where one was asked for, else the bands with the figures of their groups, else
+// the figures.
 func (a *Answer) Grid() *table.Grid {
 	switch {
 	case a.Each != "":
 		return a.CourseRows()
 	case a.Bands != "":
-		return a.BandRows()
+		return a.bandsAndFigures()
 	}
 	return a.Figures()
 }
@@ -106,7 +140,10 @@ func (a *Answer) About() []table.Fact {
 	facts = append(facts, table.Fact{Name: "lengths", Text: "from " + a.From + " to " + a.To})
 	if a.Over != "" {
 		extent := table.Extent{Intervals: a.OverDays, Days: table.Days(a.OverDays)}
-		facts = append(facts, table.Fact{Name: "span", Of: a.Over, Text: extent.Text()})
+		facts = append(facts, table.Fact{Name: "records that begin in", Of: a.Over, Text: extent.Text()})
+	}
+	if a.Show != "" {
+		facts = append(facts, table.Fact{Name: "units shown", Text: "those that meet " + a.Show})
 	}
 	for _, f := range a.Where {
 		facts = append(facts, table.Fact{Name: "filter", Text: f.String()})

@@ -10,9 +10,11 @@ import (
 	"vastspan/api/client"
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
+	"vastspan/core/decimal"
 	"vastspan/core/elapsed"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/export"
 	"vastspan/internal/service"
 )
 
@@ -31,10 +33,11 @@ func (f *ageingFlags) add(c *cobra.Command) {
 	flags.StringVar(&q.To, "to", "", "of records: the column of the day on which it ends, blank while it is open")
 	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(elapsed.UnitNames(), ", ")+" (default days)")
 	flags.StringVar(&q.Bands, "bands", "", "of records: lengths to count by, such as '0-7,8-30,31-90,91+'")
-	flags.IntVar(&f.within, "within", -1, "of records: give the share that lasts at most so long")
+	flags.IntVar(&f.within, "within", -1, "of records: give the share of the closed that last at most this long, and of those that began longer ago than that")
 	flags.StringVar(&q.By, "by", "", "of records: category to break down by")
 	flags.StringVar(&q.Amount, "amount", "", "of records: column to add up in each band")
 	flags.StringVar(&q.Over, "over", "", "of records: keep those that begin in this span")
+	flags.StringVar(&q.Show, "show", "", "with --each: show the units that this span meets; the backlog that they start from stays as it is")
 	flags.StringVar(&q.Only, "open", "", "of records: open, closed or all (default all)")
 	flags.StringVar(&q.Each, "each", "",
 		"of records: what was opened, closed and open at the end of each day, week, month, quarter, half or year")
@@ -134,6 +137,9 @@ func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string
 	if err != nil {
 		return err
 	}
+	if answer.Each != "" && (out == print.AsCSV || out == print.Output(export.JSONLines.Name)) {
+		fmt.Fprintln(a.err, "vastspan: one table holds the course alone; lengths and bands are in --output json, xlsx and md")
+	}
 	return a.print.Print(out, print.View{Data: answer, Document: answer.Document, Draw: func(p *print.Printer) {
 		p.Linef("%s from %s to %s in %s, %s", answer.Dataset, answer.From, answer.To, answer.Unit,
 			print.AsOf(asOf, false, answer.Calendar))
@@ -144,7 +150,7 @@ func (a *app) printAgeing(answer *ageing.Answer, out print.Output, source string
 
 // drawAgeing draws lengths, bands and the course, then the notes.
 func drawAgeing(p *print.Printer, answer *ageing.Answer) {
-	p.Table(answer.Figures(), ageingLook(answer, 0))
+	p.Table(shownFigures(answer), ageingLook(answer, 0))
 	if answer.Bands != "" {
 		p.Linef("")
 		p.Table(answer.BandRows(), ageingLook(answer, 1))
@@ -154,6 +160,26 @@ func drawAgeing(p *print.Printer, answer *ageing.Answer) {
 		p.Table(answer.CourseRows(), print.Look{Right: print.Right(3, 4, 5, 6), Shown: print.Days})
 	}
 	printAgeingNotes(p, answer)
+}
+
+// shownFigures returns the figures with means and shares rounded for people.
+func shownFigures(answer *ageing.Answer) *table.Grid {
+	g := answer.Figures()
+	for i, name := range g.Header {
+		for _, row := range g.Rows {
+			v, err := decimal.Parse(row[i])
+			if err != nil || !v.Set {
+				continue
+			}
+			switch {
+			case strings.HasPrefix(name, "share_"):
+				row[i] = (&table.Column{Role: table.Share}).Format(v)
+			case strings.HasSuffix(name, "_mean"):
+				row[i] = table.Round(v, 2)
+			}
+		}
+	}
+	return g
 }
 
 // ageingLook puts all columns but those of names to the right.
@@ -188,7 +214,10 @@ func printAgeingNotes(p *print.Printer, answer *ageing.Answer) {
 	for _, text := range answer.Cautions {
 		p.Linef("caution: %s", text)
 	}
-	p.Linef("open: the age on the as-of day counts; what was closed later counts as open")
+	if answer.Show != "" {
+		p.Linef("units shown: those that meet %s; the backlog is of all records", answer.Show)
+	}
+	p.Linef("closed_: lengths of closed records; open_: ages of open ones on the as-of day; what was closed later counts as open")
 	if answer.Undated > 0 {
 		p.Linef("%s excluded: no date in %s", print.Count(answer.Undated), answer.From)
 	}

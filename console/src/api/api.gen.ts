@@ -2130,7 +2130,7 @@ export interface components {
              * @example 0-7,8-30,31-90,91+
              */
             bands?: string;
-            /** @description Give the share of records that last at most so long */
+            /** @description Give the share of closed records that last at most this long, and of those that began longer ago than that */
             within?: number;
             /** @description A category */
             by?: string;
@@ -2142,6 +2142,8 @@ export interface components {
             only?: string;
             /** @description Give what was opened, closed and open at the end of each of these units */
             each?: string;
+            /** @description With each: show the units that this span meets; the backlog that they start from stays as it is */
+            show?: string;
             where?: string[];
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
@@ -2159,6 +2161,7 @@ export interface components {
             over?: string;
             only: string;
             each?: string;
+            show?: string;
             where?: string[];
             as_of: string;
             at_close?: boolean;
@@ -2192,19 +2195,32 @@ export interface components {
             open: number;
             /** Format: int64 */
             closed: number;
-            mean: components["schemas"]["Value"];
-            median: components["schemas"]["Value"];
-            percentile_90: components["schemas"]["Value"];
-            longest: components["schemas"]["Value"];
-            /** Format: int64 */
+            closed_lengths: components["schemas"]["AgeingLengths"];
+            open_ages: components["schemas"]["AgeingLengths"];
+            /**
+             * Format: int64
+             * @description Closed records that last at most as long as asked for
+             */
             within_records?: number;
             within_share: components["schemas"]["Value"];
+            /**
+             * Format: int64
+             * @description Records that began longer ago than asked for
+             */
+            due_records?: number;
+            due_share: components["schemas"]["Value"];
             bands?: {
                 band: string;
                 /** Format: int64 */
                 records: number;
                 sum: components["schemas"]["Value"];
             }[];
+        };
+        AgeingLengths: {
+            mean: components["schemas"]["Value"];
+            median: components["schemas"]["Value"];
+            percentile_90: components["schemas"]["Value"];
+            longest: components["schemas"]["Value"];
         };
         /** @description Open at the start + opened - closed = open at the end */
         AgeingTurn: {

@@ -20,6 +20,10 @@ export function formatNumber(value: string | null | undefined): string {
   return format(value, { minimumFractionDigits: digits(value), maximumFractionDigits: 100 })
 }
 
+/** 14.25342 → 14.25 with two decimals. */
+export const formatRounded = (value: string, decimals: number): string =>
+  format(value, { minimumFractionDigits: decimals, maximumFractionDigits: decimals })
+
 /** A fraction as a percentage; one that is too small for its decimals is shown to be smaller, and not as zero. */
 export function formatPercent(value: string, decimals = 1): string {
   const text = format(value, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals })

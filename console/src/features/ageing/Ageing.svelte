@@ -52,12 +52,14 @@
   const only = $derived(choice('only', ['open', 'closed'], 'all'))
   const within = $derived(/^\d{1,6}$/.test(param('within') ?? '') ? Number(param('within')) : null)
   const over = $derived(param('over') ?? '')
+  const show = $derived(param('show') ?? '')
   let typedBands = $derived(bands)
   let typedOver = $derived(over)
+  let typedShow = $derived(show)
 
   const asked = $derived.by(() => {
     if (!dataset || to === '' || asOf.context === null) return null
-    const optional = compact({ by, amount, over, where: params('where') })
+    const optional = compact({ by, amount, over, show, where: params('where') })
     const body = { dataset: dataset.name, from, to, unit, bands, each, only, ...optional, ...asOf.context }
     return { version: dataset.version, body: (within === null ? body : { ...body, within }) as Question }
   })
@@ -212,6 +214,28 @@
         <button class="button mt-5" disabled={typedOver === over}>Set</button>
         <button type="button" class="button mt-5" onclick={() => ((typedOver = ''), setParam('over', null))}
           >Any time</button
+        >
+      {/if}
+    </form>
+    <span class="text-quiet">Backlog shown</span>
+    <form
+      class="flex flex-wrap items-start gap-1.5"
+      onsubmit={(e) => {
+        e.preventDefault()
+        setParam('show', typedShow.trim() === '' ? null : typedShow.trim())
+      }}
+    >
+      {#if show === '' && typedShow === ''}
+        <button type="button" class="chip text-quiet hover:text-ink" onclick={() => (typedShow = 'this year')}
+          >from its beginning</button
+        >
+      {:else}
+        <div class="w-96">
+          <Expression id="ageing-show" label="Span shown" bind:value={typedShow} context={asOf.context} />
+        </div>
+        <button class="button mt-5" disabled={typedShow === show}>Set</button>
+        <button type="button" class="button mt-5" onclick={() => ((typedShow = ''), setParam('show', null))}
+          >From its beginning</button
         >
       {/if}
     </form>
