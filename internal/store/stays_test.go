@@ -111,10 +111,10 @@ func TestStaysByTheHour(t *testing.T) {
 			t.Fatal(err)
 		}
 		// Nine hours across the change of the clock, one, and fifteen until the as-of day ends.
-		got := fmt.Sprintf("%s mean %s median %s longest %s bands %d %d faults %d undated %d later %d",
-			name, a.Groups[0].Mean, a.Groups[0].Median, a.Groups[0].Longest, a.Groups[0].Bands[0].Records, a.Groups[0].Bands[1].Records,
+		got := fmt.Sprintf("%s mean %s median %s longest %s age %s bands %d %d faults %d undated %d later %d",
+			name, a.Groups[0].ClosedLengths.Mean, a.Groups[0].ClosedLengths.Median, a.Groups[0].ClosedLengths.Longest, a.Groups[0].OpenAges.Mean, a.Groups[0].Bands[0].Records, a.Groups[0].Bands[1].Records,
 			a.FaultRecords, a.Undated, a.NotBegun)
-		if want := name + " mean 8.3333 median 9 longest 15 bands 1 2 faults 1 undated 1 later 1"; got != want {
+		if want := name + " mean 5 median 5 longest 9 age 15 bands 1 2 faults 1 undated 1 later 1"; got != want {
 			t.Errorf("got %s\nwant %s", got, want)
 		}
 	}
