@@ -99,6 +99,7 @@ var allowed = map[string][]string{
 		"core/calendar",
 		"core/civil",
 		"core/dataset",
+		"core/decimal",
 		"core/daytable",
 		"core/elapsed",
 		"core/measure",

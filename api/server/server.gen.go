@@ -1764,6 +1764,30 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "skip_footer" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "skip_footer", c.Request.URL.Query(), &params.SkipFooter, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter skip_footer: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "blank" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "blank", c.Request.URL.Query(), &params.Blank, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter blank: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", c.Request.URL.Query(), &params.Trim, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trim: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "file" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", c.Request.URL.Query(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2070,6 +2094,30 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "header_row", c.Request.URL.Query(), &params.HeaderRow, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter header_row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "skip_footer" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "skip_footer", c.Request.URL.Query(), &params.SkipFooter, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter skip_footer: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "blank" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "blank", c.Request.URL.Query(), &params.Blank, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter blank: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", c.Request.URL.Query(), &params.Trim, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trim: %w", err), http.StatusBadRequest)
 		return
 	}
 

@@ -1384,6 +1384,9 @@ type Load struct {
 	Oldest   *civil.Day `json:"oldest,omitempty"`
 	Records  int64      `json:"records"`
 
+	// Remarks What may have been meant otherwise; known right after the load alone
+	Remarks *[]Remark `json:"remarks,omitempty"`
+
 	// Replaced How many records it took the place of; undoing it brings them back
 	Replaced int64      `json:"replaced"`
 	Undated  int64      `json:"undated"`
@@ -1472,6 +1475,9 @@ type Preview struct {
 
 	// Grain The unit that a record stands for; absent for the day
 	Grain *string `json:"grain,omitempty"`
+
+	// Remarks What is read as it is and may have been meant otherwise
+	Remarks *[]Remark `json:"remarks,omitempty"`
 
 	// Sampled The number of rows that were looked at
 	Sampled int `json:"sampled"`
@@ -1767,6 +1773,17 @@ type RehearseRequest struct {
 	//
 	// Example: Europe/Lisbon
 	Zone *Zone `json:"zone,omitempty"`
+}
+
+// Remark defines model for Remark.
+type Remark struct {
+	// Code nearly_numbers, similar_values, local_midnights or days_loaded
+	Code   string  `json:"code"`
+	Column *string `json:"column,omitempty"`
+
+	// Suggestion What to state about the file so that it can be read
+	Suggestion *Suggestion `json:"suggestion,omitempty"`
+	Text       string      `json:"text"`
 }
 
 // RenameRequest defines model for RenameRequest.
@@ -2193,6 +2210,9 @@ type AmbiguousParam = string
 // AmountParam defines model for amountParam.
 type AmountParam = ColumnNames
 
+// BlankParam defines model for blankParam.
+type BlankParam = []string
+
 // CategoryParam defines model for categoryParam.
 type CategoryParam = ColumnNames
 
@@ -2269,6 +2289,12 @@ type ReplaceParam = string
 
 // SheetParam defines model for sheetParam.
 type SheetParam = string
+
+// SkipFooterParam defines model for skipFooterParam.
+type SkipFooterParam = int
+
+// TrimParam defines model for trimParam.
+type TrimParam = bool
 
 // TypeParam defines model for typeParam.
 type TypeParam = []string
@@ -2450,7 +2476,7 @@ type LoadFileParams struct {
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrderParam `form:"date_order,omitempty" json:"date_order,omitempty"`
 
-	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56
+	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56; signs beside the digits belong to it: $1,234.56, 1.234,56 €, (1234.56), 1234.56-
 	Numbers *NumbersParam `form:"numbers,omitempty" json:"numbers,omitempty"`
 
 	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
@@ -2485,6 +2511,15 @@ type LoadFileParams struct {
 
 	// HeaderRow The row of an XLSX file that names the columns; left out, the first that holds any
 	HeaderRow *HeaderRowParam `form:"header_row,omitempty" json:"header_row,omitempty"`
+
+	// SkipFooter How many rows at the end of the file are left out, such as a total line
+	SkipFooter *SkipFooterParam `form:"skip_footer,omitempty" json:"skip_footer,omitempty"`
+
+	// Blank Words of the file that mean blank, such as n/a
+	Blank *BlankParam `form:"blank,omitempty" json:"blank,omitempty"`
+
+	// Trim Take blanks off both ends of texts
+	Trim *TrimParam `form:"trim,omitempty" json:"trim,omitempty"`
 
 	// File The name under which the file is listed
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`
@@ -2528,7 +2563,7 @@ type PreviewLoadParams struct {
 	// DateOrder The order of dates such as 03/04/2026
 	DateOrder *DateOrderParam `form:"date_order,omitempty" json:"date_order,omitempty"`
 
-	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56
+	// Numbers How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56; signs beside the digits belong to it: $1,234.56, 1.234,56 €, (1234.56), 1234.56-
 	Numbers *NumbersParam `form:"numbers,omitempty" json:"numbers,omitempty"`
 
 	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
@@ -2563,6 +2598,15 @@ type PreviewLoadParams struct {
 
 	// HeaderRow The row of an XLSX file that names the columns; left out, the first that holds any
 	HeaderRow *HeaderRowParam `form:"header_row,omitempty" json:"header_row,omitempty"`
+
+	// SkipFooter How many rows at the end of the file are left out, such as a total line
+	SkipFooter *SkipFooterParam `form:"skip_footer,omitempty" json:"skip_footer,omitempty"`
+
+	// Blank Words of the file that mean blank, such as n/a
+	Blank *BlankParam `form:"blank,omitempty" json:"blank,omitempty"`
+
+	// Trim Take blanks off both ends of texts
+	Trim *TrimParam `form:"trim,omitempty" json:"trim,omitempty"`
 
 	// File The name under which the file is listed
 	File *FileParam `form:"file,omitempty" json:"file,omitempty"`

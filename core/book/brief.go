@@ -151,7 +151,8 @@ func (b *Brief) Check() error {
 		return fmt.Errorf("brief %s has %d items; at most %d", b.Name, n, maxItems)
 	}
 	_, ofDataset := LatestOf(b.AsOf)
-	if _, err := civil.ParseDay(b.AsOf); err != nil && !ofDataset && !slices.Contains([]string{"", query.Today, query.Now, query.Latest}, b.AsOf) {
+	named := []string{"", query.Today, query.Now, query.Latest}
+	if _, err := civil.ParseDay(b.AsOf); err != nil && !ofDataset && !slices.Contains(named, b.AsOf) {
 		return fmt.Errorf("brief %s: as-of: %q: expected latest, latest of a dataset, today, now or a date", b.Name, b.AsOf)
 	}
 	prompts := map[string]bool{}

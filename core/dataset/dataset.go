@@ -93,6 +93,10 @@ type Schema struct {
 	Ambiguous Ambiguous `json:"ambiguous,omitempty"`
 	// Epoch says that times are written as a number since 1970-01-01T00:00:00Z; empty where they are not.
 	Epoch Epoch `json:"epoch,omitempty"`
+	// Blanks are words of files that mean blank, such as n/a.
+	Blanks []string `json:"blanks,omitempty"`
+	// Trim takes blanks off both ends of texts.
+	Trim bool `json:"trim,omitempty"`
 	// Grain is the unit that a record stands for, such as month in a plan by months; empty for the
 	// day alone.
 	Grain string `json:"grain,omitempty"`

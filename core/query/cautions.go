@@ -106,9 +106,9 @@ func (p *plan) findFuture(ctx context.Context) error {
 		in.MinRecords > 0 {
 		return nil
 	}
-	r, err := p.look(ctx, in, tally.Request{Days: true, Periods: tally.EachOfDays(
-		civil.SetOf(civil.Interval{Start: *p.Today + 1, End: civil.OpenEnd}), civil.SetOf(civil.Interval{Start: civil.OpenStart, End: *p.Today + 1}),
-	)})
+	later := civil.SetOf(civil.Interval{Start: *p.Today + 1, End: civil.OpenEnd})
+	until := civil.SetOf(civil.Interval{Start: civil.OpenStart, End: *p.Today + 1})
+	r, err := p.look(ctx, in, tally.Request{Days: true, Periods: tally.EachOfDays(later, until)})
 	if err != nil {
 		return err
 	}
@@ -123,7 +123,8 @@ func (p *plan) futureNote(add func(table.Code, table.Level, string, ...any)) {
 	if p.future == nil {
 		return
 	}
-	text := fmt.Sprintf("%s after today, %s; the newest is of %s", table.CountedRecords(p.future.records), p.Today.Long(), p.inputs[0].covered.Newest.Long())
+	text := fmt.Sprintf("%s after today, %s; the newest is of %s",
+		table.CountedRecords(p.future.records), p.Today.Long(), p.inputs[0].covered.Newest.Long())
 	if p.future.newest != 0 {
 		text += fmt.Sprintf(". The newest day that is not after today: as of %s", p.future.newest)
 	}

@@ -235,7 +235,8 @@ func (p *plan) otherWeeks(own, other side) (weeks, otherWeeks int, differ bool) 
 		return 0, 0, false
 	}
 	weeks, otherWeeks = own.length()/7, other.length()/7
-	return weeks, otherWeeks, weeks != otherWeeks && span.WholeUnits(own.period.Days.At(0), cal) == span.WholeUnits(other.period.Days.At(0), cal)
+	sameUnit := span.WholeUnits(own.period.Days.At(0), cal) == span.WholeUnits(other.period.Days.At(0), cal)
+	return weeks, otherWeeks, sameUnit && weeks != otherWeeks
 }
 
 // rowSides returns both sides of a row: what it is compared with, those of the span first, then the unit before.

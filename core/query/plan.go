@@ -168,7 +168,8 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		return nil, err
 	}
 	request := tally.Request{
-		Figures: figures, RankBy: p.rankBy, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date, Top: q.Top, Clock: e.Scope.Clock,
+		Figures: figures, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date,
+		Top: q.Top, RankBy: p.rankBy, Clock: e.Scope.Clock,
 	}
 	p.inputs = []*input{{Records: main, request: request}}
 	if q.Top > 0 {

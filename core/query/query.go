@@ -110,7 +110,8 @@ func ParseWindow(text string) (Window, error) {
 func (w Window) check(each calendar.Unit) error {
 	if w.unit != "" {
 		if unit, ok := calendar.ParseAnyUnit(w.unit); !ok || unit != each {
-			return fmt.Errorf("rolling %d %s: expected a number of the unit of the rows, such as %d %s", w.Units, w.unit, w.Units, each.Counted(w.Units))
+			return fmt.Errorf("rolling %d %s: expected a number of the unit of the rows, such as %d %s",
+				w.Units, w.unit, w.Units, each.Counted(w.Units))
 		}
 	}
 	if w.Units < 2 || w.Units > maxRolling {

@@ -341,12 +341,17 @@ func CheckYear(ctx context.Context, members []Member, s Scope, days int) ([]Find
 			continue
 		}
 		if len(failed) > 0 {
-			c.findings = append(c.findings, Finding{Kind: Refused, Spans: []string{m.Name}, Text: firstErr.Error(), Advice: refusedAdvice, AsOf: failed})
+			c.findings = append(c.findings, Finding{
+				Kind: Refused, Spans: []string{m.Name}, Text: firstErr.Error(), Advice: refusedAdvice, AsOf: failed,
+			})
 		}
 		if len(empty) > 0 {
 			c.findings = append(
 				c.findings,
-				Finding{Kind: FoundEmpty, Spans: []string{m.Name}, Text: fmt.Sprintf("no days on %d of %d as-of days", len(empty), days), Advice: emptyAdvice, AsOf: empty},
+				Finding{
+					Kind: FoundEmpty, Spans: []string{m.Name}, Advice: emptyAdvice, AsOf: empty,
+					Text: fmt.Sprintf("no days on %d of %d as-of days", len(empty), days),
+				},
 			)
 		}
 		if len(failed)+len(empty) < days {

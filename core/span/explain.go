@@ -226,7 +226,8 @@ func (e *env) noteOtherDays(n Node, v civil.Interval) {
 
 func (e *env) noteShortMove(n Node, u calendar.Unit, m move) {
 	if e.trace != nil && m.shorter(u) && u > calendar.BusinessDay {
-		e.note(ShortMove, "a move by %d %s is shorter than the %s of %s: some days may be the same again", max(m.n, -m.n), m.unit.Counted(max(m.n, -m.n)), u, n)
+		count := max(m.n, -m.n)
+		e.note(ShortMove, "a move by %d %s is shorter than the %s of %s: some days may be the same again", count, m.unit.Counted(count), u, n)
 	}
 }
 

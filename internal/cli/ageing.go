@@ -33,7 +33,8 @@ func (f *ageingFlags) add(c *cobra.Command) {
 	flags.StringVar(&q.To, "to", "", "of records: the column of the day on which it ends, blank while it is open")
 	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(elapsed.UnitNames(), ", ")+" (default days)")
 	flags.StringVar(&q.Bands, "bands", "", "of records: lengths to count by, such as '0-7,8-30,31-90,91+'")
-	flags.IntVar(&f.within, "within", -1, "of records: give the share of the closed that last at most this long, and of those that began longer ago than that")
+	flags.IntVar(&f.within, "within", -1,
+		"of records: give the share of the closed that last at most this long, and of those that began longer ago than that")
 	flags.StringVar(&q.By, "by", "", "of records: category to break down by")
 	flags.StringVar(&q.Amount, "amount", "", "of records: column to add up in each band")
 	flags.StringVar(&q.Over, "over", "", "of records: keep those that begin in this span")
@@ -96,9 +97,7 @@ func (a *app) ageingFile(
 		return err
 	}
 	defer clean()
-	if f.file.zone == "" {
-		f.file.zone = localZoneName()
-	}
+	f.file.zone = a.zoneOf(f.file.zone, d)
 	h := f.file.hints()
 	h.Date = q.From
 	if q.By != "" {

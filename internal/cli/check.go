@@ -125,7 +125,9 @@ time. It lapses when one of its spans is changed.`,
 func findingGrid(r *book.CheckReport) *table.Grid {
 	g := &table.Grid{Header: []string{"kind", "caution", "spans", "text", "advice", "as_of", "acknowledged_by", "acknowledged_at", "note"}}
 	for _, f := range r.Findings {
-		row := []string{string(f.Kind), string(f.Caution), strings.Join(f.Spans, "; "), f.Text, f.Advice, print.DayList(f.AsOf, len(f.AsOf)), "", "", ""}
+		row := []string{
+			string(f.Kind), string(f.Caution), strings.Join(f.Spans, "; "), f.Text, f.Advice, print.DayList(f.AsOf, len(f.AsOf)), "", "", "",
+		}
 		if k := f.Acknowledged; k != nil {
 			row[6], row[7], row[8] = k.Author, k.At.UTC().Format(time.RFC3339), k.Note
 		}

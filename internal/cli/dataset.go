@@ -205,7 +205,8 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 	flags.IntVar(&f.decimals, "decimals", 0, "digits after the point")
 	flags.StringVar(&f.grain, "grain", "", "what a record stands for: day, week, month, quarter, half or year")
 	flags.StringVar(&f.noRecords, "no-records", "", "what a sum without a record means: zero or blank")
-	flags.StringVar(&f.expected, "expected", "", "days on which records are expected: "+dataset.ExpectedForms+"; automatic leaves it to the records")
+	flags.StringVar(&f.expected, "expected", "",
+		"days on which records are expected: "+dataset.ExpectedForms+"; automatic leaves it to the records")
 	flags.StringVar(&f.newestDay, "newest-day", "", "whether the newest day of records without times is complete, or partial: still arriving")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q, err := f.read(cmd)

@@ -10,7 +10,8 @@ import (
 // readingFlags say how a file is read, wherever one is.
 type readingFlags struct {
 	zone, dayStarts, dateOrder, numbers, ambiguous, epoch, grain string
-	omit, types                                                  []string
+	omit, types, blanks                                          []string
+	trim                                                         bool
 	written                                                      service.FileOptions
 }
 
@@ -25,12 +26,16 @@ func (f *readingFlags) add(flags *pflag.FlagSet, of, zoneHelp string) {
 	flags.StringVar(&f.zone, "zone", "", of+zoneHelp)
 	flags.StringVar(&f.dayStarts, "day-starts", "", of+dayStartsHelp)
 	flags.StringVar(&f.dateOrder, "date-order", "", of+"the order of dates such as 03/04/2026: dmy, mdy or ymd; never guessed")
-	flags.StringVar(&f.numbers, "numbers", "", of+"how it writes numbers, such as 1.234,56 (default plain digits); never guessed")
+	flags.StringVar(&f.numbers, "numbers", "",
+		of+"how it writes numbers, such as 1.234,56 or ($1,234.56) (default plain digits); never guessed")
 	flags.StringVar(&f.ambiguous, "ambiguous", "", of+ambiguousHelp)
 	flags.StringVar(&f.epoch, "epoch", "", of+epochHelp)
 	flags.StringVar(&f.grain, "grain", "", of+"the unit that a record stands for, such as month (default told by how the dates are written)")
-	flags.StringArrayVar(&f.omit, "omit", nil, of+"a column that is left out; may be given several times")
+	flags.StringArrayVar(&f.omit, "omit", nil, of+"a column that is left out; repeatable")
 	flags.StringArrayVar(&f.types, "type", nil, of+"the type of a column, as COLUMN=TYPE: text, number, date or timestamp")
+	flags.StringSliceVar(&f.blanks, "blank", nil, of+"words that mean blank, such as 'n/a,-'")
+	flags.BoolVar(&f.trim, "trim", false, of+"take blanks off both ends of texts")
+	flags.IntVar(&f.written.SkipFooter, "skip-footer", 0, of+"rows at its end that are left out, such as a total line")
 	flags.StringVar(&f.written.Format, "format", "", of+"csv, json, xlsx or parquet (default told by the content)")
 	flags.StringVar(&f.written.Delimiter, "delimiter", "", of+"comma, semicolon, tab or bar (default told by the content)")
 	flags.StringVar(&f.written.Encoding, "encoding", "", of+"utf-8, utf-16 or windows-1252; the last is never guessed")
@@ -43,5 +48,6 @@ func (f *readingFlags) hints() service.ColumnHints {
 	return service.ColumnHints{
 		Zone: f.zone, DayStarts: f.dayStarts, DateOrder: dataset.DateOrder(f.dateOrder), Numbers: f.numbers,
 		Ambiguous: dataset.Ambiguous(f.ambiguous), Epoch: dataset.Epoch(f.epoch), Grain: f.grain, Types: f.types,
+		Blanks: f.blanks, Trim: f.trim,
 	}
 }

@@ -83,6 +83,7 @@ nothing. The first load fixes them.`,
 			line += fmt.Sprintf(", %s of them without a day", print.Count(l.Undated))
 		}
 		a.print.Linef("%s", line)
+		printRemarks(a.print, value(l.Remarks))
 		return nil
 	}
 	return c
@@ -90,7 +91,7 @@ nothing. The first load fixes them.`,
 
 func (f *loadFlags) add(c *cobra.Command) {
 	flags := c.Flags()
-	f.readingFlags.add(flags, "", "the IANA time zone in which an instant becomes a day (default UTC)")
+	f.readingFlags.add(flags, "", "the IANA time zone in which an instant becomes a day (default the service's)")
 	flags.StringVar(&f.date, "date", "", "the column that holds the day")
 	flags.StringArrayVar(&f.amount, "amount", nil, "a column of amounts; may be given several times")
 	flags.StringArrayVar(&f.category, "category", nil, "a column of categories; may be given several times")
@@ -171,6 +172,10 @@ func (f *loadFlags) params(file string) *types.LoadFileParams {
 	if len(f.types) > 0 {
 		p.Type = &f.types
 	}
+	if len(f.blanks) > 0 {
+		p.Blank = &f.blanks
+	}
+	p.Trim, p.SkipFooter = ptrOrNil(f.trim), ptrOrNil(f.written.SkipFooter)
 	return p
 }
 
@@ -194,6 +199,9 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		Encoding:     f.Encoding,
 		Sheet:        f.Sheet,
 		HeaderRow:    f.HeaderRow,
+		SkipFooter:   f.SkipFooter,
+		Blank:        f.Blank,
+		Trim:         f.Trim,
 		AllowUndated: f.AllowUndated,
 		File:         f.File,
 	}
@@ -224,11 +232,32 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 				w.Linef("column %s could be read as numbers: try %s", c.Name, suggestedFlag(s))
 			}
 		}
+		printRemarks(w, value(p.Remarks))
 	}})
 	if len(p.Faults) > 0 && err == nil && out != print.AsJSON {
 		return &problemError{Problem: types.Problem{Detail: "the file would be rejected", Faults: &p.Faults}}
 	}
 	return err
+}
+
+// daysLoaded is the code of the remark that days of a load had records already.
+const daysLoaded = "days_loaded"
+
+// printRemarks says what is read as it is and may have been meant otherwise.
+func printRemarks(p *print.Printer, remarks []types.Remark) {
+	for _, r := range remarks {
+		text := r.Text
+		if r.Column != nil {
+			text = "column " + *r.Column + ": " + text
+		}
+		if r.Suggestion != nil {
+			text += "; try " + suggestedFlag(*r.Suggestion)
+		}
+		if r.Code == daysLoaded {
+			text = strings.Replace(text, "with replace or key", "with --replace or --key", 1)
+		}
+		p.Linef("caution: %s", text)
+	}
 }
 
 func previewGrid(p *types.Preview) *table.Grid {

@@ -27,7 +27,7 @@ type fileFlags struct {
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
-	zone := "the IANA time zone in which an instant becomes a day and today is read (default: this machine's)"
+	zone := "the IANA time zone in which an instant becomes a day and today is read (default: the service's, else this machine's)"
 	f.readingFlags.add(c.Flags(), "of a file: ", zone)
 }
 
@@ -64,9 +64,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return err
 	}
 	defer clean()
-	if f.file.zone == "" {
-		f.file.zone = localZoneName()
-	}
+	f.file.zone = a.zoneOf(f.file.zone, d)
 	local, err := service.OpenLocal(service.File{
 		Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q),
 		Options: f.file.written, Omit: f.file.omit,
@@ -91,6 +89,9 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 			name,
 		)
 	}}
+	for _, r := range local.Remarks() {
+		fmt.Fprintf(a.err, "vastspan: caution: column %s: %s\n", r.Column, r.Text)
+	}
 	answer, err := e.Answer(ctx, q, local.Records())
 	if err != nil {
 		return about(err, q)
@@ -131,6 +132,18 @@ func (f *totalFlags) hints(q *query.Query) service.ColumnHints {
 func isLength(name string) bool {
 	_, ok := dataset.ParseLength(name)
 	return ok
+}
+
+// zoneOf returns the zone by which the times of a file become days: the stated one, else that of the service where one answers,
+// else this machine's.
+func (a *app) zoneOf(stated string, d *definitions) string {
+	switch {
+	case stated != "":
+		return stated
+	case d.ofService:
+		return d.clock.Zone().String()
+	}
+	return localZoneName()
 }
 
 // rereadable returns a reader that can be set back to its start: the file itself, or a copy of a pipe.

@@ -30,6 +30,10 @@ type ColumnHints struct {
 	Grain string
 	// Types are those of columns, as ParseTypes reads them.
 	Types []string
+	// Blanks are words that mean blank, such as n/a and -.
+	Blanks []string
+	// Trim takes blanks off both ends of texts.
+	Trim bool
 }
 
 // ParseTypes reads the types of columns: COLUMN=TYPE.
@@ -90,6 +94,8 @@ func (h *ColumnHints) Reading(s *dataset.Schema) (*dataset.Schema, error) {
 	read.Numbers = cmp.Or(h.Numbers, s.Numbers)
 	read.Ambiguous = cmp.Or(h.Ambiguous, s.Ambiguous)
 	read.Epoch = cmp.Or(h.Epoch, s.Epoch)
+	read.Trim = h.Trim || s.Trim
+	read.Blanks = slices.Concat(s.Blanks, h.Blanks)
 	if err := read.CheckTimes(); err != nil {
 		return nil, err
 	}
@@ -138,7 +144,10 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	if err := checkHeader(header); err != nil {
 		return nil, err
 	}
-	s := &dataset.Schema{Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers, Ambiguous: h.Ambiguous, Epoch: h.Epoch}
+	sample = withoutBlankWords(sample, h.Blanks)
+	s := &dataset.Schema{
+		Blanks: h.Blanks, Trim: h.Trim, Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers, Ambiguous: h.Ambiguous, Epoch: h.Epoch,
+	}
 	if err := s.CheckTimes(); err != nil {
 		return nil, err
 	}
@@ -171,6 +180,23 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 		return nil, err
 	}
 	return s, chooseDay(s, h, sample)
+}
+
+// withoutBlankWords returns a sample with nothing in the place of words that mean blank.
+func withoutBlankWords(sample []Row, words []string) []Row {
+	if len(words) == 0 {
+		return sample
+	}
+	list := make([]Row, len(sample))
+	for i, row := range sample {
+		list[i] = Row{row.Line, slices.Clone(row.Cells)}
+		for j, c := range row.Cells {
+			if slices.Contains(words, strings.TrimSpace(c)) {
+				list[i].Cells[j] = ""
+			}
+		}
+	}
+	return list
 }
 
 // valuesOf yields the values of a column of the sample that are not blank.

@@ -28,6 +28,8 @@ type Options struct {
 	Sheet string
 	// HeaderRow is the row of an XLSX file that names the columns, from 1 on; 0 is the first that holds any.
 	HeaderRow int
+	// SkipFooter is how many rows at the end of the file are left out, such as a total line.
+	SkipFooter int
 }
 
 // A Written says how a file is written: what was stated and what was found out.
@@ -54,6 +56,17 @@ var Formats = []string{CSV, JSON, XLSX, Parquet}
 // Open reads the header and the sample of a file, which may be compressed by gzip, zstd or bzip2. What its format is, is told
 // by its content unless it is stated. The reader is to be closed.
 func Open(o Options, r io.Reader) (Reader, error) {
+	if o.SkipFooter < 0 || o.SkipFooter > maxFooter {
+		return nil, fmt.Errorf("skip footer %d: expected 0 to %d rows", o.SkipFooter, maxFooter)
+	}
+	reader, err := open(o, r)
+	if err != nil || o.SkipFooter == 0 {
+		return reader, err
+	}
+	return &footless{Reader: reader, rows: o.SkipFooter}, nil
+}
+
+func open(o Options, r io.Reader) (Reader, error) {
 	if o.Format != "" && !slices.Contains(Formats, o.Format) {
 		return nil, fmt.Errorf("format %q: expected %s", o.Format, strings.Join(Formats, ", "))
 	}

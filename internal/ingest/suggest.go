@@ -1,6 +1,7 @@
 package ingest
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -30,7 +31,13 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 	case !utf8.ValidString(value) || strings.ContainsRune(value, utf8.RuneError):
 		return &Suggestion{"encoding", "windows-1252"}
 	case c.Type == dataset.Number:
-		return styleOf(sample, p.at[column], value, p.numbers)
+		if s := styleOf(sample, p.at[column], value, p.numbers); s != nil {
+			return s
+		}
+		for _, r := range nearlyNumbers(c, p.at[column], withoutBlankWords(sample, p.schema.Blanks), p.numbers) {
+			return r.Suggestion
+		}
+		return nil
 	case !c.Type.IsTime():
 		return nil
 	}
@@ -54,7 +61,7 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 // none, or where two ways of writing read them as different ones. The way that did not do is left out.
 func styleOf(sample []Row, column int, value string, but NumberStyle) *Suggestion {
 	found, read := "", []string(nil)
-	for _, s := range numberStyles {
+	for _, s := range stylesLike(sample, column) {
 		if s.style == but {
 			continue
 		}
@@ -76,6 +83,30 @@ func styleOf(sample []Row, column int, value string, but NumberStyle) *Suggestio
 		return nil
 	}
 	return &Suggestion{"numbers", found}
+}
+
+// A styleExample is a style with the example that names it.
+type styleExample struct {
+	example string
+	style   NumberStyle
+}
+
+// stylesLike lists the styles, with the signs beside the digits that the values of a column have.
+func stylesLike(sample []Row, column int) []styleExample {
+	var currency string
+	var written negative
+	for v := range valuesOf(sample, column) {
+		_, c, n := undecorated(blanks.Replace(v))
+		currency = cmp.Or(currency, c)
+		written = cmp.Or(written, n)
+	}
+	var list []styleExample
+	for _, s := range numberStyles {
+		style := s.style
+		style.currency, style.negative = currency, written
+		list = append(list, styleExample{style.example(), style})
+	}
+	return list
 }
 
 // SuggestNumbers returns how the values of a column of text are written, where they could be read as numbers.

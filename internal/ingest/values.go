@@ -2,9 +2,12 @@ package ingest
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -14,7 +17,7 @@ import (
 // parse reads one value of a column into its cell.
 func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 	trimmed := trim(s)
-	if into.Set = false; trimmed == "" {
+	if into.Set = false; trimmed == "" || len(p.schema.Blanks) > 0 && slices.Contains(p.schema.Blanks, trimmed) {
 		return nil
 	}
 	var err error
@@ -32,7 +35,10 @@ func (p *parser) parse(c *dataset.Column, s string, into *dataset.Cell) error {
 		if strings.IndexByte(s, 0) >= 0 {
 			return fmt.Errorf("expected text without NUL characters")
 		}
-		into.Text = s
+		if p.schema.Trim {
+			s = trimmed
+		}
+		into.Text = norm.NFC.String(s) // texts that look the same are the same
 	}
 	into.Set = err == nil
 	return err

@@ -32,6 +32,9 @@ type datasetStore interface {
 	Describe(ctx context.Context, name string, change func(*store.Dataset) error) (*store.Dataset, error)
 	SetRules(ctx context.Context, name string, rules *access.Rules, check func(*store.Dataset) error) (*store.Dataset, error)
 	LoadFile(ctx context.Context, in store.LoadInput) (*store.Load, error)
+	DaysOf(ctx context.Context, d *store.Dataset, date string) (civil.Set, error)
+	DaysOfLoad(ctx context.Context, d *store.Dataset, id int64) (civil.Set, error)
+	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, p tally.Period, after int64) (map[int64]int64, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	Load(ctx context.Context, d *store.Dataset, id int64) (*store.Load, error)
 	UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error)
@@ -229,6 +232,8 @@ type Preview struct {
 	Faults  []ingest.Fault
 	// Suggestions are what could be stated about columns, by their names.
 	Suggestions map[string]ingest.Suggestion
+	// Remarks are what may have been meant otherwise.
+	Remarks []ingest.Remark
 }
 
 // previewRows is how many rows a preview shows.
@@ -262,6 +267,9 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 			return nil, err
 		}
 	case refused.IsMissing(err):
+		if f.Hints.Zone == "" {
+			f.Hints.Zone = s.clock.Zone().String()
+		}
 		schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
 		if err != nil {
 			return nil, refused.Wrong(err)
@@ -280,6 +288,7 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	if err != nil {
 		return nil, refused.Wrong(err)
 	}
+	p.Remarks = ingest.Remarks(read, reader.Header(), reader.Sample())
 	o := ingest.ScanOptions{Schema: read, AllowUndated: f.AllowUndated}
 	err = ingest.Records(ingest.SampleOnly(reader), o, func([]dataset.Cell) error { return nil })
 	var faults *ingest.Faults

@@ -4,15 +4,21 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"fmt"
 	"hash"
 	"io"
+	"maps"
 	"slices"
+	"strconv"
+	"strings"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/naming"
 	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/core/table"
+	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
@@ -54,6 +60,15 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	if err := s.mode(ctx, &f, d, &in); err != nil {
 		return nil, err
 	}
+	if d == nil && f.Hints.Zone == "" {
+		f.Hints.Zone = s.clock.Zone().String()
+	}
+	had := civil.Set{}
+	if d != nil && in.Mode == "" { // records stay beside those that are there
+		if had, err = s.store.DaysOf(ctx, d, ""); err != nil {
+			return nil, err
+		}
+	}
 	in.Contents = f.hashed()
 	reader, err := f.open()
 	if err != nil {
@@ -71,7 +86,84 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		return schema, refused.Wrong(err)
 	}
 	load, err := s.store.LoadFile(ctx, in)
-	return load, Refused(err)
+	if err != nil {
+		return load, Refused(err)
+	}
+	return load, s.remark(ctx, &f, load, reader, had)
+}
+
+// remark notes what may have been meant otherwise about a load; had are the days that had records before it. Amounts are
+// shown with the decimals that the load has, where those are more.
+func (s *Datasets) remark(ctx context.Context, f *File, load *store.Load, reader ingest.Reader, had civil.Set) error {
+	d, err := s.store.Dataset(ctx, f.Dataset)
+	if err != nil {
+		return err
+	}
+	schema, err := f.Hints.Reading(&d.Schema)
+	if err != nil {
+		return err
+	}
+	load.Remarks = ingest.Remarks(schema, reader.Header(), reader.Sample())
+	if !had.Empty() {
+		if err := s.remarkDays(ctx, d, load, had); err != nil {
+			return err
+		}
+	}
+	most := ingest.Decimals(schema, reader.Header(), reader.Sample())
+	more := func(s *dataset.Schema) bool {
+		return slices.ContainsFunc(s.Columns, func(c dataset.Column) bool { return !c.DecimalsStated && most[c.Name] > c.Decimals })
+	}
+	if !more(&d.Schema) {
+		return nil
+	}
+	_, err = s.store.Describe(ctx, f.Dataset, func(stored *store.Dataset) error {
+		for i := range stored.Schema.Columns {
+			if c := &stored.Schema.Columns[i]; !c.DecimalsStated {
+				c.Decimals = max(c.Decimals, min(most[c.Name], dataset.MaxDecimals))
+			}
+		}
+		return nil
+	})
+	return err
+}
+
+// remarkDays notes days of a load that had records of other loads already.
+func (s *Datasets) remarkDays(ctx context.Context, d *store.Dataset, load *store.Load, had civil.Set) error {
+	if load.Oldest == nil || had.Within(civil.Through(store.DayOf(*load.Oldest), store.DayOf(*load.Newest))).Empty() {
+		return nil
+	}
+	own, err := s.store.DaysOfLoad(ctx, d, load.ID)
+	if err != nil {
+		return err
+	}
+	both := own.Intersect(had)
+	if both.Empty() {
+		return nil
+	}
+	counts, err := s.store.RecordsByLoad(ctx, d, "", tally.OfDays(both), 0)
+	if err != nil {
+		return err
+	}
+	delete(counts, load.ID)
+	records, loads := int64(0), slices.Sorted(maps.Keys(counts))
+	for _, n := range counts {
+		records += n
+	}
+	if records == 0 {
+		return nil
+	}
+	names := make([]string, len(loads))
+	for i, id := range loads {
+		names[i] = strconv.FormatInt(id, 10)
+	}
+	const mostLoads = 5
+	if len(names) > mostLoads {
+		names = append(names[:mostLoads], "…")
+	}
+	load.Remarks = append(load.Remarks, ingest.Remark{Code: ingest.DaysLoaded, Text: fmt.Sprintf(
+		"%s of the load had %s already (load %s): undo it and load it with replace or key, unless it adds to them",
+		table.DayCount(both.Days()), counted(records, "record"), strings.Join(names, ", "))})
+	return nil
 }
 
 // mode reads what a load does to the records that are there; d is nil where the dataset is not there yet.

@@ -71,6 +71,11 @@ func (l *Local) Newest(ctx context.Context) (civil.AsOf, bool, error) {
 	return asOf, c.Records > 0, err
 }
 
+// Remarks returns what is read as it is and may have been meant otherwise, of the columns that may matter to a total.
+func (l *Local) Remarks() []ingest.Remark {
+	return ingest.Remarks(l.schema, l.reader.Header(), l.reader.Sample())
+}
+
 // covered reads the file for the days of its records.
 func (l *Local) covered(ctx context.Context, date string) (tally.Coverage, error) {
 	if c, ok := l.known[date]; ok {

@@ -254,7 +254,9 @@ type changedDefinition struct {
 var kindOrder = []string{book.HolidaysKind, book.CalendarKind, book.SpanKind}
 
 // changedDefinitions lists the definitions of a receipt that say something else now, whatever their versions.
-func (s *Receipts) changedDefinitions(ctx context.Context, then []query.Definition, stored []store.Definition) ([]changedDefinition, error) {
+func (s *Receipts) changedDefinitions(
+	ctx context.Context, then []query.Definition, stored []store.Definition,
+) ([]changedDefinition, error) {
 	var list []changedDefinition
 	for _, d := range then {
 		if !slices.Contains(kindOrder, d.Kind) {

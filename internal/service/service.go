@@ -115,6 +115,9 @@ func Open(ctx context.Context, url, columns string, databases map[string]Databas
 // Close closes the database.
 func (s *Service) Close() error { return s.store.Close() }
 
+// A Remark is something about a file that is read as it is, and may have been meant otherwise.
+type Remark = ingest.Remark
+
 // Measures are what the service has done since it was started, and what it holds.
 type Measures = store.Measures
 

@@ -231,7 +231,8 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 	if v.Answer, v.Err = s.totals.totalKeeping(ctx, l, it.Query, keep); v.Err != nil || it.Spark == "" {
 		return v
 	}
-	if days := v.Answer.Spans[0].Intervals; !days.Empty() && !days.Open() && days.Bounds().Last() < v.Answer.AsOf { // it ends where the span does
+	// The trend ends where the span does.
+	if days := v.Answer.Spans[0].Intervals; !days.Empty() && !days.Open() && days.Bounds().Last() < v.Answer.AsOf {
 		c.AsOf, c.AtClose = days.Bounds().Last().String(), true
 	}
 	v.Spark, v.Err = s.totals.totalWith(ctx, l, query.Query{
@@ -291,7 +292,8 @@ func (v *BriefView) Grid() *table.Grid {
 // Document returns the brief as it is taken away: a sheet for each item.
 func (v *BriefView) Document() *table.Document {
 	d := &table.Document{Name: v.Brief.Name, Title: v.Brief.Title, Titled: true, All: v.Grid()}
-	d.About = append([]table.Fact{{Name: "brief", Text: v.Brief.Title}, {Name: "as-of basis", Text: v.Basis}}, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
+	d.About = []table.Fact{{Name: "brief", Text: v.Brief.Title}, {Name: "as-of basis", Text: v.Basis}}
+	d.About = append(d.About, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
 	for _, p := range v.Brief.Prompts {
 		d.About = append(d.About, table.Fact{Name: "prompt", Of: p.Name, Text: v.Prompts[p.Name]})
 	}

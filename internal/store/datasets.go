@@ -17,6 +17,7 @@ import (
 
 	"vastspan/internal/access"
 	"vastspan/internal/attached"
+	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 )
 
@@ -60,6 +61,8 @@ type Load struct {
 	Replaced  int64 // records of other loads that it replaced
 	// Idempotency is the key that was given with the load, nil where none was.
 	Idempotency *string
+	// Remarks are what may have been meant otherwise; they are known right after the load alone.
+	Remarks []ingest.Remark `gorm:"-"`
 }
 
 // Columns that the service keeps in every table of records. Names of users' columns never begin

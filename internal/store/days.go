@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"strings"
+	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/measure"
@@ -52,4 +54,26 @@ func (s *Store) DaysOf(ctx context.Context, d *Dataset, date string) (civil.Set,
 	set := civil.SetOfDays(days)
 	s.days.Add(key, set)
 	return set, nil
+}
+
+// DaysOfLoad returns the days on which a load has records.
+func (s *Store) DaysOfLoad(ctx context.Context, d *Dataset, id int64) (civil.Set, error) {
+	day := d.dayAxis("").At
+	text := strings.Join([]string{
+		"SELECT DISTINCT ", day, " FROM ", d.table(), " WHERE ", quote(loadColumn), " = ? AND ", day, " IS NOT NULL ORDER BY 1",
+	}, "")
+	rows, err := s.reader(ctx).Raw(text, id).Rows()
+	if err != nil {
+		return civil.Set{}, err
+	}
+	defer rows.Close()
+	var days []civil.Day
+	for rows.Next() {
+		var at time.Time
+		if err := rows.Scan(&at); err != nil {
+			return civil.Set{}, err
+		}
+		days = append(days, DayOf(at))
+	}
+	return civil.SetOfDays(days), rows.Err()
 }

@@ -104,6 +104,9 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			Encoding:     r.Params.Encoding,
 			Sheet:        r.Params.Sheet,
 			HeaderRow:    r.Params.HeaderRow,
+			SkipFooter:   r.Params.SkipFooter,
+			Blank:        r.Params.Blank,
+			Trim:         r.Params.Trim,
 			File:         r.Params.File,
 		},
 	)
@@ -129,6 +132,7 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 		Sampled:     p.Sampled,
 		Faults:      each(p.Faults, toFault),
 		Suggestions: toSuggestions(p.Suggestions),
+		Remarks:     toRemarks(p.Remarks),
 	}, nil
 }
 
@@ -196,10 +200,12 @@ func file(name string, p types.LoadFileParams) service.File {
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
 			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain), Types: or(p.Type),
+			Blanks: or(p.Blank), Trim: or(p.Trim),
 		},
 		Omit: or(p.Omit), Replace: or(p.Replace), AsOf: or(p.AsOf), Key: or(p.Key), Again: or(p.Again),
 		Options: service.FileOptions{
 			Format: or(p.Format), Delimiter: or(p.Delimiter), Encoding: or(p.Encoding), Sheet: or(p.Sheet), HeaderRow: or(p.HeaderRow),
+			SkipFooter: or(p.SkipFooter),
 		},
 	}
 	if f.Name == "" {
@@ -319,6 +325,21 @@ func coveredDays(c tally.Coverage) (oldest, newest *civil.Day) {
 	return &c.Oldest, &c.Newest
 }
 
+// toRemarks returns remarks; nil where there is none.
+func toRemarks(list []service.Remark) *[]types.Remark {
+	if len(list) == 0 {
+		return nil
+	}
+	remarks := each(list, func(r *service.Remark) types.Remark {
+		one := types.Remark{Code: r.Code, Column: optional(r.Column), Text: r.Text}
+		if r.Suggestion != nil {
+			one.Suggestion = &types.Suggestion{Option: r.Suggestion.Option, Value: r.Suggestion.Value}
+		}
+		return one
+	})
+	return &remarks
+}
+
 func toLoad(l *service.Load) types.Load {
 	out := types.Load{
 		Id:       l.ID,
@@ -330,6 +351,7 @@ func toLoad(l *service.Load) types.Load {
 		Replaced: l.Replaced,
 		LoadedAt: l.LoadedAt,
 		UndoneAt: l.UndoneAt,
+		Remarks:  toRemarks(l.Remarks),
 	}
 	if l.Oldest != nil && l.Newest != nil {
 		oldest, newest := service.DayOf(*l.Oldest), service.DayOf(*l.Newest)

@@ -133,7 +133,9 @@ func publishedDays(d service.PublishedDays) types.PublishedDays {
 }
 
 // AcknowledgeFinding says that a finding of a check is expected.
-func (h *handlers) AcknowledgeFinding(ctx context.Context, r server.AcknowledgeFindingRequestObject) (server.AcknowledgeFindingResponseObject, error) {
+func (h *handlers) AcknowledgeFinding(
+	ctx context.Context, r server.AcknowledgeFindingRequestObject,
+) (server.AcknowledgeFindingResponseObject, error) {
 	err := h.service.Expressions.Acknowledge(ctx, findingName(r.Body), access.Author(ctx), or(r.Body.Note))
 	return server.AcknowledgeFinding204Response{}, err
 }

@@ -2704,6 +2704,15 @@ export interface components {
             suggestions?: {
                 [key: string]: components["schemas"]["Suggestion"];
             };
+            /** @description What is read as it is and may have been meant otherwise */
+            remarks?: components["schemas"]["Remark"][];
+        };
+        Remark: {
+            /** @description nearly_numbers, similar_values, local_midnights or days_loaded */
+            code: string;
+            column?: string;
+            text: string;
+            suggestion?: components["schemas"]["Suggestion"];
         };
         LoadsPage: {
             items: components["schemas"]["Load"][];
@@ -2733,6 +2742,8 @@ export interface components {
             loaded_at: string;
             /** Format: date-time */
             undone_at?: string;
+            /** @description What may have been meant otherwise; known right after the load alone */
+            remarks?: components["schemas"]["Remark"][];
         };
         Verification: {
             /**
@@ -3545,7 +3556,13 @@ export interface components {
         ambiguousParam: string;
         /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
         epochParam: string;
-        /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
+        /** @description How many rows at the end of the file are left out, such as a total line */
+        skipFooterParam: number;
+        /** @description Words of the file that mean blank, such as n/a */
+        blankParam: string[];
+        /** @description Take blanks off both ends of texts */
+        trimParam: boolean;
+        /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56; signs beside the digits belong to it: $1,234.56, 1.234,56 €, (1234.56), 1234.56- */
         numbersParam: string;
         /** @description Accept records without a date */
         allowUndatedParam: boolean;
@@ -5156,7 +5173,7 @@ export interface operations {
                 day_starts?: components["parameters"]["dayStartsParam"];
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["parameters"]["dateOrderParam"];
-                /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
+                /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56; signs beside the digits belong to it: $1,234.56, 1.234,56 €, (1234.56), 1234.56- */
                 numbers?: components["parameters"]["numbersParam"];
                 /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
                 ambiguous?: components["parameters"]["ambiguousParam"];
@@ -5180,6 +5197,12 @@ export interface operations {
                 sheet?: components["parameters"]["sheetParam"];
                 /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
                 header_row?: components["parameters"]["headerRowParam"];
+                /** @description How many rows at the end of the file are left out, such as a total line */
+                skip_footer?: components["parameters"]["skipFooterParam"];
+                /** @description Words of the file that mean blank, such as n/a */
+                blank?: components["parameters"]["blankParam"];
+                /** @description Take blanks off both ends of texts */
+                trim?: components["parameters"]["trimParam"];
                 /** @description The name under which the file is listed */
                 file?: components["parameters"]["fileParam"];
             };
@@ -5252,7 +5275,7 @@ export interface operations {
                 day_starts?: components["parameters"]["dayStartsParam"];
                 /** @description The order of dates such as 03/04/2026 */
                 date_order?: components["parameters"]["dateOrderParam"];
-                /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56 */
+                /** @description How the file writes numbers, as one of 1234.56 1,234.56 1.234,56 1234,56 1 234,56 1 234.56 1'234.56; signs beside the digits belong to it: $1,234.56, 1.234,56 €, (1234.56), 1234.56- */
                 numbers?: components["parameters"]["numbersParam"];
                 /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
                 ambiguous?: components["parameters"]["ambiguousParam"];
@@ -5276,6 +5299,12 @@ export interface operations {
                 sheet?: components["parameters"]["sheetParam"];
                 /** @description The row of an XLSX file that names the columns; left out, the first that holds any */
                 header_row?: components["parameters"]["headerRowParam"];
+                /** @description How many rows at the end of the file are left out, such as a total line */
+                skip_footer?: components["parameters"]["skipFooterParam"];
+                /** @description Words of the file that mean blank, such as n/a */
+                blank?: components["parameters"]["blankParam"];
+                /** @description Take blanks off both ends of texts */
+                trim?: components["parameters"]["trimParam"];
                 /** @description The name under which the file is listed */
                 file?: components["parameters"]["fileParam"];
                 /** @description Which records the file takes the place of: all, or those of the days of an expression, on which all of the file's records have to lie; left out, none */
