@@ -131,7 +131,7 @@ func TestReceipts(t *testing.T) {
 	}
 	s.must("loads", "undo", "crossings", "1")
 	if out := s.must("receipt", "compare", "2"); !strings.Contains(out, "load 1 of crossings was undone since") ||
-		!strings.Contains(out, "6 of 6 figures changed") {
+		!strings.Contains(out, "1 of 6 figures changed, 5 gone") {
 		t.Errorf("after the first load was taken back:\n%s", out)
 	}
 	s.must("span", "change", "closed-month", "last 2 full months")
@@ -207,13 +207,13 @@ func TestTwoChangeOneBrief(t *testing.T) {
 		t.Errorf("the second change: %d %s", code, why)
 	}
 	for want, change := range map[string]func(*book.Brief){
-		"a definition is not renamed":           func(b *book.Brief) { b.Name = "Shared" },
-		"maximum string length is 400":          func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
-		"not one of the allowed values":         func(b *book.Brief) { b.Items[0].Kind = "pie" },
-		"two meanings":                          func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
-		"takes one span":                        func(b *book.Brief) { b.Items[0].Over = nil },
-		"the brief has no prompt window":        func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
-		"expected latest, today, now or a date": func(b *book.Brief) { b.AsOf = "noon" },
+		"a definition is not renamed":                                func(b *book.Brief) { b.Name = "Shared" },
+		"maximum string length is 400":                               func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
+		"not one of the allowed values":                              func(b *book.Brief) { b.Items[0].Kind = "pie" },
+		"two meanings":                                               func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
+		"takes one span":                                             func(b *book.Brief) { b.Items[0].Over = nil },
+		"the brief has no prompt window":                             func(b *book.Brief) { b.Items[0].Over = []string{"?window"} },
+		"expected latest, latest of a dataset, today, now or a date": func(b *book.Brief) { b.AsOf = "noon" },
 	} {
 		bad := book.Brief{Name: "shared", Title: "Shared", Items: []book.Item{item("one")}}
 		change(&bad)

@@ -93,11 +93,11 @@ briefs:
 `))
 	answer := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--over", "this year", "--as-of", "2026-10-19", "--output", "csv"))[0]
 	do(t, ctx, "on the brief", chromedp.Navigate(s.address+"/brief/workshop?as_of=2026-10-19"), shows("[data-lengths] tbody tr", answer["records"]),
-		shows("[data-lengths] tbody tr", answer["median"]), chromedp.WaitVisible("[data-backlog] canvas", chromedp.ByQuery))
+		shows("[data-lengths] tbody tr", answer["closed_median"]), chromedp.WaitVisible("[data-backlog] canvas", chromedp.ByQuery))
 	s.must("receipt", "create", "workshop", "--as-of", "2026-10-19")
 	kept := false
 	for _, c := range csvRows(t, s.must("receipt", "show", "1", "--output", "csv")) {
-		kept = kept || c["figure"] == "median" && c["value"] == answer["median"] && c["unit"] == ""
+		kept = kept || c["figure"] == "closed_median" && c["value"] == answer["closed_median"] && c["unit"] == ""
 	}
 	if !kept {
 		t.Error("the receipt does not keep the median")
@@ -108,7 +108,7 @@ briefs:
 	}
 	s.must("load", "jobs", late)
 	changed := csvRows(t, s.must("receipt", "compare", "1", "--output", "csv"))
-	if len(changed) == 0 || changed[0]["reasons"] != "1 late record of these days in load 2 of jobs, late.csv" {
+	if len(changed) == 0 || changed[0]["reasons"] != "+1: 1 late record of these days in load 2 of jobs, late.csv" {
 		t.Errorf("after a late record: %v", changed)
 	}
 }

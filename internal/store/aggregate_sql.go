@@ -4,10 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 	"sync/atomic"
 
 	"gorm.io/gorm"
@@ -421,17 +419,6 @@ func scanAmount(a *measure.Amount, texts [3]sql.NullString) error {
 	_, _, err1 := a.Min.SetString(texts[1].String)
 	_, _, err2 := a.Max.SetString(texts[2].String)
 	return errors.Join(err1, err2)
-}
-
-// segments lists those that a period asks for, or any period where it is -1, as an SQL array.
-func segments(p *tally.Plan, period int) string {
-	var list []string
-	for seg := range len(p.Cuts) + 1 {
-		if period < 0 && p.Wanted(seg) || period >= 0 && p.In(seg, period) {
-			list = append(list, fmt.Sprint(seg))
-		}
-	}
-	return "ARRAY[" + strings.Join(list, ",") + "]::int[]"
 }
 
 // Newest returns the newest day of a dataset by one of its dates, and where they are times the first whole second after

@@ -117,11 +117,6 @@ func (d *Dataset) labelText(name string) string {
 	return d.column(name)
 }
 
-// label is the label that a category's text of labelText stands for.
-func (d *Dataset) label(name string, text sql.NullString) dataset.Label {
-	return labelOf(text, d.isNumber(name))
-}
-
 func labelOf(text sql.NullString, number bool) dataset.Label {
 	if number && text.Valid {
 		return dataset.NumberLabel(text.String)
