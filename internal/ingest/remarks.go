@@ -67,23 +67,28 @@ func nearlyNumbers(c *dataset.Column, at int, sample []Row, style NumberStyle) [
 	if filled == 0 || coded {
 		return nil
 	}
-	best, numbers := style, 0
+	best, numbers, unclear := style, 0, false
+	var read map[string]string
 	for _, s := range append([]styleExample{{style.example(), style}}, stylesLike(sample, at)...) {
-		n := 0
+		n, as := 0, map[string]string{}
 		for v, times := range counts {
-			if _, ok := s.style.reads(v, true); ok {
+			if plain, ok := s.style.reads(v, true); ok {
 				n += times
+				as[v] = plain
 			}
 		}
-		if n > numbers {
-			best, numbers = s.style, n
+		switch {
+		case n > numbers:
+			best, numbers, read, unclear = s.style, n, as, false
+		case n == numbers && n > 0 && !maps.Equal(as, read): // two ways of writing read them as different numbers
+			unclear = true
 		}
 	}
 	if numbers*5 < filled*4 { // most of them have to be
 		return nil
 	}
 	r := Remark{Code: NearlyNumbers, Column: c.Name}
-	if best != style {
+	if best != style && !unclear {
 		r.Suggestion = &Suggestion{"numbers", best.example()}
 	}
 	others := map[string]int{}
@@ -93,7 +98,7 @@ func nearlyNumbers(c *dataset.Column, at int, sample []Row, style NumberStyle) [
 		}
 	}
 	if len(others) == 0 {
-		if r.Suggestion == nil {
+		if best == style {
 			return nil // they are read as texts on request
 		}
 		r.Text = fmt.Sprintf("all %d values are numbers written like %s; they are read as texts", filled, best.example())
@@ -102,7 +107,7 @@ func nearlyNumbers(c *dataset.Column, at int, sample []Row, style NumberStyle) [
 	names := slices.SortedFunc(maps.Keys(others), func(a, b string) int { return cmp.Or(others[b]-others[a], strings.Compare(a, b)) })
 	r.Text = fmt.Sprintf("%d of %d values are numbers; these are not, so that all are read as texts: %s",
 		numbers, filled, examples(names, others))
-	if r.Suggestion == nil {
+	if best == style {
 		r.Suggestion = &Suggestion{"blank", strings.Join(names[:min(len(names), mostExamples)], ",")}
 	}
 	return []Remark{r}

@@ -107,9 +107,6 @@
       error = e as Error
     }
   }
-  const readsAsOf = $derived(
-    chosen ? 'as of' : brief?.definition.as_of === 'today' ? 'reads as of today,' : 'reads as of the latest record,',
-  )
   const undated = $derived((view.data?.items ?? []).reduce((n, v) => Math.max(n, v.answer?.undated ?? 0), 0))
 </script>
 
@@ -140,10 +137,9 @@
     {/if}
     {#if view.data}
       <p class="text-quiet" data-brief-as-of={view.data.as_of}>
-        {readsAsOf}
-        {long(view.data.as_of)}{view.data.calendar !== 'civil' ? `, ${view.data.calendar}` : ''}{undated > 0
-          ? ` · ${undated} records without a day excluded`
-          : ''}
+        as of {long(view.data.as_of)}, {chosen ? 'chosen above' : view.data.basis}{view.data.calendar !== 'civil'
+          ? `, ${view.data.calendar}`
+          : ''}{undated > 0 ? ` · ${undated} records without a day excluded` : ''}
       </p>
     {/if}
     <div class="ml-auto flex flex-wrap gap-2 print:hidden">

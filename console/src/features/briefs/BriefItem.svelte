@@ -9,11 +9,16 @@
   import Bands from '../ageing/Bands.svelte'
   import Lengths from '../ageing/Lengths.svelte'
   import BarsChart from './BarsChart.svelte'
-  import { unlikeOf, type ItemView } from './briefs'
+  import { tellingOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
 
   let { view, mend }: { view: ItemView; mend?: ((pointer: string, expression: string) => void) | undefined } = $props()
   const answer = $derived(view.answer)
+  const notes = $derived(
+    view.lineup
+      ? view.lineup.lines.flatMap((l) => tellingOf(l).map((n) => ({ ...n, text: `${l.label}: ${n.text}` })))
+      : tellingOf(answer),
+  )
 </script>
 
 {#if view.error}
@@ -50,6 +55,12 @@
     </div>
   {/each}
 {/if}
-{#each unlikeOf(answer) as text (text)}
-  <p class="mt-1 text-2xs font-semibold text-worse" data-unlike>{text}</p>
+{#each notes as n (n.text)}
+  <p
+    class={['mt-1 text-2xs', n.level === 'warning' ? 'font-semibold text-worse' : 'text-quiet']}
+    data-note={n.code}
+    data-unlike={n.code === 'not_like_for_like' ? '' : undefined}
+  >
+    {n.level === 'caution' ? 'Caution: ' : ''}{n.text}
+  </p>
 {/each}

@@ -6,10 +6,10 @@
   const briefs = useBriefs()
   const basis = (asOf: string | undefined) =>
     !asOf || asOf === 'latest'
-      ? 'reads as of the latest record'
+      ? 'as of the earliest of the newest days of its datasets'
       : asOf === 'today'
-        ? 'reads as of today'
-        : `reads as of ${asOf}`
+        ? 'as of today'
+        : `as of ${asOf}`
 </script>
 
 <svelte:head><title>Briefs · Vast Span</title></svelte:head>

@@ -1,5 +1,5 @@
 import { createQuery, useQueryClient } from '@tanstack/svelte-query'
-import { api, data, ifMatch, type Answer, type Schemas } from '../../api/client'
+import { api, data, ifMatch, type Answer, type Note, type Schemas } from '../../api/client'
 import { everything } from '../../api/queries'
 import { compact, type PageQuery } from '../../lib/query'
 
@@ -67,5 +67,6 @@ export function toItem(kind: Item['kind'], title: string, dataset: string, q: Pa
   return compact({ table, bars, figure, lines: base, ageing: base }[kind]) as Item
 }
 
-export const unlikeOf = (a: Answer | undefined): string[] =>
-  (a?.notes ?? []).filter((n) => n.code === 'not_like_for_like').map((n) => n.text)
+/** The notes of an answer that are not to be missed: cautions, warnings, where records end, sides of other lengths. */
+export const tellingOf = (a: Answer | undefined): Note[] =>
+  (a?.notes ?? []).filter((n) => n.level !== 'info' || n.code === 'records_end' || n.code === 'lengths_differ')

@@ -45,6 +45,9 @@
       placeholderData: keepPreviousData,
     }
   })
+  type Comparison = NonNullable<(typeof answer.spans)[number]['comparisons']>[number]
+  const differs = (name: string) => table?.columns.find((k) => k.role === 'difference' && k.comparison === name)
+  const perDay = (c: Comparison) => c.per_day?.find((p) => p.figure === 0)?.change ?? null
   const chart = $derived(course.data ? drawn(course.data, 0, 'bars') : null)
 </script>
 
@@ -59,6 +62,7 @@
             >{value}</a
           >{:else}{value}{/if}{#if own.unit}<span class="ml-2 text-base font-normal text-quiet">{own.unit}</span>{/if}
       </p>
+      {#if row?.flags?.length}<p class="text-2xs text-worse" data-big-flags>{row.flags.join(', ')}</p>{/if}
       <p class="mt-1" data-big-days>
         {#if span.moments}<span title={extent(span)}>{outerTimes(span.moments)}</span>
           <span class="text-quiet">{size(span)}</span>
@@ -70,10 +74,17 @@
         <p class="mt-3 border-t border-line/60 pt-2" data-big-comparison={c.name}>
           <span class={['text-base font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
           <span class="ml-1"
-            >{difference && at ? (sign(difference) > 0 ? '+' : '') + formatCell(at, difference) : ''} from
+            >{difference && at ? (sign(difference) > 0 ? '+' : '') + formatCell(differs(c.name) ?? at, difference) : ''} from
             {at ? formatCell(at, counterpart) : ''}</span
           >
           <span class="block text-quiet">{c.name}: {c.moments ? outerTimes(c.moments) : outer(c.intervals)}</span>
+          {#if span.covered_days !== null && c.covered_days > 0 && span.covered_days !== c.covered_days}
+            <span class="block text-quiet" data-lengths-differ
+              >{countDays(span.covered_days)} against {c.covered_days}{#if perDay(c) !== null}; per day {formatChange(
+                  perDay(c),
+                )}{/if}</span
+            >
+          {/if}
           {#if c.cause}<span class="block text-2xs text-worse">not like-for-like: {c.cause.text}</span>{/if}
         </p>
       {/each}
