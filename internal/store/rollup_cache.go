@@ -195,21 +195,23 @@ type amountColumn struct {
 	sums, mins, maxs []int64
 }
 
-// readRollup reads sums in one snapshot.
+// readRollup reads sums in one snapshot, by the columns that the dataset has there: it may have changed since t was found.
 func (s *Store) readRollup(ctx context.Context, t rollupTable) (*rollup, error) {
-	d := t.Dataset
-	c := &rollup{schema: &d.Schema, axis: t.grain().axis}
+	var c *rollup
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		if err := tx.Exec("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").Error; err != nil {
 			return err
 		}
 		var rows int64
-		if err := tx.Model(&Dataset{}).Where("id = ?", d.ID).Pluck("version", &c.version).Error; err != nil {
-			return err
-		}
 		if err := tx.Raw("SELECT count(*) FROM " + t.name()).Scan(&rows).Error; err != nil {
 			return err
 		}
+		d := new(Dataset)
+		if err := tx.Take(d, t.ID).Error; err != nil {
+			return err
+		}
+		t := rollupTable{d, t.hours}
+		c = &rollup{schema: &d.Schema, axis: t.grain().axis, version: d.Version}
 		if c.bytes = d.copied(int(rows)); c.bytes > cacheBudget/2 {
 			return errTooLarge
 		}

@@ -241,6 +241,40 @@ func TestRollupsGrowWithLoads(t *testing.T) {
 	}
 }
 
+// A copy has the columns that its version has, however the dataset was before.
+func TestRollupsAreReadAsTheyAre(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	hints := ingest.ColumnHints{Date: "day", Amounts: []string{"fare"}, Categories: []string{"route"}, Zone: "UTC"}
+	s.mustLoad(t, "turned", "day,route,code,fare\n2026-09-01,North,7,1\n", hints, true)
+	before, err := s.Dataset(ctx, "turned")
+	if err != nil {
+		t.Fatal(err)
+	}
+	now, err := s.Describe(ctx, "turned", func(d *Dataset) error {
+		for i := range d.Schema.Columns {
+			if c := &d.Schema.Columns[i]; c.Name == "route" {
+				c.Role = dataset.Detail
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := s.readRollup(ctx, before.daySums())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var names []string
+	for _, column := range c.categories {
+		names = append(names, column.name)
+	}
+	if c.version != now.Version || !slices.Equal(names, now.rollupCategories()) {
+		t.Errorf("a copy of version %d has %q, the dataset of version %d %q", c.version, names, now.Version, now.rollupCategories())
+	}
+}
+
 // listRollup writes the rows of a copy down, sorted.
 func listRollup(c *rollup) []string {
 	var rows []string
