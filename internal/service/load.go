@@ -47,6 +47,9 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		if err := checkHints(d, f.Hints); err != nil {
 			return nil, err
 		}
+		if _, err := f.Hints.Reading(&d.Schema); err != nil {
+			return nil, refused.Wrong(err)
+		}
 	case !refused.IsMissing(err):
 		return nil, err
 	}
