@@ -339,6 +339,39 @@ func (e FigureChangeState) Valid() bool {
 	}
 }
 
+// Defines values for FindingKind.
+const (
+	FindingKindCaution    FindingKind = "caution"
+	FindingKindGap        FindingKind = "gap"
+	FindingKindNoDays     FindingKind = "no-days"
+	FindingKindOverlap    FindingKind = "overlap"
+	FindingKindRefused    FindingKind = "refused"
+	FindingKindSameDays   FindingKind = "same-days"
+	FindingKindUnlikePair FindingKind = "unlike-pair"
+)
+
+// Valid indicates whether the value is a known member of the FindingKind enum.
+func (e FindingKind) Valid() bool {
+	switch e {
+	case FindingKindCaution:
+		return true
+	case FindingKindGap:
+		return true
+	case FindingKindNoDays:
+		return true
+	case FindingKindOverlap:
+		return true
+	case FindingKindRefused:
+		return true
+	case FindingKindSameDays:
+		return true
+	case FindingKindUnlikePair:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LoadMode.
 const (
 	Append  LoadMode = "append"
@@ -1231,13 +1264,16 @@ type FigureKind struct {
 // Finding defines model for Finding.
 type Finding = book.Finding
 
+// FindingKind defines model for FindingKind.
+type FindingKind string
+
 // FindingName defines model for FindingName.
 type FindingName struct {
 	// Caution The kind of a caution
-	Caution *string  `json:"caution,omitempty"`
-	Kind    string   `json:"kind"`
-	Note    *string  `json:"note,omitempty"`
-	Spans   []string `json:"spans"`
+	Caution *string     `json:"caution,omitempty"`
+	Kind    FindingKind `json:"kind"`
+	Note    *string     `json:"note,omitempty"`
+	Spans   []string    `json:"spans"`
 }
 
 // Flags defines model for Flags.

@@ -101,7 +101,7 @@ time. It lapses when one of its spans is changed.`,
 	c.Flags().StringVar(&note, "note", "", "why it is expected")
 	c.Flags().BoolVar(&withdraw, "withdraw", false, "withdraw the acknowledgement")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		q := types.FindingName{Kind: args[0], Caution: ptrOrNil(caution), Spans: args[1:], Note: ptrOrNil(note)}
+		q := types.FindingName{Kind: types.FindingKind(args[0]), Caution: ptrOrNil(caution), Spans: args[1:], Note: ptrOrNil(note)}
 		if withdraw {
 			_, err := call(a, q, func(c *client.ClientWithResponses) (*client.WithdrawAcknowledgementResponse, error) {
 				return c.WithdrawAcknowledgementWithResponse(cmd.Context(), q)

@@ -148,5 +148,5 @@ func (h *handlers) WithdrawAcknowledgement(
 }
 
 func findingName(f *types.FindingName) service.FindingName {
-	return service.FindingName{Kind: f.Kind, Caution: or(f.Caution), Spans: f.Spans}
+	return service.FindingName{Kind: string(f.Kind), Caution: or(f.Caution), Spans: f.Spans}
 }

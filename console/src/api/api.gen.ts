@@ -2023,16 +2023,17 @@ export interface components {
             checked: number;
             findings: components["schemas"]["Finding"][];
         };
+        /** @enum {string} */
+        FindingKind: "refused" | "no-days" | "same-days" | "overlap" | "gap" | "caution" | "unlike-pair";
         FindingName: {
-            kind: string;
+            kind: components["schemas"]["FindingKind"];
             /** @description The kind of a caution */
             caution?: string;
             spans: string[];
             note?: string;
         };
         Finding: {
-            /** @description refused, no-days, same-days, overlap, gap, caution or unlike-pair */
-            kind: string;
+            kind: components["schemas"]["FindingKind"];
             /** @description The kind of a caution */
             caution?: string;
             /** @description Who has acknowledged the finding as expected, and when */
