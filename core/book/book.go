@@ -280,7 +280,7 @@ func (l *Library) OwnCivil() string {
 
 func unknown(kind, sign, name string, known []string) error {
 	e := &span.Error{Message: fmt.Sprintf("no %s is named %s%s", kind, sign, name)}
-	switch near := span.Nearest(name, known); {
+	switch near := naming.Nearest(name, known); {
 	case near == "":
 	case kind == SpanKind:
 		e.Unknown, e.Near = name, near

@@ -10,6 +10,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
 )
 
 // Type is what the values of a column are.
@@ -249,6 +250,9 @@ func (s *Schema) Indexes(names []string) []int {
 func (s *Schema) Find(name string) (*Column, error) {
 	if i := s.Index(name); i >= 0 {
 		return &s.Columns[i], nil
+	}
+	if near := naming.Nearest(name, s.Names()); near != "" {
+		return nil, fmt.Errorf("there is no column %q: did you mean %s", name, near)
 	}
 	return nil, fmt.Errorf("there is no column %q; the columns are %s", name, strings.Join(s.Names(), ", "))
 }

@@ -5,11 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
-	"vastspan/core/span"
+	"vastspan/core/naming"
 	"vastspan/core/table"
 	"vastspan/core/tally"
 )
@@ -229,20 +228,9 @@ func (p *plan) findNearest(ctx context.Context, everything []tally.Period) error
 				}
 			}
 		}
-		u.nearest = nearestValue(u.value, known[u.column])
+		u.nearest = naming.Nearest(u.value, known[u.column])
 	}
 	return nil
-}
-
-// nearestValue returns the value that is most like another: the same but for case and blanks, or off by a letter or two.
-func nearestValue(value string, known []string) string {
-	folded := func(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), " ")) }
-	for _, k := range known {
-		if folded(k) == folded(value) {
-			return k
-		}
-	}
-	return span.Nearest(value, known)
 }
 
 // unknownNotes says which values of filters no record has.

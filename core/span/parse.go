@@ -7,6 +7,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
 )
 
 const (
@@ -75,7 +76,7 @@ func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
 	case endOfText:
 		p.refuse(t.start, t.end, "the expression ends here; expected "+expected, rewrites...)
 	case unknown:
-		for _, w := range nearest(lower(p.src[t.start:t.end]), spellings) {
+		for _, w := range naming.Near(lower(p.src[t.start:t.end]), spellings) {
 			rewrites = append(rewrites, rewrite{{t.start, t.end, w}})
 		}
 		p.refuse(
