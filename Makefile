@@ -9,7 +9,7 @@ MODULES := console/node_modules/.package-lock.json
 GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv' -o -name '*.sql')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
-.PHONY: demo test check build generate bench bench-cluster bench-load fuzz screenshots clean
+.PHONY: demo test test-packages test-service check build generate bench bench-cluster bench-load fuzz screenshots clean
 
 demo: build ## Run the service on made-up records
 	scripts/install postgresql
@@ -17,7 +17,13 @@ demo: build ## Run the service on made-up records
 
 test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
 	scripts/install postgresql chromium clickhouse-server
-	go test -short -count=1 -timeout 20m ./... # the browser tests build the binary by themselves, which the cache cannot see
+	$(MAKE) --jobs=2 --output-sync=target --no-print-directory test-packages test-service
+
+test-packages: # what has not changed is not run again
+	go test -short -timeout 20m $$(go list ./... | grep -v /e2e$$)
+
+test-service: # the cache cannot see the binary that these tests build and run
+	go test -short -timeout 20m -count=1 ./e2e
 
 check: build ## Formatting, static checks, and that generated files are up to date
 	scripts/check
@@ -60,7 +66,7 @@ bench-load: build ## Answers a second for many callers at once, and whether anyt
 
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql clickhouse-server
-	go test ./core/... ./internal/store
+	go test -timeout 1h ./core/... ./internal/store ./internal/service
 	go test ./internal/web -run TestRandomRequests -requests 200000 -timeout 1h -v
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
 

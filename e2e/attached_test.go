@@ -37,6 +37,7 @@ func quayFile(t *testing.T) (path string, run func(statements ...string)) {
 // A table is attached in the terminal and another in the browser; both show where their records are and what is sent there, and
 // what is wrong when the table is not there any more.
 func TestTablesAreAttached(t *testing.T) {
+	t.Parallel()
 	path, run := quayFile(t)
 	s := startWith(t, "databases:\n  quay:\n    url: sqlite:"+path+"\n    timeout: 20s\n")
 	for _, c := range []struct {

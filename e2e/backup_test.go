@@ -44,6 +44,7 @@ func (s *running) other(env []string, args ...string) (string, error) {
 // A backup that is made while files are loaded holds one state, whole loads only; it is restored into an empty service, which
 // then says the same, and into no other.
 func TestBackupAndRestore(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "sales", salesFile(t, s.folder, 0, 20_000), "--date", "day", "--amount", "amount", "--category", "region")
 	s.must("span", "add", "closed", "last full month")
@@ -109,6 +110,7 @@ func TestBackupAndRestore(t *testing.T) {
 
 // What is no whole backup is refused before anything is made of it.
 func TestBackupsThatAreNotWhole(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "sales", salesFile(t, s.folder, 0, 3000), "--date", "day")
 	file := filepath.Join(s.folder, "kept.zip")
@@ -195,6 +197,7 @@ func writeZip(t *testing.T, from, to string, change func(manifest string) string
 
 // A service that is killed in the middle of a backup leaves no file.
 func TestABackupThatBreaksOff(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "sales", salesFile(t, s.folder, 0, 400_000), "--date", "day")
 	folder := filepath.Join(s.folder, "backups")
@@ -227,6 +230,7 @@ func TestABackupThatBreaksOff(t *testing.T) {
 
 // On a disk that is full a backup is absent and leaves nothing, and a restore says so and can be tried again with room.
 func TestBackupOnAFullDisk(t *testing.T) {
+	t.Parallel()
 	small := filepath.Join(t.TempDir(), "small")
 	if err := os.Mkdir(small, 0o755); err != nil {
 		t.Fatal(err)

@@ -41,6 +41,7 @@ func valueOf(t *testing.T, rows []map[string]string, item, line, unit, figure st
 }
 
 func TestABriefRollsOver(t *testing.T) {
+	t.Parallel()
 	s, file := briefs(t)
 	show := func(asOf string) []map[string]string {
 		return csvRows(t, s.must("brief", "show", "monday-crossings", "--as-of", asOf, "--output", "csv"))
@@ -106,6 +107,7 @@ briefs:
 }
 
 func TestReceipts(t *testing.T) {
+	t.Parallel()
 	s, _ := briefs(t)
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest", "--title", "as reported")
 	s.must("total", "crossings", "--over", "@closed-month", "--sum", "fare", "--by", "route", "--as-of", "latest", "--receipt", "September")
@@ -144,6 +146,7 @@ func TestReceipts(t *testing.T) {
 }
 
 func TestSchedulesMakeUpWhatTheyMissed(t *testing.T) {
+	t.Parallel()
 	s, _ := briefs(t)
 	s.refused(1, "no brief is named moon", "schedule", "add", "x", "--brief", "moon", "--days", "today")
 	s.refused(1, "two meanings", "schedule", "add", "x", "--brief", "monday-crossings", "--days", "last month")
@@ -189,6 +192,7 @@ func TestSchedulesMakeUpWhatTheyMissed(t *testing.T) {
 
 // Two people change one brief: the second is told, and nothing of either is lost.
 func TestTwoChangeOneBrief(t *testing.T) {
+	t.Parallel()
 	s, _ := briefs(t)
 	put := func(version int, b book.Brief) (int, string) { return putAt(t, s, b.Name, version, b) }
 	item := func(title string) book.Item {

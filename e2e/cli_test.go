@@ -103,6 +103,7 @@ func (s *running) loadCrossings(file string) {
 }
 
 func TestTheMainJob(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	folder := s.demoFiles()
 	file := filepath.Join(folder, "crossings.csv")
@@ -284,6 +285,7 @@ func (s *running) checkRecords(want plain) {
 }
 
 func TestRefusals(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.refused(1, "did you mean  last 3 full months", "resolve", "last 3 months", "--as-of", "2026-10-19")
 	s.refused(2, "expected an expression", "resolve")
@@ -320,6 +322,7 @@ func TestRefusals(t *testing.T) {
 }
 
 func TestABadFileIsRefusedWhole(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	load := func(text string, flags ...string) result {
 		return s.runWith(strings.NewReader(text), append([]string{"load", "sales", "-"}, flags...)...)
@@ -369,6 +372,7 @@ func TestABadFileIsRefusedWhole(t *testing.T) {
 // A service that is killed in the middle of a load leaves the dataset as it was, and the next one
 // takes its database over.
 func TestKilledInTheMiddleOfALoad(t *testing.T) {
+	t.Parallel()
 	s := startWhole(t)
 	file := filepath.Join(s.demoFiles(), "crossings.csv")
 	s.loadCrossings(file)

@@ -92,6 +92,7 @@ func still(found string) chromedp.Action {
 func quoted(s string) string { return "`" + strings.ReplaceAll(s, "`", "\\`") + "`" }
 
 func TestConsole(t *testing.T) {
+	t.Parallel()
 	if _, err := os.Stat("../internal/web/console/dist/index.html"); err != nil {
 		t.Fatal("the console is not built: run make build")
 	}
@@ -157,6 +158,7 @@ func TestConsole(t *testing.T) {
 
 // The as-of line is moved by keys: every bar follows, and no step needs a call.
 func TestDayline(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	folder := s.demoFiles()
 	s.must("book", "load", filepath.Join(folder, "book.yaml"))
@@ -222,6 +224,7 @@ func TestDayline(t *testing.T) {
 }
 
 func TestSpanAndCalendarPages(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("book", "load", filepath.Join(s.demoFiles(), "book.yaml"))
 	s.must("span", "change", "month-so-far", "month to date", "--note", "today counts")
@@ -286,6 +289,7 @@ func grouped(s string) string {
 
 // A filter that is written out and figures made of others: what stands on the page is what the file adds up to.
 func TestFiltersAndFiguresOnThePage(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	file := filepath.Join(s.demoFiles(), "crossings.csv")
 	s.loadCrossings(file)
@@ -324,6 +328,7 @@ func TestFiltersAndFiguresOnThePage(t *testing.T) {
 
 // The page Ageing: what stands on it is what the client says, and a past day shows the backlog of that day.
 func TestAgeingPage(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
 	ctx := openBrowser(t)
@@ -338,6 +343,7 @@ func TestAgeingPage(t *testing.T) {
 
 // A span of moments is read as of a time, which is stepped by the hour across midnight.
 func TestTimesOnThePage(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("span", "add", "last-day", "trailing 24 hours")
 	ctx := openBrowser(t)

@@ -13,6 +13,7 @@ import (
 // From an empty service to a first own total, in the browser alone: a file whose dates and numbers are not written plainly
 // is dropped, put right by what the page suggests, loaded, totalled, loaded once more, and undone.
 func TestAFirstTotalOfOnesOwn(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	file := filepath.Join(s.folder, "Bay Sales 2026.csv")
 	text := "sold on;zip;pier;revenue\n03/14/2026;00501;North;1.234,50\n03/15/2026;10001;South;65,5\n03/15/2026;00501;;\n"

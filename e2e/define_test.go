@@ -11,6 +11,7 @@ import (
 
 // Calendars, holiday lists and briefs come from flags and files, and names are changed with all that refers to them.
 func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	says := func(out string, parts ...string) {
 		t.Helper()
@@ -65,6 +66,7 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 
 // What is asked for is written into a file, whole or not at all, in the form that its ending names.
 func TestAnswersIntoFiles(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "sales", s.write("day,region,amount\n2026-09-01,North,10.50\n2026-09-30,South,4\n2026-10-01,=1+1,-2.25\n"), "--date", "day",
 		"--amount", "amount", "--category", "region")

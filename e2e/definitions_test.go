@@ -20,6 +20,7 @@ const vectors = "../core/book/testdata/"
 
 // Every row of the conformance vectors comes out of the client's bulk resolution as it stands.
 func TestBatchGivesTheVectors(t *testing.T) {
+	t.Parallel()
 	s := &running{t: t}
 	file, err := os.ReadFile(vectors + "spans.csv")
 	if err != nil {
@@ -67,6 +68,7 @@ func TestBatchGivesTheVectors(t *testing.T) {
 }
 
 func TestWithoutAService(t *testing.T) {
+	t.Parallel()
 	s := &running{t: t, address: "http://127.0.0.1:1"}
 	if out := s.must("rehearse", "month to date excluding today", "--as-of", "2026-10-19", "--days", "20", "--output", "csv"); !strings.Contains(
 		out,
@@ -106,6 +108,7 @@ func (s *running) write(text string) string {
 }
 
 func TestDefinitions(t *testing.T) {
+	t.Parallel()
 	s := startWhole(t)
 	folder := s.demoFiles()
 	demoBook := filepath.Join(folder, "book.yaml")
@@ -294,6 +297,7 @@ func (s *running) checkBadRequests() {
 
 // Batches of moments and of pairs of days come back with what the vectors say, as columns of the same names.
 func TestBatchesOfMomentsAndPairs(t *testing.T) {
+	t.Parallel()
 	s := &running{t: t}
 	for _, c := range []struct {
 		file  string

@@ -495,6 +495,7 @@ func (s *siege) proveAudit() {
 // Whatever is killed or frozen, and when: what was acknowledged is there afterwards, nothing is half
 // there, day sums are those of the records, and versions have no gaps.
 func TestFaults(t *testing.T) {
+	t.Parallel()
 	folder, err := os.MkdirTemp("", "vastspan-siege-")
 	if err != nil {
 		t.Fatal(err)

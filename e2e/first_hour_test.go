@@ -32,6 +32,7 @@ func click(path string) chromedp.Action {
 
 // A span is made of blocks, with its days in sight; it is duplicated, renamed and moved.
 func TestSpansByBlocks(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.loadCrossings(filepath.Join(s.demoFiles(), "crossings.csv"))
 	ctx := openBrowser(t)
@@ -59,6 +60,7 @@ func TestSpansByBlocks(t *testing.T) {
 
 // Ten thousand spans are found by their words, and the page lays a screenful of them out.
 func TestManySpans(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	var book strings.Builder
 	book.WriteString("book: 1\nspans:\n")
@@ -79,6 +81,7 @@ func TestManySpans(t *testing.T) {
 
 // Totals are drawn, a single figure is shown large, and what was refused is put right by a click.
 func TestTotalsAreDrawn(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	file := filepath.Join(s.demoFiles(), "crossings.csv")
 	s.loadCrossings(file)
@@ -128,6 +131,7 @@ func TestTotalsAreDrawn(t *testing.T) {
 
 // Calendars and holidays are edited, with the year laid out while the fields change.
 func TestCalendarsAreEdited(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	ctx := openBrowser(t)
 	do(t, ctx, "a new calendar", chromedp.Navigate(s.address+"/calendars?as_of=2026-10-19&year=2026"), chromedp.WaitVisible("[data-calendar-year]"),
@@ -151,6 +155,7 @@ func TestCalendarsAreEdited(t *testing.T) {
 
 // A dataset's columns change their use in the browser, and it is renamed with the briefs that are about it.
 func TestDatasetsAreChanged(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "sales", s.write("day,region,code,amount\n2026-09-01,North,7,10.50\n2026-09-30,South,12,4\n"), "--date", "day", "--amount", "amount")
 	s.must("brief", "add", "quay", "--item", "figure Fares: dataset=sales; over=2026-09; figures=sum amount")

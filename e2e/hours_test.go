@@ -11,6 +11,7 @@ import (
 // Hours on the pages are what the client says: an hour beside the week before and running through its day, a cross-tab by
 // hour and weekday in shades, a list of shifts from a file, records of an hour, and the line of days by the hour.
 func TestHoursOnThePage(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "gates", filepath.Join(s.demoFiles(), "gates.csv"), "--date", "counted_at", "--amount", "people", "--category", "gate",
 		"--zone", "Europe/Lisbon")
@@ -67,6 +68,7 @@ func TestHoursOnThePage(t *testing.T) {
 
 // A click on the number of a band lists its records, and a question about ageing stands on a brief whose receipt keeps it.
 func TestAgeingOnABrief(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
 	bands := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--bands", "0-7,8-30,31+", "--by", "kind", "--open", "closed",

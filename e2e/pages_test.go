@@ -55,6 +55,7 @@ func looker(t *testing.T, ctx context.Context, base string) func(what, address, 
 
 // No page has anything that axe finds against it, by day, by night and on a phone.
 func TestNoPageKeepsAnyoneOut(t *testing.T) {
+	t.Parallel()
 	s, _ := briefs(t)
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
 	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
@@ -181,6 +182,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 // A brief in the console: its figures, a step of the day, its arrangement by keys, a change that someone
 // else made meanwhile, and what is added to it from Totals.
 func TestBriefInTheConsole(t *testing.T) {
+	t.Parallel()
 	s, file := briefs(t)
 	ctx := openBrowser(t)
 	october := addUp(t, file, "fare", func(r map[string]string) bool {
@@ -357,6 +359,7 @@ func setDate(selector, day string) chromedp.Action {
 
 // An item is dragged by its handle with a finger; the page is saved in the new order.
 func TestItemsAreDraggedByTouch(t *testing.T) {
+	t.Parallel()
 	s, _ := briefs(t)
 	ctx := openBrowser(t)
 	var titles []string
@@ -400,6 +403,7 @@ func TestItemsAreDraggedByTouch(t *testing.T) {
 // A whole month beside one whose records stop early carries the warning with the days that are covered; one click
 // makes both sides end at the same day.
 func TestRecordsThatStopEarly(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	s.loadCrossings(filepath.Join(s.demoFiles(), "crossings.csv"))
 	ctx := openBrowser(t)

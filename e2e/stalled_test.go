@@ -62,6 +62,7 @@ const (
 // Twenty files that stop coming and twenty downloads that nobody reads keep nobody else waiting, other
 // loads of other datasets aside, which wait for theirs.
 func TestStalledCallersKeepNobodyWaiting(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	row := "2026-01-01,1," + strings.Repeat("x", 500) + "\n"
 	if r := s.runWith(strings.NewReader("day,v,text\n"+strings.Repeat(row, 20_000)), "load", "long", "-", "--date", "day", "--amount", "v"); r.code != 0 {
@@ -107,6 +108,7 @@ func (s *running) postmaster() int {
 // A database that has gone or hangs is answered with 503 and why; the service goes on, and all is well once
 // the database is back.
 func TestADatabaseThatGoesAway(t *testing.T) {
+	t.Parallel()
 	s := startWhole(t)
 	s.must("span", "add", "kept", "last full month")
 	await := func() {

@@ -53,6 +53,7 @@ func (s *running) keyOf(link, role string) string {
 
 // A team gets in: the first administrator by the link of the first start, the others by theirs; each sees what is theirs to see.
 func TestATeamGetsIn(t *testing.T) {
+	t.Parallel()
 	s := startWith(t, "accounts: true\n")
 	first := linkIn.FindString(s.said)
 	if first == "" || !strings.Contains(s.said, "Make the first one here, once, within 24 hours") {

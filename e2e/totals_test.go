@@ -11,6 +11,7 @@ import (
 // A finding, from the question to the records behind it: this quarter so far beside the plan, by
 // route, month by month, checked down to the last record.
 func TestTheWholeQuestion(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	folder := s.demoFiles()
 	file := filepath.Join(folder, "crossings.csv")
@@ -89,20 +90,10 @@ func TestTheWholeQuestion(t *testing.T) {
 	s.checkCrossTab(rows)
 	s.checkLines()
 	s.checkCell(file)
-	s.refused(
-		1,
-		"top 2 ranks by a count, sum, mean, min or max",
-		"total",
-		"crossings",
-		"--over",
-		"2026-09",
-		"--median",
-		"fare",
-		"--by",
-		"route",
-		"--top",
-		"2",
-	)
+	ranked := csvRows(t, s.must("total", "crossings", "--over", "2026-09", "--median", "fare", "--by", "route", "--top", "2", "--output", "csv"))
+	if len(ranked) < 2 || ranked[0]["route"] == ranked[1]["route"] {
+		t.Errorf("the two routes of the greatest median are %v", ranked)
+	}
 	s.refused(1, "column booked_on holds dates; sum needs numbers", "total", "crossings", "--over", "2026-09", "--sum", "booked_on")
 	s.refused(
 		1,
@@ -256,6 +247,7 @@ func (s *running) checkCell(file string) {
 
 // Files and questions at the far end of what may come.
 func TestTheFarEnd(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	var wide, row strings.Builder
 	wide.WriteString("day")

@@ -274,7 +274,7 @@ func TestReceiptsAreOfOneState(t *testing.T) {
 	records := map[int64]string{first.ID: "1"} // after each load
 	receipts := 4000
 	if testing.Short() {
-		receipts = 1000
+		receipts = 400
 	}
 	var working, loading sync.WaitGroup
 	var made atomic.Int64

@@ -252,7 +252,7 @@ func TestTotalsAgree(t *testing.T) {
 	list := naiveRecords(t, text, &d.Schema)
 	requests := 800
 	if testing.Short() {
-		requests = 150
+		requests = 80
 	}
 	for i := range requests {
 		request := randomRequest(rng)
