@@ -56,10 +56,10 @@ func (p *plan) coverInput(ctx context.Context, in *input) error {
 // coverGrain finds the newest record that is known as of the day, where records stand for units: its whole unit is covered.
 func (p *plan) coverGrain(ctx context.Context, in *input) error {
 	in.newest = in.covered.Newest
-	if _, ok := in.Schema.GrainUnit(); !ok || p.query.Planned || in.covered.Records == 0 || in.newest <= p.Scope.AsOf {
+	unit, ok := in.Schema.GrainUnit()
+	if !ok || p.query.Planned || in.covered.Records == 0 || in.newest <= p.Scope.AsOf {
 		return nil
 	}
-	in.newest = in.covered.Oldest
 	known := tally.OfDays(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: p.Scope.AsOf + 1}))
 	r, err := p.look(ctx, in, tally.Request{Periods: []tally.Period{known}, Days: true})
 	if err != nil {
@@ -67,8 +67,11 @@ func (p *plan) coverGrain(ctx context.Context, in *input) error {
 	}
 	if days := r.Days(0, nil); !days.Empty() {
 		in.newest = days.Last()
+		return nil
 	}
-	return nil
+	oldest, err := p.Scope.Calendar.Containing(unit, in.covered.Oldest)
+	in.newest = oldest.Start - 1 // none is known yet
+	return err
 }
 
 // look counts records of an input beside what is asked for: by its date, and by the filters of the request alone.

@@ -26,7 +26,8 @@ func derivedFigures(t *testing.T) []measure.Figure {
 // naiveDerived recomputes derived figures with a calendar of its own: loops over days and records.
 type naiveDerived struct {
 	list        []sale
-	first, last civil.Day // of the records
+	days        map[civil.Day]bool // of the records
+	first, last civil.Day          // of the records
 	asOf        civil.Day
 }
 

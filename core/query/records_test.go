@@ -44,6 +44,12 @@ func (m memory) as(name string) Records {
 			c.Add(r.day)
 		}
 		return c, nil
+	}, Days: func(context.Context, string) (civil.Set, error) {
+		var days []civil.Interval
+		for _, r := range m.records {
+			days = append(days, civil.One(r.day))
+		}
+		return civil.Union(days...), nil
 	}}
 }
 

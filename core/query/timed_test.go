@@ -384,3 +384,85 @@ func TestClocksAreTold(t *testing.T) {
 		}
 	}
 }
+
+// Where the newest day is half there, a comparison is like for like exactly where at most one record in fifty of the counterpart
+// came later in its day, by a loop over the moments; made like-for-like, both sides end at the same time (semantics §7).
+func TestHalfDaysAgree(t *testing.T) {
+	rng := rand.New(rand.NewPCG(23, 5))
+	rounds := 300
+	if testing.Short() {
+		rounds = 60
+	}
+	const second = civil.Second
+	told := 0
+	for i := range rounds {
+		clock, err := civil.ReadClock("UTC", "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		gates := clocked{clock: clock, schema: &dataset.Schema{Zone: "UTC", Columns: []dataset.Column{{Name: "at", Type: dataset.Timestamp, Role: dataset.DayRole}}}}
+		newest := civil.Moment(1_781_000_000+rng.Int64N(40*86_400)) * second
+		day := clock.DayOf(newest)
+		if rng.IntN(2) == 0 { // late in the day
+			newest = clock.StartOf(day+1) - civil.Moment(1+rng.Int64N(9_000))*second
+		}
+		gates.moments = append(gates.moments, newest)
+		for range 400 + rng.IntN(3000) {
+			gates.moments = append(gates.moments, newest-civil.Moment(rng.Int64N(40*86_400))*second)
+		}
+		gates.moments = append(gates.moments, newest-60*86_400*second)
+		over := []string{"trailing 1 day", "trailing 3 days", "trailing 7 days", "trailing 14 days"}[rng.IntN(4)]
+		move := []int{7, 14}[rng.IntN(2)]
+		against := map[int]string{7: "1 week earlier", 14: "2 weeks earlier"}[move]
+		q := Query{Over: []string{over}, Against: []string{against}}
+		at := func(alike bool) *Answer {
+			q := q
+			q.Figures, q.LikeForLike = []measure.Figure{{Kind: measure.Count}}, alike
+			records := gates.records()
+			covered := records.Covered
+			records.Covered = func(ctx context.Context, date string) (tally.Coverage, error) {
+				c, err := covered(ctx, date)
+				c.Last = newest
+				return c, err
+			}
+			a, err := Evaluator{Scope: span.Scope{Clock: clock, AsOf: day, Calendar: calendar.Civil}}.Answer(t.Context(), q, records)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return a
+		}
+		plain := at(false)
+		own, c := plain.Spans[0].Intervals, plain.Spans[0].Comparisons[0]
+		moved := newest - civil.Moment(move*86_400)*second
+		later, all, cut, until := 0, 0, 0, 0
+		for _, m := range gates.moments {
+			switch d := clock.DayOf(m); {
+			case c.Intervals.Contains(d):
+				all++
+				if m <= moved {
+					cut++
+				} else {
+					later++
+				}
+			}
+			if own.Contains(clock.DayOf(m)) {
+				until++
+			}
+		}
+		what := fmt.Sprintf("round %d: %s against %s as of %s, the newest is of %s", i, over, against, day, clock.Format(newest))
+		if alike := later*50 <= all; c.LikeForLike != alike {
+			t.Fatalf("%s: like for like is %v; %d of %d came later", what, c.LikeForLike, later, all)
+		}
+		if later*50 > all {
+			told++
+		}
+		made := at(true)
+		row := &made.Tables[0].Rows[0]
+		name := made.Spans[0].Comparisons[0].Name
+		got := cellOf(t, made, row, table.Figure, "") + " " + cellOf(t, made, row, table.Counterpart, name)
+		if want := fmt.Sprint(until, cut); got != want {
+			t.Fatalf("%s: made like-for-like it is %s, want %s", what, got, want)
+		}
+	}
+	t.Logf("%d of %d comparisons are not like for like", told, rounds)
+}
