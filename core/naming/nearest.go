@@ -8,6 +8,9 @@ import (
 // Nearest returns the known name that is most like a misspelt one: the same but for case and blanks, or off by a letter or two. It
 // is "" where all are far.
 func Nearest(name string, known []string) string {
+	if len(name) < 3 { // every other of that length is near
+		return ""
+	}
 	words := make([]string, len(known))
 	for i, k := range known {
 		words[i] = folded(k)

@@ -335,7 +335,7 @@ func (p *plan) why(s side, name string) (table.Code, string) {
 		code = table.RecordsEnd
 		parts = append(
 			parts,
-			fmt.Sprintf("%s end on %s, %s before %s does", of, in.covered.Newest.Long(), days(int(bounds.End-v.End)), name),
+			fmt.Sprintf("%s end on %s, %s before %s does", of, in.covered.Newest.Long(), table.DayCount(int(bounds.End-v.End)), name),
 		)
 	}
 	if bounds.Start < v.Start {
@@ -344,7 +344,7 @@ func (p *plan) why(s side, name string) (table.Code, string) {
 		}
 		parts = append(
 			parts,
-			fmt.Sprintf("%s begin on %s, %s after %s does", of, in.covered.Oldest.Long(), days(int(v.Start-bounds.Start)), name),
+			fmt.Sprintf("%s begin on %s, %s after %s does", of, in.covered.Oldest.Long(), table.DayCount(int(v.Start-bounds.Start)), name),
 		)
 	}
 	covered := fmt.Sprint(s.covered.Length())
@@ -359,14 +359,7 @@ func lengthText(p tally.Period) string {
 	if p.Timed() {
 		return table.Length(int64(p.Length())/int64(civil.Second)) + " hours"
 	}
-	return days(p.Length())
-}
-
-func days(n int) string {
-	if n == 1 {
-		return "1 day"
-	}
-	return table.Thousands(fmt.Sprint(n)) + " days"
+	return table.DayCount(p.Length())
 }
 
 // cutsUnit says which unit a period cuts that the records of an input stand for as a whole, "" for none.

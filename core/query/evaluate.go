@@ -167,7 +167,7 @@ func (p *plan) answer() (*Answer, error) {
 	}
 	a := &Answer{Query: p.query, Filters: p.filterNodes, Lengths: main.request.Lengths, Answer: table.Answer{
 		Dataset: main.Name, Date: main.Schema.Columns[date].Name, AsOf: p.Scope.AsOf, AtClose: p.Scope.AtClose, Calendar: p.Scope.Calendar.Name(),
-		Records: main.result.Records, Undated: main.result.Undated,
+		Records: main.result.Records, Undated: main.result.Undated, Subtotals: p.query.Subtotals && p.query.Across == "",
 	}}
 	if main.result.Quiet {
 		a.Records = 0
@@ -547,7 +547,7 @@ func shown(s civil.Set) string {
 		return "no days"
 	}
 	b := s.Bounds()
-	text := fmt.Sprintf("%s to %s", b.First().Long(), b.Last().Long())
+	text := b.First().Long()
 	switch {
 	case s.Open() && b.Start != civil.OpenStart:
 		text = "from " + b.First().Long() + " on"
@@ -555,9 +555,11 @@ func shown(s civil.Set) string {
 		text = "through " + b.Last().Long()
 	case s.Open():
 		text = "all dates"
+	case b.Last() != b.First():
+		text += " to " + b.Last().Long()
 	}
 	if n := table.Days(s); n != nil {
-		text += fmt.Sprintf(", %d days", *n)
+		text += ", " + table.DayCount(*n)
 	}
 	return text
 }

@@ -165,7 +165,7 @@ func (p *plan) gapNotes(add func(table.Code, table.Level, string, ...any)) {
 		if g.days.Days()*50 > g.among {
 			level = table.Warning
 		}
-		add(table.MissingDays, level, "%s: no records on %d of its %s: %s", name, g.days.Days(), days(g.among), table.ShortDays(g.days))
+		add(table.MissingDays, level, "%s: no records on %d of its %s: %s", name, g.days.Days(), table.DayCount(g.among), table.ShortDays(g.days))
 	}
 	if values > mostGaps {
 		add(table.MissingDays, table.Caution, "%d more values have expected days without records", values-mostGaps)

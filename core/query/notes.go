@@ -29,10 +29,10 @@ func (p *plan) endNotes(add func(table.Code, table.Level, string, ...any)) {
 		said = true
 		covered := p.covering(sp.period, 0)
 		add(table.RecordsEnd, table.Info, "%s: records cover %d of its %s: they end on %s", sp.text, covered.Touched().Days(),
-			days(due.Touched().Days()), in.covered.Newest.Long())
+			table.DayCount(due.Touched().Days()), in.covered.Newest.Long())
 	}
 	if !said {
-		add(table.RecordsEnd, table.Info, "records end on %s, %s before the as-of day", newest.Long(), days(int(p.Scope.AsOf-newest)))
+		add(table.RecordsEnd, table.Info, "records end on %s, %s before the as-of day", newest.Long(), table.DayCount(int(p.Scope.AsOf-newest)))
 	}
 }
 

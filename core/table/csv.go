@@ -58,8 +58,8 @@ func SafeCell(text string) string {
 	return "'" + text
 }
 
-// Grid returns the answer's rows as CSV has them, without totals: a row for each span, unit and group;
-// of a cross-tab a row for each figure and row, the total last.
+// Grid returns the answer's rows as CSV has them: a row for each span, unit and group, and, where subtotals were asked for, one for
+// each subtotal and the total, flagged as such; of a cross-tab a row for each figure and row, the total last.
 func (a *Answer) Grid() *Grid {
 	if len(a.Tables) > 0 && a.Tables[0].Across != "" {
 		return a.pivotGrid()
@@ -88,7 +88,7 @@ func (a *Answer) rows(g *Grid, t *Table, timed bool) {
 	}
 	for i := range t.Rows {
 		r := &t.Rows[i]
-		if r.Kind != Group {
+		if r.Kind != Group && !a.Subtotals {
 			continue
 		}
 		sp := &a.Spans[r.Span]
@@ -108,7 +108,11 @@ func (a *Answer) rows(g *Grid, t *Table, timed bool) {
 			}
 			cells = append(append(cells, extent.cells(timed)...), strconv.Itoa(covered))
 		}
-		if cells = append(cells, FlagText(r.Flags)); len(names) > 0 {
+		flags := r.Flags
+		if r.Kind != Group {
+			flags = append([]Flag{Flag(r.Kind)}, flags...)
+		}
+		if cells = append(cells, FlagText(flags)); len(names) > 0 {
 			cells = append(cells, yesNo(!slices.Contains(r.Flags, Unlike) && (r.Unit != nil || sp.likeForLike())))
 		}
 		g.Rows = append(g.Rows, cells)

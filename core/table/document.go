@@ -183,12 +183,8 @@ func daysText(s civil.Set) string {
 		}
 	}
 	text := strings.Join(parts, "; ")
-	switch n := Days(s); {
-	case n == nil:
-	case *n == 1:
-		text += ", 1 day"
-	default:
-		text += fmt.Sprintf(", %d days", *n)
+	if n := Days(s); n != nil {
+		text += ", " + DayCount(*n)
 	}
 	return text
 }

@@ -39,6 +39,8 @@ type Answer struct {
 	Spans   []Span  `json:"spans"`
 	Tables  []Table `json:"tables"`
 	Notes   []Note  `json:"notes"`
+	// Subtotals says that files have rows of subtotals and of the total, too.
+	Subtotals bool `json:"subtotals,omitempty"`
 	// Beside is what stands beside the rows of each span, where the spans came as a list.
 	Beside *Beside `json:"-"`
 }

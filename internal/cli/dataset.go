@@ -55,22 +55,32 @@ func (a *app) datasetList() *cobra.Command {
 		}
 		return a.print.Print(
 			*out,
-			print.View{Data: list, Look: print.Look{Right: print.Right(1, 2), Shown: shownCounts(1, 2)}, Grid: func() *table.Grid {
+			print.View{Data: list, Look: print.Look{Right: print.Right(1, 2), Shown: shownColumns}, Grid: func() *table.Grid {
 				g := &table.Grid{Header: []string{"name", "records", "undated", "oldest", "newest", "kept", "day", "amounts", "categories"}}
 				for _, d := range list {
 					s := dataset.Schema{Columns: d.Columns}
 					oldest, newest := coveredDays(d.Oldest, d.Newest)
 					g.Rows = append(g.Rows, []string{d.Name, fmt.Sprint(d.Records), fmt.Sprint(d.Undated), oldest, newest, keptWhere(&d),
-						strings.Join(
-							s.Names(dataset.DayRole),
-							" ",
-						), strings.Join(s.Names(dataset.Amount), " "), strings.Join(s.Names(dataset.Category), " ")})
+						listed(s.Names(dataset.DayRole)), listed(s.Names(dataset.Amount)), listed(s.Names(dataset.Category))})
 				}
 				return g
 			}, None: "there are no datasets yet; load a file with vastspan load"},
 		)
 	}
 	return c
+}
+
+func listed(names []string) string { return strings.Join(names, ", ") }
+
+// mostListed is how many columns of a dataset are named in its line for people.
+const mostListed = 4
+
+// shownColumns writes the line of a dataset for people, with the first of its columns.
+func shownColumns(column int, cell string) string {
+	if names := strings.Split(cell, ", "); column >= 6 && len(names) > mostListed {
+		return fmt.Sprintf("%s and %d more", listed(names[:mostListed-1]), len(names)-mostListed+1)
+	}
+	return shownCounts(1, 2)(column, cell)
 }
 
 // shownCounts sets the digits of some columns in threes and writes days for people.

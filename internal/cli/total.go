@@ -14,6 +14,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/query"
+	"vastspan/core/span"
 	"vastspan/internal/cli/print"
 )
 
@@ -267,6 +268,9 @@ func (f *totalFlags) read(args []string) (query.Query, error) {
 	for _, arg := range args[1:] { // a flag that goes without a value takes one only behind =
 		if len(*f.derived[paceFlag]) > 0 && slices.Contains(derivedValues(paceFlag), strings.ReplaceAll(arg, "-", " ")) {
 			return q, usagef("--%[1]s %[2]s: write --%[1]s='%[2]s'", paceFlag, arg)
+		}
+		if against, err := span.ParseAgainst(arg); len(q.Against) > 0 && err == nil && against.Node() == nil {
+			return q, usagef("--against takes one value: write --against '%s' as well", arg)
 		}
 	}
 	switch {

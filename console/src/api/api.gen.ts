@@ -2908,6 +2908,8 @@ export interface components {
             newest?: string;
             /** @description With top: how many values of the first category were put together */
             others?: number;
+            /** @description Files have rows of subtotals and of the total, flagged as such */
+            subtotals?: boolean;
             /**
              * Format: int64
              * @description How many records of the spans lie after the as-of day, and are left out
