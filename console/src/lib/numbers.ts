@@ -66,4 +66,5 @@ export function toneOf(c: TableColumn | undefined, change: string | null | undef
 }
 
 export const count = (n: number): string => n.toLocaleString('en')
+export const countRecords = (n: number): string => `${count(n)} ${n === 1 ? 'record' : 'records'}`
 export const countDays = (n: number): string => `${count(n)} ${n === 1 ? 'day' : 'days'}`

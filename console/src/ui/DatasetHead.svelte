@@ -2,6 +2,7 @@
   import type { Snippet } from 'svelte'
   import type { Dataset } from '../api/client'
   import { setParam } from '../lib/address.svelte'
+  import { countRecords } from '../lib/numbers'
   import KeptIn from './KeptIn.svelte'
   import Select from './Select.svelte'
   import TableTools from './TableTools.svelte'
@@ -36,7 +37,7 @@
       options={datasets.map((d) => ({
         value: d.name,
         label: d.name,
-        hint: d.trouble ? 'not known just now' : `${d.records.toLocaleString('en')} records`,
+        hint: d.trouble ? 'not known just now' : countRecords(d.records),
       }))}
       onchoose={(v) => setParam('dataset', v)}
     />

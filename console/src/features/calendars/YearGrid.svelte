@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Schemas } from '../../api/client'
+  import { countDays } from '../../lib/numbers'
   import { long, parts, range, toISO, toNumber, weekdays } from '../../lib/days'
 
   // A year of a calendar: a card for each period with its weeks and days.
@@ -46,7 +47,7 @@
     {@const q = holding(y.quarters, p.first_day)}
     <section class={['card px-3 pt-2 pb-2.5', p.offset === 0 && 'border-asof']}>
       <h2 class="mb-1 flex items-baseline gap-2">
-        <b class="font-semibold">{p.label}</b><span class="text-2xs text-quiet">{range(p)}, {p.days} days</span>
+        <b class="font-semibold">{p.label}</b><span class="text-2xs text-quiet">{range(p)}, {countDays(p.days)}</span>
         <span class="ml-auto text-2xs text-quiet">{q?.label.split(' ')[0]}, {p.offset > 0 ? '+' : ''}{p.offset}</span>
       </h2>
       <table class="w-full table-fixed text-center">

@@ -3,6 +3,7 @@
   import { api, data, ifMatch, succeed, type Dataset } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
+  import { countRecords } from '../../lib/numbers'
   import { wordsOf } from '../../lib/query'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import KeptIn from '../../ui/KeptIn.svelte'
@@ -88,7 +89,7 @@
     {#if d.trouble}
       <span class="text-worse">not known just now</span>
     {:else}
-      <span>{d.records.toLocaleString('en')} records</span>
+      <span>{countRecords(d.records)}</span>
     {/if}
     <span class="text-quiet"
       >{#if d.trouble}{:else if d.oldest && d.newest}{long(d.oldest)} to {long(d.newest)}{:else}no days yet{/if}</span

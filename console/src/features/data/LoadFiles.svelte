@@ -1,9 +1,10 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
-  import { api, RefusedError, succeed, type Column, type Dataset } from '../../api/client'
+  import { api, RefusedError, succeed, type Column, type Dataset, type Schemas } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
+  import { countRecords } from '../../lib/numbers'
   import { scrolls } from '../../ui/scrolls'
   import Select from '../../ui/Select.svelte'
   import Faults from './Faults.svelte'
@@ -143,16 +144,24 @@
   )
 </script>
 
+{#snippet told(remarks: Schemas['Remark'][])}
+  {#each remarks as r (r.code + (r.column ?? '') + r.text)}
+    <p class="mt-2" data-remark={r.code}><b class="font-semibold text-worse">Caution</b> {r.text}</p>
+  {/each}
+{/snippet}
+
 <section class="card p-4" data-load-files>
   {#if loaded}
     <h2 class="font-semibold">
-      {loaded.records.toLocaleString('en')} records are in <span class="text-inside">{name}</span>
+      {countRecords(loaded.records)}
+      {loaded.records === 1 ? 'is' : 'are'} in <span class="text-inside">{name}</span>
     </h2>
     <p class="mt-1 text-quiet">
       {#if loaded.oldest && loaded.newest}From {long(loaded.oldest)} to {long(loaded.newest)}.{/if}
       {#if loaded.replaced > 0}They take the place of {loaded.replaced.toLocaleString('en')}.{/if}
       Load {loaded.id} can be undone below.
     </p>
+    {@render told(loaded.remarks ?? [])}
     <div class="mt-3 flex gap-2">
       <a class="button button-strong" href={firstTotal}>Total them</a>
       <a class="button" href={`/records${carried() ? carried() + '&' : '?'}dataset=${encodeURIComponent(name)}`}
@@ -186,7 +195,7 @@
 
     {#if existing}
       <div class="mt-3 flex flex-wrap items-center gap-2">
-        <span class="text-quiet">There are {existing.records.toLocaleString('en')} records.</span>
+        <span class="text-quiet">There {existing.records === 1 ? 'is' : 'are'} {countRecords(existing.records)}.</span>
         <Select
           label="What happens to the records that are there"
           value={mode}
@@ -250,6 +259,8 @@
     {#if faults.length > 0}
       <div class="mt-3" role="alert"><Faults {faults} onsuggest={suggested} /></div>
     {/if}
+
+    {@render told(look.data?.remarks ?? [])}
 
     {#if look.data}
       <div class="mt-4 overflow-x-auto" {@attach scrolls}>

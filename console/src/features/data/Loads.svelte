@@ -2,6 +2,7 @@
   import { useQueryClient } from '@tanstack/svelte-query'
   import { api, succeed } from '../../api/client'
   import { long } from '../../lib/days'
+  import { countRecords } from '../../lib/numbers'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { useLoads } from './files'
 
@@ -31,7 +32,7 @@
       <tr class={['h-9 border-t border-line/60', l.undone_at && 'text-quiet line-through']}>
         <td class="pr-3 text-quiet">load {l.id}</td>
         <td class="max-w-64 truncate px-3" title={l.file}>{l.file}</td>
-        <td class="px-3 text-right">{l.records.toLocaleString('en')} records</td>
+        <td class="px-3 text-right">{countRecords(l.records)}</td>
         <td class="px-3 whitespace-nowrap text-quiet"
           >{#if l.oldest && l.newest}{long(l.oldest)} to {long(l.newest)}{/if}</td
         >
