@@ -184,6 +184,14 @@ func Telling(notes []Note) []Note {
 	})
 }
 
+// Sentence writes a note for people, with a word before it where a figure is not what it seems to be.
+func (n Note) Sentence() string {
+	if n.Level == Caution || n.Code == MissingDays || n.Code == UnknownValue {
+		return "caution: " + n.Text
+	}
+	return n.Text
+}
+
 // Level says how much a note matters.
 type Level string
 

@@ -349,10 +349,7 @@ func (it *ItemView) foot() []string {
 	var lines []string
 	add := func(lead string, notes []table.Note) {
 		for _, n := range table.Telling(notes) {
-			if n.Level == table.Caution {
-				n.Text = "caution: " + n.Text
-			}
-			lines = append(lines, lead+n.Text)
+			lines = append(lines, lead+n.Sentence())
 		}
 	}
 	switch {

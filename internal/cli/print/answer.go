@@ -54,15 +54,11 @@ func (p *Printer) ShownTable(s *table.Shown) {
 // Notes writes what shaped the figures, and what to be careful with.
 func (p *Printer) Notes(notes []table.Note) {
 	for _, n := range notes {
-		lead := ""
-		if n.Level == table.Caution {
-			lead = "caution: "
-		}
 		remedy := ""
 		if n.Aligns {
 			remedy = "; --like-for-like makes both sides end at the same day"
 		}
-		line := lead + n.Text + remedy
+		line := n.Sentence() + remedy
 		if n.Level == table.Warning {
 			line = p.paint(text.FgYellow, line)
 		}
