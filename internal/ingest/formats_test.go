@@ -252,6 +252,37 @@ func workbookFile(t *testing.T) []byte {
 	return b.Bytes()
 }
 
+// What is refused of a workbook says where else its records may be.
+func TestAnotherSheetIsNamed(t *testing.T) {
+	book := excelize.NewFile()
+	defer book.Close()
+	if _, err := book.NewSheet("Data"); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(book.SetCellValue("Sheet1", "A1", "hello"), book.SetCellValue("Sheet1", "A2", "reader"),
+		book.SetCellValue("Data", "A1", "day"), book.SetCellValue("Data", "A2", "2026-03-05")); err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := book.Write(&b); err != nil {
+		t.Fatal(err)
+	}
+	for sheet, want := range map[string]string{"": "read was the sheet Sheet1, others are Data: state which one is meant", "Data": ""} {
+		none := func() (Named, error) { return Named{}, io.EOF }
+		r, err := OpenAll(Options{Sheet: sheet}, Named{Name: "book.xlsx", Body: bytes.NewReader(b.Bytes())}, none, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, err = InferOf(r, ColumnHints{})
+		if want == "" && err != nil || want != "" && (err == nil || !strings.Contains(err.Error(), want)) {
+			t.Errorf("sheet %q: %v, want %q", sheet, err, want)
+		}
+		if err := r.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
 func TestXLSXIsRead(t *testing.T) {
 	file := workbookFile(t)
 	rows, lines, w, err := all(Options{}, bytes.NewReader(file))
@@ -259,7 +290,7 @@ func TestXLSXIsRead(t *testing.T) {
 		{"2026-03-05", "0.3", "North & <South>", "2026-03-05T14:30:15.25", "true"},
 		{"1900-03-01", "1000000000000", "merged", "", ""},
 	}
-	if err != nil || w != (Written{Format: XLSX, Sheet: "Sheet1", HeaderRow: 1}) || !slices.Equal(lines, []int{2, 4}) ||
+	if err != nil || w != (Written{Format: XLSX, Sheet: "Sheet1", OtherSheets: "Notes", HeaderRow: 1}) || !slices.Equal(lines, []int{2, 4}) ||
 		!slices.EqualFunc(rows, want, slices.Equal) {
 		t.Errorf("the rows are %q, lines %v, %+v, %v", rows, lines, w, err)
 	}
@@ -271,7 +302,7 @@ func TestXLSXIsRead(t *testing.T) {
 		`no sheet "Tides"; the sheets are Sheet1, Notes`:        {Sheet: "Tides"},
 		"sheet Notes has no row 9":                              {Sheet: "Notes", HeaderRow: 9},
 		"row 2 of sheet Notes is empty":                         {Sheet: "Notes", HeaderRow: 2},
-		"a value in a column that the header does not name":     {Sheet: "Notes"},
+		"does not name; where the names stand further down":     {Sheet: "Notes"},
 		`format "xls": expected csv, json, xlsx, parquet`:       {Format: "xls"},
 		"the Parquet file is damaged":                           {Format: Parquet},
 		`encoding "latin": expected utf-8, utf-16 or windows-1`: {Format: CSV, Encoding: "latin"},

@@ -137,6 +137,15 @@ func checkHeader(header []string) error {
 // taken for a category.
 const maxCategories = 200
 
+// InferOf finds out what the columns of a file hold, as Infer does; what it refuses of a workbook names the sheets that were not read.
+func InferOf(r Reader, h ColumnHints) (*dataset.Schema, error) {
+	s, err := Infer(r.Header(), r.Sample(), h)
+	if w := r.Written(); err != nil && w.OtherSheets != "" {
+		err = fmt.Errorf("%w; read was the sheet %s, others are %s: state which one is meant (sheet)", err, w.Sheet, w.OtherSheets)
+	}
+	return s, err
+}
+
 // Infer describes a table from its header and a sample of its rows. What is stated is taken as
 // stated; a column that cannot hold it is an error. Exactly one column of dates or times is taken
 // for the day where none is stated.

@@ -40,6 +40,7 @@ type Written struct {
 	Encoding    string `json:"encoding,omitempty"`
 	Sheet       string `json:"sheet,omitempty"`
 	HeaderRow   int    `json:"header_row,omitempty"`
+	OtherSheets string `json:"-"` // those of the workbook that are not read, by their names
 }
 
 // The formats that records are read from.

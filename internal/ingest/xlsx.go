@@ -52,6 +52,8 @@ func openXLSX(o Options, w Written, file randomFile, size int64) (Reader, error)
 	}
 	t := &xlsxReader{written: w, file: file, rows: rows}
 	t.written.Sheet = sheet
+	others := slices.DeleteFunc(slices.Clone(rows.styled.Sheets), func(name string) bool { return name == sheet })
+	t.written.OtherSheets = strings.Join(others, ", ")
 	if err := t.readHeader(o.HeaderRow); err != nil {
 		return nil, errors.Join(err, t.Close())
 	}
@@ -302,7 +304,8 @@ func (t *xlsxReader) row() (Row, error) {
 			if at >= 0 {
 				row.Cells[at] = c.text
 			} else if strings.TrimSpace(c.text) != "" {
-				return row, faulty(Fault{Line: line, Value: shorten(c.text), Expected: "a value in a column that the header does not name"})
+				return row, faulty(Fault{Line: line, Value: shorten(c.text), Expected: "a value in a column that the header does not name" +
+					"; where the names stand further down, state their row (header-row)"})
 			}
 			filled = filled || at >= 0 && c.text != ""
 		}

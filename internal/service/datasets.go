@@ -270,7 +270,7 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 		if f.Hints.Zone == "" {
 			f.Hints.Zone = s.clock.Zone().String()
 		}
-		schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
+		schema, err := ingest.InferOf(reader, f.Hints)
 		if err != nil {
 			return nil, refused.Wrong(err)
 		}

@@ -85,7 +85,7 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 	defer done()
 	in.Reader = reader
 	in.Describe = func() (*dataset.Schema, error) {
-		schema, err := ingest.Infer(reader.Header(), reader.Sample(), f.Hints)
+		schema, err := ingest.InferOf(reader, f.Hints)
 		return schema, refused.Wrong(err)
 	}
 	load, err := s.store.LoadFile(ctx, in)

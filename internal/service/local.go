@@ -28,7 +28,7 @@ func OpenLocal(f File) (*Local, error) {
 	l := &Local{file: f}
 	var err error
 	if l.reader, err = f.open(); err == nil {
-		l.schema, err = ingest.Infer(l.reader.Header(), l.reader.Sample(), f.Hints)
+		l.schema, err = ingest.InferOf(l.reader, f.Hints)
 	}
 	if err == nil && f.NoRecords != "" {
 		err = l.schema.SetNoRecords(f.NoRecords)
