@@ -60,7 +60,7 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "kept", text, twins)
 	requests := 800
 	if testing.Short() {
-		requests = 24
+		requests = 12
 	}
 	for i := range requests {
 		s.alike(t, fmt.Sprintf("request %d", i), text, randomRequest(rng), kept, sets)
@@ -141,7 +141,7 @@ func TestAttachedTimesAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "clocked", text, twins)
 	requests := 200
 	if testing.Short() {
-		requests = 8
+		requests = 4
 	}
 	for i := range requests {
 		request := randomRequest(rng)
