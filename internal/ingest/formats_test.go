@@ -404,7 +404,7 @@ func TestCompressedFilesAreRead(t *testing.T) {
 			Written{Format: CSV, Compression: "zstd", Delimiter: "comma", Encoding: "utf-8"},
 		},
 		"JSON":    {gzipped(t, []byte(linesOfJSON)), 2, Written{Format: JSON, Compression: "gzip", Encoding: "utf-8"}},
-		"XLSX":    {gzipped(t, workbookFile(t)), 2, Written{Format: XLSX, Compression: "gzip", Sheet: "Sheet1", HeaderRow: 1}},
+		"XLSX":    {gzipped(t, workbookFile(t)), 2, Written{Format: XLSX, Compression: "gzip", Sheet: "Sheet1", OtherSheets: "Notes", HeaderRow: 1}},
 		"Parquet": {encoder.EncodeAll(parquetFile(t, crossings), nil), 3, Written{Format: Parquet, Compression: "zstd"}},
 	} {
 		rows, _, w, err := all(Options{}, bytes.NewReader(c.file))
