@@ -184,7 +184,7 @@ func Telling(notes []Note) []Note {
 	})
 }
 
-// Sentence writes a note for people, with a word before it where a figure is not what it seems to be.
+// Sentence returns the note as people read it. Cautions, days without records and unknown filter values begin with "caution: ".
 func (n Note) Sentence() string {
 	if n.Level == Caution || n.Code == MissingDays || n.Code == UnknownValue {
 		return "caution: " + n.Text

@@ -191,7 +191,7 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	return s, chooseDay(s, h, sample)
 }
 
-// withoutBlankWords returns a sample with nothing in the place of words that mean blank.
+// withoutBlankWords returns a sample in which words that mean blank are empty.
 func withoutBlankWords(sample []Row, words []string) []Row {
 	if len(words) == 0 {
 		return sample
