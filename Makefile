@@ -16,14 +16,14 @@ demo: build ## Run the service on made-up records
 	exec $(BINARY) demo
 
 test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
-	scripts/install postgresql chromium clickhouse-server
+	scripts/install postgresql chromium-headless-shell clickhouse-server
 	$(MAKE) --jobs=2 --output-sync=target --no-print-directory test-packages test-service
 
 test-packages: # what has not changed is not run again
 	go test -short -timeout 20m $$(go list ./... | grep -v /e2e$$)
 
 test-service: # the cache cannot see the binary that these tests build and run
-	go test -short -timeout 20m -count=1 ./e2e
+	go test -short -timeout 20m -count=1 -parallel 3 ./e2e
 
 check: build ## Formatting, static checks, and that generated files are up to date
 	scripts/check
@@ -67,11 +67,12 @@ bench-load: build ## Answers a second for many callers at once, and whether anyt
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql clickhouse-server
 	go test -timeout 1h ./core/... ./internal/store ./internal/service
+	go test -timeout 1h -count=1 -run TestFaults ./e2e -rounds 200
 	go test ./internal/web -run TestRandomRequests -requests 200000 -timeout 1h -v
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 2m ./core/span
 
 screenshots: build ## Take the pictures of docs/screenshots again, from the demo
-	scripts/install postgresql chromium
+	scripts/install postgresql chromium-headless-shell
 	go run ./docs/pictures
 
 clean:

@@ -16,7 +16,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-// openBrowser opens Debian's Chromium without a window and gives a context for it.
+// openBrowser opens the headless shell of Debian's Chromium and gives a context for it.
 func openBrowser(t *testing.T) context.Context {
 	t.Helper()
 	profile, err := os.MkdirTemp("", "vastspan-profile-")
@@ -24,7 +24,7 @@ func openBrowser(t *testing.T) context.Context {
 		t.Fatal(err)
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("chromium"), chromedp.NoSandbox, chromedp.UserDataDir(profile), chromedp.WindowSize(1280, 800),
+		chromedp.ExecPath("chromium-headless-shell"), chromedp.NoSandbox, chromedp.UserDataDir(profile), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	allocated, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, _ := chromedp.NewContext(allocated)

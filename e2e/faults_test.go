@@ -22,7 +22,7 @@ import (
 	"vastspan/internal/postgres/pgtest"
 )
 
-var rounds = flag.Int("rounds", 20, "how many rounds of kills there are, half on the service's own database, half on another's")
+var rounds = flag.Int("rounds", 20, "rounds of kills, half on the service's own database, half on another; six at most in the short run")
 
 // A siege is a service that is killed again and again while its callers go on, and what they were told.
 // Each kind of change is made by one caller, so that what has to be there is known; a change that was not
@@ -514,6 +514,10 @@ func TestFaults(t *testing.T) {
 		}
 	})
 	seed := uint64(time.Now().UnixNano())
+	count := *rounds
+	if testing.Short() {
+		count = min(count, 6)
+	}
 	for name, open := range map[string]func(*testing.T) *siege{
 		"own database": func(t *testing.T) *siege { return &siege{running: startWhole(t)} },
 		"another database": func(t *testing.T) *siege {
@@ -525,18 +529,18 @@ func TestFaults(t *testing.T) {
 			s.rng, s.client.Timeout = rand.New(rand.NewPCG(seed, 1)), 30*time.Second
 			s.keys = s.people()
 			s.loads, s.spans, s.receipts = map[string]map[int64]*besiegedLoad{}, map[string]map[int64]string{}, map[int64]string{}
-			for n := range *rounds / 2 {
+			for n := range count / 2 {
 				s.round(n)
 				if t.Failed() {
 					t.Fatalf("seed %d; the log:\n%s", seed, s.log)
 				}
 			}
 			s.proveAudit()
-			if *rounds > 8 && (s.refused == 0 || len(s.receipts) == 0 || len(s.created) == 0 || len(s.spans) == 0 || len(s.loads) == 0) {
+			if count > 8 && (s.refused == 0 || len(s.receipts) == 0 || len(s.created) == 0 || len(s.spans) == 0 || len(s.loads) == 0) {
 				t.Errorf("too little was done: %d refused, %d receipts, %d schedules, %d spans, %d datasets", s.refused, len(s.receipts),
 					len(s.created), len(s.spans), len(s.loads))
 			}
-			t.Logf("%d rounds: %d changes were acknowledged, and all are there; %d times somebody was refused", *rounds/2, s.made, s.refused)
+			t.Logf("%d rounds: %d changes were acknowledged, and all are there; %d times somebody was refused", count/2, s.made, s.refused)
 		})
 	}
 }

@@ -44,7 +44,7 @@ func looker(t *testing.T, ctx context.Context, base string) func(what, address, 
 			append(
 				steps,
 				chromedp.Evaluate(string(axe), nil),
-				chromedp.Evaluate(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
+				chromedp.Evaluate(`axe.run(document, {resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"]})
 			.then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.target.join(" ") + " " + n.failureSummary).join(" | ")).join("\n"))`, &found, awaited),
 			)...)
 		if found != "" {

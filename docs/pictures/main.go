@@ -162,7 +162,7 @@ func run() (err error) {
 	}
 	ctx, cancel := chromedp.NewExecAllocator(
 		context.Background(),
-		append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox)...)
+		append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium-headless-shell"), chromedp.NoSandbox)...)
 	defer cancel()
 	ctx, cancelTab := chromedp.NewContext(ctx)
 	defer cancelTab()

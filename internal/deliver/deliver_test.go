@@ -80,7 +80,7 @@ func TestFolders(t *testing.T) {
 		t.Fatal(err)
 	}
 	if m.Chromium == "" {
-		t.Fatal("Chromium is not installed: scripts/install chromium")
+		t.Fatal("Chromium is not installed: scripts/install chromium-headless-shell")
 	}
 	for range 2 { // the second time it is the same
 		if err := m.Deliver(context.Background(), target, parcel); err != nil {

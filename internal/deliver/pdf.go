@@ -14,15 +14,17 @@ import (
 	"vastspan/internal/export"
 )
 
-var errNoChromium = errors.New("PDF is printed by Chromium, which is not installed here: apt-get install chromium")
+var errNoChromium = errors.New("PDF is printed by Chromium, which is not installed here: apt-get install chromium-headless-shell")
 
-// FindChromium returns the path of Debian's Chromium; empty where it is not installed.
+// FindChromium returns the path of Debian's Chromium, of its headless shell if that is installed; it is
+// empty if neither is.
 func FindChromium() string {
-	path, err := exec.LookPath("chromium")
-	if err != nil {
-		return ""
+	for _, program := range []string{"chromium-headless-shell", "chromium"} {
+		if path, err := exec.LookPath(program); err == nil {
+			return path
+		}
 	}
-	return path
+	return ""
 }
 
 // printSeconds is how long printing may take.

@@ -96,7 +96,7 @@ func TestDeliveriesOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/schedules", schedule(`{"to":"folder","address":"../x","formats":["csv"]}`), 422, `below the folder|"pointer":"/deliver/0"`},
 		{"POST", "/api/v1/schedules", schedule(`{"to":"folder","address":"x","formats":["csv"]},{"to":"folder","address":"x","formats":["csv"]}`), 422, "twice"},
 		{"POST", "/api/v1/schedules", schedule(`{"to":"folder","address":"x","formats":["doc"]}`), 422, "format"},
-		{"POST", "/api/v1/schedules", schedule(`{"to":"folder","address":"x","formats":["pdf"]}`), 422, "apt-get install chromium"},
+		{"POST", "/api/v1/schedules", schedule(`{"to":"folder","address":"x","formats":["pdf"]}`), 422, "apt-get install chromium-headless-shell"},
 		{"POST", "/api/v1/schedules", schedule(`{"to":"webhook","address":"https://example.org/"}`), 422, `--webhook-secret-file`},
 		{"POST", "/api/v1/schedules", schedule(`{"to":"mail","address":"a@example.org"}`), 422, `--mail-server`},
 		{"POST", "/api/v1/schedules", schedule(`{"to":"pigeon","address":"loft"}`), 422, "folder"},
