@@ -9,24 +9,29 @@ MODULES := console/node_modules/.package-lock.json
 GO_SOURCES := go.mod go.sum $(shell find api cmd core internal -name '*.go' -o -name '*.yaml' -o -name '*.csv' -o -name '*.sql')
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print)
 
-.PHONY: demo test test-packages test-service check build generate bench bench-cluster bench-load fuzz screenshots clean
+.PHONY: demo test test-packages test-service check check-go check-console build generate bench bench-cluster bench-load fuzz screenshots clean
 
 demo: build ## Run the service on made-up records
 	scripts/install postgresql
 	exec $(BINARY) demo
 
-test: check ## Install what tests need, check and run everything; long randomised comparisons are short here
+test: ## Install what tests need, check and run everything; long randomised comparisons are short here
 	scripts/install postgresql chromium-headless-shell clickhouse-server
-	$(MAKE) --jobs=2 --output-sync=target --no-print-directory test-packages test-service
+	$(MAKE) --jobs=2 --output-sync=target --no-print-directory check-go check-console test-service test-packages
 
-test-packages: # what has not changed is not run again
+test-packages: build # unchanged packages are not run again
 	go test -short -timeout 20m $$(go list ./... | grep -v /e2e$$)
 
-test-service: # the cache cannot see the binary that these tests build and run
+test-service: build # the cache cannot see the binary that these tests build and run
 	go test -short -timeout 20m -count=1 -parallel 3 ./e2e
 
-check: build ## Formatting, static checks, and that generated files are up to date
-	scripts/check
+check: check-go check-console ## Formatting, static checks, and that generated files are up to date
+
+check-go:
+	scripts/check go
+
+check-console: $(MODULES)
+	scripts/check console
 
 build: $(BINARY) ## The binary, with the console in it
 

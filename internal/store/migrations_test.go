@@ -106,6 +106,9 @@ func TestEveryReleaseIsBroughtUpToDate(t *testing.T) {
 			}
 			return fillFirst(db, list[n].ID)
 		})
+		if testing.Short() && n%4 != 0 && n != len(list)-1 {
+			continue
+		}
 		address := copied(t, old, n)
 		s, err := Open(t.Context(), address, Options{Columns: t.TempDir()})
 		if err != nil {
