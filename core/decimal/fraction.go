@@ -170,7 +170,8 @@ const Digits = 12
 
 // Value returns the number as it is written for programs: a decimal with all of its digits, a quotient rounded half to
 // even to 12 significant digits, and never to fewer decimals than what it was made of. Trailing zeros beyond those are
-// left out.
+// left out. A quotient close to 0.5 is not written as 0.5, which would be rounded the wrong way when it is shown with
+// fewer decimals: where the last of the 12 digits is such a 5, more digits follow, until one of them is not zero.
 func (f Fraction) Value() (Value, error) {
 	if !f.set {
 		return Value{}, nil
@@ -188,8 +189,31 @@ func (f Fraction) Value() (Value, error) {
 		}
 	}
 	exponent := v.Decimal.Exponent
+	if v, err = f.pastTie(v); err != nil {
+		return v, err
+	}
 	v.Decimal.Reduce(&v.Decimal)
 	return v, Widen(&v.Decimal, min(f.scale, -exponent))
+}
+
+// mostTieDigits is how many digits are looked at, after the 12, for one that is not zero.
+const mostTieDigits = 60
+
+// pastTie returns a rounded value of the fraction with more digits where it ends in a 5 only because it was rounded.
+func (f Fraction) pastTie(v Value) (Value, error) {
+	var short apd.Decimal
+	short.Reduce(&v.Decimal)
+	var last apd.BigInt
+	if last.Rem(&short.Coeff, apd.NewBigInt(10)); last.Int64() != 5 || f.Cmp(FractionOf(v)) == 0 {
+		return v, nil
+	}
+	for more := 3; more <= mostTieDigits; more += 3 {
+		longer, err := f.Decimals(int(-v.Decimal.Exponent) + more)
+		if err != nil || longer.Decimal.Cmp(&v.Decimal) != 0 {
+			return longer, err
+		}
+	}
+	return v, nil
 }
 
 // magnitude returns how many digits stand before the point: 3 of 123.4, 0 of 0.12, -2 of 0.0012.

@@ -185,3 +185,34 @@ func TestWhatIsNotPlain(t *testing.T) {
 		}
 	}
 }
+
+// What a quotient is written as, shortened further, is the quotient shortened: rounding twice is rounding once.
+func TestRoundedTwice(t *testing.T) {
+	rng := rand.New(rand.NewPCG(23, 4))
+	for i := range 5_000 {
+		b := 1 + rng.Int64N(1_000_000)
+		a := rng.Int64N(1_000_000_000)
+		if i%2 == 0 { // next to a tie
+			b = 2_000_003 + rng.Int64N(1000)*2
+			a = b*rng.Int64N(1000) + b/2 + 1
+		}
+		numerator, denominator := parsed(t, fmt.Sprint(a)), parsed(t, fmt.Sprint(b))
+		f, err := Quotient(&numerator.Decimal, &denominator.Decimal)
+		if err != nil {
+			t.Fatal(err)
+		}
+		written, err := f.Value()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for decimals := range int32(min(8, Digits-f.magnitude())) {
+			var twice apd.Decimal
+			if err := Divide(&twice, &written.Decimal, one, decimals); err != nil {
+				t.Fatal(err)
+			}
+			if want := halfEven(big.NewRat(a, b), int(decimals)); exactly(t, twice.Text('f')).Cmp(want) != 0 {
+				t.Fatalf("%d/%d is written %s and shown %s, want %s", a, b, written, twice.Text('f'), want.FloatString(int(decimals)))
+			}
+		}
+	}
+}

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"fmt"
 	"math/big"
 	"math/rand/v2"
 	"slices"
@@ -8,6 +9,7 @@ import (
 	"testing"
 
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/table"
 )
@@ -61,6 +63,111 @@ func TestQuotientsAgree(t *testing.T) {
 	if compared < rounds*4 {
 		t.Errorf("only %d figures were compared", compared)
 	}
+}
+
+// Ratios between 10⁻⁹ and 10⁹, their differences, changes and contributions are those of fractions, in files to 12
+// significant digits and for people to the last digit that is shown (semantics §7).
+func TestRatiosOverEighteenDecades(t *testing.T) {
+	rng := rand.New(rand.NewPCG(23, 4))
+	rounds := 2000
+	if testing.Short() {
+		rounds = 300
+	}
+	schema := &dataset.Schema{Columns: []dataset.Column{
+		{Name: "day", Type: dataset.Date, Role: dataset.DayRole}, {Name: "region", Type: dataset.Text, Role: dataset.Category},
+		{Name: "clicks", Type: dataset.Number, Role: dataset.Amount}, {Name: "shown", Type: dataset.Number, Role: dataset.Amount},
+	}}
+	smallest, largest := 0, 0
+	for i := range rounds {
+		tens := rng.IntN(19) - 9 // the size of the ratio
+		m := memory{schema: schema}
+		var sums [2][2]*big.Rat // of September and August: clicks, shown
+		for side := range sums {
+			sums[side] = [2]*big.Rat{new(big.Rat), new(big.Rat)}
+			for range 1 + rng.IntN(4) {
+				r := record{civil.Of(2026, 9-side, 1+rng.IntN(28)), []string{"North"}, []string{
+					power(1+rng.Int64N(999), max(tens, 0)), power(1000+rng.Int64N(9000), max(-tens, 0)-1),
+				}}
+				m.records = append(m.records, r)
+				for j, text := range r.amounts {
+					v, _ := new(big.Rat).SetString(text)
+					sums[side][j].Add(sums[side][j], v)
+				}
+			}
+		}
+		q := Query{Over: []string{"2026-09"}, Against: []string{"1 month earlier"}, Figures: []measure.Figure{{Kind: measure.Ratio, Column: "clicks", Over: "shown"}}}
+		a, err := evaluator(t, civil.Of(2026, 10, 1), &q).Answer(t.Context(), q, m.as("adverts"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		values := []*big.Rat{new(big.Rat).Quo(sums[0][0], sums[0][1]), new(big.Rat).Quo(sums[1][0], sums[1][1])}
+		if values[0].Cmp(big.NewRat(1, 1_000_000)) < 0 {
+			smallest++
+		} else if values[0].Cmp(big.NewRat(1_000_000, 1)) > 0 {
+			largest++
+		}
+		total := a.Tables[0].Rows[0]
+		for role, want := range map[table.Role]*big.Rat{
+			table.Figure: values[0], table.Counterpart: values[1], table.Difference: ratDifference(values), table.Change: ratChange(values),
+		} {
+			at := slices.IndexFunc(a.Tables[0].Columns, func(c table.Column) bool { return c.Role == role })
+			if at < 0 {
+				t.Fatalf("there is no %s", role)
+			}
+			column, cell := &a.Tables[0].Columns[at], total.Cells[at]
+			if got := cell.String(); !rounds12(got, want) {
+				t.Fatalf("round %d, %s: %q, want %v", i, role, got, want)
+			}
+			if shown := column.Format(cell); !showsRounded(shown, want) {
+				t.Fatalf("round %d, %s: %q is shown for %s", i, role, shown, want.FloatString(15))
+			}
+		}
+	}
+	if smallest < rounds/20 || largest < rounds/20 {
+		t.Errorf("only %d ratios are small and %d large", smallest, largest)
+	}
+}
+
+// power writes a whole number times a power of ten.
+func power(n int64, tens int) string {
+	text := fmt.Sprint(n)
+	if tens >= 0 {
+		return text + strings.Repeat("0", tens)
+	}
+	return text[:len(text)+tens] + "." + text[len(text)+tens:]
+}
+
+// showsRounded reports whether a text for people is a number, or a percentage with an arrow, rounded at its last digit, and whether
+// a number has at least three significant digits or twelve decimals.
+func showsRounded(text string, want *big.Rat) bool {
+	got, percent := strings.CutSuffix(strings.ReplaceAll(text, ",", ""), "%")
+	want = new(big.Rat).Set(want)
+	if percent {
+		want.Mul(want, big.NewRat(100, 1))
+	}
+	if number, down := strings.CutPrefix(got, "▼ "); down {
+		got = "-" + number
+	}
+	got = strings.TrimPrefix(got, "▲ ")
+	if got == "unchanged" {
+		return want.Sign() == 0
+	}
+	if _, below, small := strings.Cut(got, "<"); small {
+		limit, ok := new(big.Rat).SetString(below)
+		return ok && want.Sign() != 0 && new(big.Rat).Abs(want).Cmp(limit) < 0
+	}
+	value, ok := new(big.Rat).SetString(got)
+	if !ok {
+		return false
+	}
+	_, decimals, _ := strings.Cut(got, ".")
+	half := big.NewRat(1, 2)
+	for range decimals {
+		half.Quo(half, big.NewRat(10, 1))
+	}
+	off := new(big.Rat).Sub(value, want)
+	digits := len(strings.TrimLeft(strings.NewReplacer(".", "", "-", "").Replace(got), "0"))
+	return off.Abs(off).Cmp(half) <= 0 && (percent || digits >= 3 || len(decimals) == 12 || off.Sign() == 0)
 }
 
 // quotient is the mean amount of the records of some days, or their sum per covered day; nil where it is blank.
@@ -130,7 +237,12 @@ func rounds12(text string, want *big.Rat) bool {
 		unit.Quo(unit, big.NewRat(10, 1))
 	}
 	_, decimals, _ := strings.Cut(text, ".")
-	return off.Abs(off).Cmp(unit) <= 0 && len(decimals) <= max(12-magnitude, 2)
+	return off.Abs(off).Cmp(unit) <= 0 && (len(decimals) <= max(12-magnitude, 2) || endsInFive(want, max(12-magnitude, 2)))
+}
+
+// endsInFive reports whether a number, rounded, ends in a 5, and perhaps zeros: it is written with more digits then.
+func endsInFive(number *big.Rat, decimals int) bool {
+	return strings.HasSuffix(strings.TrimRight(number.FloatString(decimals), "0"), "5")
 }
 
 // Days without records are told where records are expected, and nowhere else, by a loop over the days.

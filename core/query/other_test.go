@@ -25,8 +25,8 @@ func planned(grain string) Records {
 		{
 			sep,
 			[]string{"North"},
-			"90",
-		}, {sep, []string{"South"}, "10"}, {oct, []string{"North"}, "100"}, {nov, []string{"North"}, "110"}, {nov, []string{"West"}, "5"},
+			[]string{"90"},
+		}, {sep, []string{"South"}, []string{"10"}}, {oct, []string{"North"}, []string{"100"}}, {nov, []string{"North"}, []string{"110"}}, {nov, []string{"West"}, []string{"5"}},
 	}}.as("plan")
 }
 

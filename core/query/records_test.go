@@ -18,12 +18,12 @@ import (
 	"vastspan/core/tally"
 )
 
-// record is one record of the tests: a day, the values of its categories and one amount; a value that is
-// empty is blank.
+// record is one record of the tests: a day, the values of its categories and its amounts, in the order of
+// the columns; an empty value is blank.
 type record struct {
-	day    civil.Day
-	group  []string
-	amount string
+	day     civil.Day
+	group   []string
+	amounts []string
 }
 
 // memory is a source that reads a list of records one after the other.
@@ -63,7 +63,7 @@ func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector)
 	for i, r := range m.records {
 		cells := make([]dataset.Cell, len(m.schema.Columns))
 		cells[0] = dataset.Cell{Set: true, Day: r.day}
-		for j, text := range append(slices.Clone(r.group), r.amount) {
+		for j, text := range append(slices.Clone(r.group), r.amounts...) {
 			cells[j+1] = dataset.Cell{Set: text != "", Text: text}
 		}
 		if !pass(cells) {
@@ -81,8 +81,8 @@ func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector)
 		part := p.NewPart()
 		part.AddDays(1, r.day, r.day)
 		part.Count = 1
-		for j := range p.Amounts {
-			if c := &cells[len(cells)-1]; c.Set {
+		for j, a := range p.Amounts {
+			if c := &cells[m.schema.Indexes([]string{a.Column})[0]]; c.Set {
 				if err := part.Sums[j].AddCell(c); err != nil {
 					return found, err
 				}
@@ -121,9 +121,9 @@ func sales(list []sale) Records {
 	}}
 	m := memory{schema: schema}
 	for _, s := range list {
-		r := record{s.day, []string{s.region}, fmt.Sprintf("%.2f", float64(s.cents)/100)}
+		r := record{s.day, []string{s.region}, []string{fmt.Sprintf("%.2f", float64(s.cents)/100)}}
 		if s.blank {
-			r.amount = ""
+			r.amounts[0] = ""
 		}
 		m.records = append(m.records, r)
 	}

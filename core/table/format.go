@@ -27,7 +27,7 @@ func (c *Column) Format(v decimal.Value) string {
 		return Thousands(v.String())
 	}
 	if c.Rounded {
-		return Thousands(Round(v, *c.Decimals))
+		return rounded(v, *c.Decimals)
 	}
 	whole, fraction, _ := strings.Cut(v.String(), ".")
 	fraction = strings.TrimRight(fraction, "0")
@@ -56,8 +56,7 @@ func (c *Column) formatChange(v decimal.Value) string {
 	return "unchanged"
 }
 
-// percent writes a fraction as a percentage. One that is too small for its decimals is shown to be smaller, and not
-// as zero.
+// percent writes a fraction as a percentage.
 func (c *Column) percent(v decimal.Value) string {
 	decimals := percentDecimals
 	if c.Decimals != nil {
@@ -67,14 +66,20 @@ func (c *Column) percent(v decimal.Value) string {
 	if _, err := decimal.Exact.Mul(&hundred.Decimal, &v.Decimal, apd.New(100, 0)); err != nil {
 		return None
 	}
-	text := Thousands(Round(hundred, decimals))
-	if v.Sign() != 0 && !strings.ContainsAny(text, "123456789") {
-		text = "<" + strings.TrimSuffix(text, "0") + "1"
-		if v.Sign() < 0 {
-			text = "-" + text
-		}
+	return rounded(hundred, decimals) + "%"
+}
+
+// rounded writes a number with a number of decimals. One that is too small for them is shown to be smaller, and not as zero.
+func rounded(v decimal.Value, decimals int) string {
+	text := Thousands(Round(v, decimals))
+	if v.Sign() == 0 || strings.ContainsAny(text, "123456789") {
+		return text
 	}
-	return text + "%"
+	text = "<" + strings.TrimSuffix(text, "0") + "1"
+	if v.Sign() < 0 {
+		return "-" + text
+	}
+	return text
 }
 
 // Amount writes a number as the column does, with a sign.

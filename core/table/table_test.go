@@ -40,7 +40,8 @@ func TestFormat(t *testing.T) {
 		{Column{Role: Figure, Decimals: &none}, "5.00", "5"},
 		{Column{Role: Figure, Decimals: &two, Rounded: true}, "13.3350", "13.34"}, // half to even
 		{Column{Role: Figure, Decimals: &two, Rounded: true}, "13.3250", "13.32"},
-		{Column{Role: Figure, Decimals: &two, Rounded: true}, "-0.001", "0.00"},
+		{Column{Role: Figure, Decimals: &two, Rounded: true}, "-0.001", "-<0.01"},
+		{Column{Role: Figure, Decimals: &two, Rounded: true}, "-0.000", "0.00"},
 		{Column{Role: Share}, "0.350560", "35.1%"},
 		{Column{Role: Change}, "0.098", "▲ 9.8%"},
 		{Column{Role: Change}, "-0.5", "▼ 50.0%"},

@@ -27,9 +27,15 @@ export const formatRounded = (value: string, decimals: number): string =>
 /** A fraction as a percentage; one that is too small for its decimals is shown to be smaller, and not as zero. */
 export function formatPercent(value: string, decimals = 1): string {
   const text = format(value, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals })
-  if (sign(value) === 0 || /[1-9]/.test(text)) return text
-  return `${sign(value) < 0 ? '−' : ''}<${(0).toFixed(decimals).slice(0, -1)}1%`
+  return isLost(value, text) ? `${smallest(value, decimals)}%` : text
 }
+
+/** Whether a number that is not zero is written as zero. */
+const isLost = (value: string, text: string) => sign(value) !== 0 && !/[1-9]/.test(text)
+
+/** A number that is too small for its decimals: <0.01. */
+const smallest = (value: string, decimals: number) =>
+  `${sign(value) < 0 ? '−' : ''}<${(0).toFixed(decimals).replace(/0$/, '1')}`
 
 /** Whether a number is above, below or at zero. */
 export function sign(value: string): number {
@@ -56,7 +62,8 @@ export function formatCell(c: TableColumn, value: string | null | undefined): st
   if (value === null || value === undefined) return none
   if (c.role === 'share') return formatPercent(value, c.decimals)
   if (c.decimals === undefined) return formatNumber(value)
-  return format(value, { minimumFractionDigits: c.decimals, maximumFractionDigits: c.rounded ? c.decimals : 100 })
+  const text = format(value, { minimumFractionDigits: c.decimals, maximumFractionDigits: c.rounded ? c.decimals : 100 })
+  return isLost(value, text) ? smallest(value, c.decimals) : text
 }
 
 /** Whether a change is for the better, for the worse or neither. */
