@@ -3,8 +3,10 @@ package query
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"vastspan/core/civil"
+	"vastspan/core/table"
 	"vastspan/core/tally"
 )
 
@@ -29,9 +31,11 @@ func (h *halfDay) text(hidden bool) string {
 	if hidden {
 		return fmt.Sprintf("the newest record is of %s; some of the counterpart's last day came later", h.until.timeText())
 	}
-	return fmt.Sprintf("the newest record is of %s; %d%% of the counterpart's last day came later",
-		h.until.timeText(), (h.later*100+h.ofDay/2)/h.ofDay)
+	return fmt.Sprintf("the newest record is of %s; %d%% of the counterpart's last day came later", h.until.timeText(), h.percent())
 }
+
+// percent returns how much of the counterpart's day came later.
+func (h *halfDay) percent() int64 { return (h.later*100 + h.ofDay/2) / h.ofDay }
 
 // timeText writes the time of day before the edge: that of the last second that is there.
 func (e edge) timeText() string {
@@ -123,4 +127,52 @@ func (p *plan) noteRow(sp *spanPlan, i, k int, until edge, note func(pair, side,
 	own, other := p.rowSides(sp, r, len(r.againstPeriods))
 	note(pair{i, k, len(r.againstPeriods)}, own, other, end)
 	return nil
+}
+
+// A partDay is a span whose figures per day, or paces, count a newest day whole that is only half there. Its counterpart is the
+// day a week before.
+type partDay struct {
+	span int
+	halfDay
+}
+
+// findPartDays finds the newest days that figures per day and paces count whole, though more than one part in fifty of the
+// span's records is still to come if the day goes on like the one a week before.
+func (p *plan) findPartDays(ctx context.Context) error {
+	until, within := p.through(0)
+	perDay := slices.ContainsFunc(p.figures, func(f planFigure) bool { return f.derived != nil })
+	if !within || !perDay {
+		return nil
+	}
+	before := until.moved(until.day - 7)
+	day := tally.OfDays(civil.SetOf(civil.One(before.day)))
+	in := p.inputs[0]
+	for i := range p.spans {
+		covered := p.side(p.spans[i].period, 0).covered
+		if days := covered.Touched(); days.Open() || !days.Contains(until.day) {
+			continue
+		}
+		r, err := p.look(ctx, in, tally.Request{Periods: []tally.Period{before.after(day), day, covered}, Where: in.request.Where})
+		if err != nil {
+			return err
+		}
+		h := halfDay{until: until, later: r.RecordsIn(0), ofDay: r.RecordsIn(1), ofAll: r.RecordsIn(2)}
+		if h.unlike() {
+			p.partDays = append(p.partDays, partDay{i, h})
+		}
+	}
+	return nil
+}
+
+// partDayNotes reports the newest days that are counted whole.
+func (p *plan) partDayNotes(add func(table.Code, table.Level, string, ...any)) {
+	for i := range p.partDays {
+		d := &p.partDays[i]
+		text := fmt.Sprintf("%s: figures per day and paces count %s as a whole day, but its newest record is of %s",
+			p.spans[d.span].text, d.until.day.Long(), d.until.timeText())
+		if p.inputs[0].MinRecords == 0 {
+			text += fmt.Sprintf("; a week earlier %d%% of the day came later", d.percent())
+		}
+		add(table.HalfDay, table.Caution, "%s", text)
+	}
 }

@@ -135,6 +135,7 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 	p.signNotes(t, add)
 	p.unknownNotes(add)
 	p.gapNotes(add)
+	p.partDayNotes(add)
 	p.clockNotes(add)
 	p.lengthNotes(add)
 	var units []string

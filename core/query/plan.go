@@ -60,6 +60,7 @@ type plan struct {
 
 	cutAny    bool // something was made to end at the same day
 	halfDays  map[pair]*halfDay
+	partDays  []partDay
 	lifetimes *tally.Result // the days of each group's records; nil where they are not asked for
 	gaps      []gap
 	future    *future

@@ -415,9 +415,13 @@ func TestHalfDaysAgree(t *testing.T) {
 		move := []int{7, 14}[rng.IntN(2)]
 		against := map[int]string{7: "1 week earlier", 14: "2 weeks earlier"}[move]
 		q := Query{Over: []string{over}, Against: []string{against}}
+		perDay := rng.IntN(2) == 0
 		at := func(alike bool) *Answer {
 			q := q
 			q.Figures, q.LikeForLike = []measure.Figure{{Kind: measure.Count}}, alike
+			if perDay {
+				q.Figures = append(q.Figures, measure.Figure{Kind: measure.Count, Derived: measure.PerDay})
+			}
 			records := gates.records()
 			covered := records.Covered
 			records.Covered = func(ctx context.Context, date string) (tally.Coverage, error) {
@@ -434,8 +438,12 @@ func TestHalfDaysAgree(t *testing.T) {
 		plain := at(false)
 		own, c := plain.Spans[0].Intervals, plain.Spans[0].Comparisons[0]
 		moved := newest - civil.Moment(move*86_400)*second
-		later, all, cut, until := 0, 0, 0, 0
+		later, all, cut, until, toCome := 0, 0, 0, 0, 0
+		week := newest - 7*86_400*second
 		for _, m := range gates.moments {
+			if m > week && clock.DayOf(m) == clock.DayOf(week) {
+				toCome++
+			}
 			switch d := clock.DayOf(m); {
 			case c.Intervals.Contains(d):
 				all++
@@ -455,6 +463,10 @@ func TestHalfDaysAgree(t *testing.T) {
 		}
 		if later*50 > all {
 			told++
+		}
+		noted := slices.ContainsFunc(plain.Notes, func(n table.Note) bool { return n.Code == table.HalfDay })
+		if noted != (perDay && toCome*50 > until) {
+			t.Fatalf("%s: per day is asked for: %v, a note: %v; a week earlier %d came later, %d records", what, perDay, noted, toCome, until)
 		}
 		made := at(true)
 		row := &made.Tables[0].Rows[0]
