@@ -5782,6 +5782,18 @@ func NewLoadFileRequestWithBody(server string, name NameParam, params *LoadFileP
 
 		}
 
+		if params.Century != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "century", *params.Century, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.AllowUndated != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "allow_undated", *params.AllowUndated, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -6245,6 +6257,18 @@ func NewPreviewLoadRequestWithBody(server string, name NameParam, params *Previe
 		if params.Epoch != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "epoch", *params.Epoch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Century != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "century", *params.Century, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

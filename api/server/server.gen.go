@@ -1692,6 +1692,14 @@ func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "century" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "century", c.Request.URL.Query(), &params.Century, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter century: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "allow_undated" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -2022,6 +2030,14 @@ func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "epoch", c.Request.URL.Query(), &params.Epoch, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter epoch: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "century" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "century", c.Request.URL.Query(), &params.Century, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter century: %w", err), http.StatusBadRequest)
 		return
 	}
 

@@ -956,7 +956,10 @@ type Dataset struct {
 	Ambiguous *string `json:"ambiguous,omitempty"`
 
 	// Attached Where the records are, should that be elsewhere; absent where they are kept by the service
-	Attached  *Attached `json:"attached,omitempty"`
+	Attached *Attached `json:"attached,omitempty"`
+
+	// Century The first of the hundred years that two-digit years mean; absent where such years are refused
+	Century   *int      `json:"century,omitempty"`
 	Columns   []Column  `json:"columns"`
 	CreatedAt time.Time `json:"created_at"`
 	DateOrder *string   `json:"date_order,omitempty"`
@@ -967,7 +970,7 @@ type Dataset struct {
 	// Described Grows with every change of what is said about it, which is made from this version: its ETag
 	Described int64 `json:"described"`
 
-	// Epoch What times that are numbers count; absent where there are none
+	// Epoch What dates and times that are numbers count; absent where there are none
 	Epoch *string `json:"epoch,omitempty"`
 
 	// Expected On which days records are expected; absent where the records show it
@@ -2252,6 +2255,9 @@ type BlankParam = []string
 // CategoryParam defines model for categoryParam.
 type CategoryParam = ColumnNames
 
+// CenturyParam defines model for centuryParam.
+type CenturyParam = int
+
 // DateOrderParam defines model for dateOrderParam.
 type DateOrderParam = DateOrder
 
@@ -2518,8 +2524,11 @@ type LoadFileParams struct {
 	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
 	Ambiguous *AmbiguousParam `form:"ambiguous,omitempty" json:"ambiguous,omitempty"`
 
-	// Epoch Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z
+	// Epoch What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as spreadsheets do (spreadsheet-days)
 	Epoch *EpochParam `form:"epoch,omitempty" json:"epoch,omitempty"`
+
+	// Century The first of the hundred years that two-digit years mean, such as 1970 for 1970 to 2069; left out, such years are refused
+	Century *CenturyParam `form:"century,omitempty" json:"century,omitempty"`
 
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`
@@ -2605,8 +2614,11 @@ type PreviewLoadParams struct {
 	// Ambiguous Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused
 	Ambiguous *AmbiguousParam `form:"ambiguous,omitempty" json:"ambiguous,omitempty"`
 
-	// Epoch Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z
+	// Epoch What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as spreadsheets do (spreadsheet-days)
 	Epoch *EpochParam `form:"epoch,omitempty" json:"epoch,omitempty"`
+
+	// Century The first of the hundred years that two-digit years mean, such as 1970 for 1970 to 2069; left out, such years are refused
+	Century *CenturyParam `form:"century,omitempty" json:"century,omitempty"`
 
 	// AllowUndated Accept records without a date
 	AllowUndated *AllowUndatedParam `form:"allow_undated,omitempty" json:"allow_undated,omitempty"`

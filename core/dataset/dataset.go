@@ -94,6 +94,8 @@ type Schema struct {
 	Ambiguous Ambiguous `json:"ambiguous,omitempty"`
 	// Epoch says that times are written as a number since 1970-01-01T00:00:00Z; empty where they are not.
 	Epoch Epoch `json:"epoch,omitempty"`
+	// Century is the first of the hundred years that two-digit years mean: with 1970, 70 is 1970 and 69 is 2069. 0 refuses them.
+	Century int `json:"century,omitempty"`
 	// Blanks are words of files that mean blank, such as n/a.
 	Blanks []string `json:"blanks,omitempty"`
 	// Trim takes blanks off both ends of texts.
@@ -121,10 +123,12 @@ const (
 // Epoch says what times that are numbers count.
 type Epoch string
 
-// What numbers of times count, from 1970-01-01T00:00:00Z.
+// What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as
+// spreadsheets do, where 46000 is 2025-12-09 and the fraction is the time of day.
 const (
-	Seconds      Epoch = "seconds"
-	Milliseconds Epoch = "milliseconds"
+	Seconds         Epoch = "seconds"
+	Milliseconds    Epoch = "milliseconds"
+	SpreadsheetDays Epoch = "spreadsheet-days"
 )
 
 // CheckTimes refuses what is no way to read times.
@@ -132,8 +136,10 @@ func (s *Schema) CheckTimes() error {
 	switch {
 	case s.Ambiguous != "" && s.Ambiguous != TakeEarlier && s.Ambiguous != TakeLater:
 		return fmt.Errorf("ambiguous %q: expected earlier or later", s.Ambiguous)
-	case s.Epoch != "" && s.Epoch != Seconds && s.Epoch != Milliseconds:
-		return fmt.Errorf("epoch %q: expected seconds or milliseconds", s.Epoch)
+	case s.Epoch != "" && s.Epoch != Seconds && s.Epoch != Milliseconds && s.Epoch != SpreadsheetDays:
+		return fmt.Errorf("epoch %q: expected seconds, milliseconds or spreadsheet-days", s.Epoch)
+	case s.Century != 0 && (s.Century < 1000 || s.Century > 9900):
+		return fmt.Errorf("century %d: expected the first year that two digits mean, such as 1970", s.Century)
 	}
 	return nil
 }

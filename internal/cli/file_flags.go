@@ -12,13 +12,15 @@ type readingFlags struct {
 	zone, dayStarts, dateOrder, numbers, ambiguous, epoch, grain string
 	omit, types, blanks                                          []string
 	trim                                                         bool
+	century                                                      int
 	written                                                      service.FileOptions
 }
 
 const (
 	ambiguousHelp = "which moment is meant where the zone's clock shows a time twice: earlier or later; never guessed"
 	dayStartsHelp = "the time at which a day starts, such as 04:00 for nights that belong to the evening before (default midnight)"
-	epochHelp     = "times that are numbers count seconds or milliseconds from 1970; never guessed"
+	epochHelp     = "what times that are numbers count: seconds or milliseconds from 1970, or spreadsheet-days; never guessed"
+	centuryHelp   = "the first year that two-digit years mean, such as 1970 for 1970 to 2069 (default two-digit years are refused)"
 )
 
 // add adds the flags; of says of what file they are, where a command also takes datasets.
@@ -30,6 +32,7 @@ func (f *readingFlags) add(flags *pflag.FlagSet, of, zoneHelp string) {
 		of+"how it writes numbers, such as 1.234,56 or ($1,234.56) (default plain digits); never guessed")
 	flags.StringVar(&f.ambiguous, "ambiguous", "", of+ambiguousHelp)
 	flags.StringVar(&f.epoch, "epoch", "", of+epochHelp)
+	flags.IntVar(&f.century, "century", 0, of+centuryHelp)
 	flags.StringVar(&f.grain, "grain", "", of+"the unit that a record stands for, such as month (default told by how the dates are written)")
 	flags.StringArrayVar(&f.omit, "omit", nil, of+"a column that is left out; repeatable")
 	flags.StringArrayVar(&f.types, "type", nil, of+"the type of a column, as COLUMN=TYPE: text, number, date or timestamp")
@@ -47,7 +50,7 @@ func (f *readingFlags) add(flags *pflag.FlagSet, of, zoneHelp string) {
 func (f *readingFlags) hints() service.ColumnHints {
 	return service.ColumnHints{
 		Zone: f.zone, DayStarts: f.dayStarts, DateOrder: dataset.DateOrder(f.dateOrder), Numbers: f.numbers,
-		Ambiguous: dataset.Ambiguous(f.ambiguous), Epoch: dataset.Epoch(f.epoch), Grain: f.grain, Types: f.types,
+		Ambiguous: dataset.Ambiguous(f.ambiguous), Epoch: dataset.Epoch(f.epoch), Century: f.century, Grain: f.grain, Types: f.types,
 		Blanks: f.blanks, Trim: f.trim,
 	}
 }

@@ -37,7 +37,30 @@ func TestDatesInTheFormsPeopleHave(t *testing.T) {
 		{"Jan 2015", calendar.Day, "it is a month"},
 		{"1900", calendar.Month, "it is a year"},
 		{"02/03/2015", calendar.Day, "the order of day and month is not stated"},
-		{"2 Jan 15", calendar.Day, "expected a date"},
+		{"Q1 2026", calendar.Quarter, "2026-01-01"},
+		{"2026-Q4", calendar.Quarter, "2026-10-01"},
+		{"2026q2", calendar.Year, "2026-04-01"},
+		{"Q5 2026", calendar.Quarter, "expected a date"},
+		{"Q1 2026", calendar.Month, "it is a quarter: expected a date such as 2026-03-05, or say that a record stands for a quarter (grain)"},
+		{"March 5th, 2026", calendar.Day, "2026-03-05"},
+		{"1st of March 2026", calendar.Day, "2026-03-01"},
+		{"March 5th", calendar.Day, "it has no year"},
+		{"5 March", calendar.Day, "it has no year"},
+		{"2 Jan 15", calendar.Day, "it has a year of two digits: state the first year that two digits mean (century), such as 1970"},
+		{"Mar-26", calendar.Month, "it has a year of two digits"},
+		{"31.08.26", calendar.Day, "it has a year of two digits: state the order of day, month and year (date order), such as dmy"},
+		{"46000", calendar.Day, "expected a date such as 2026-03-05, or say that its numbers are the days of a spreadsheet"},
+		{"Mittwoch, 8. Juli 2026", calendar.Day, "2026-07-08"},
+		{"1er mars 2026", calendar.Day, "2026-03-01"},
+		{"5 février 2026", calendar.Day, "2026-02-05"},
+		{"8 de julio de 2026", calendar.Day, "2026-07-08"},
+		{"8 de março de 2026", calendar.Day, "2026-03-08"},
+		{"8 ott 2026", calendar.Day, "2026-10-08"},
+		{"8 mrt 2026", calendar.Day, "2026-03-08"},
+		{"3. März 2026", calendar.Day, "2026-03-03"},
+		{"août 2026", calendar.Month, "2026-08-01"},
+		{"8 jui 2026", calendar.Day, "expected a date"}, // juin or juillet
+		{"mar 5 2026", calendar.Day, "2026-03-05"},
 		{"31 Feb 2015", calendar.Day, "2015-02 has no day 31"},
 		{"20151301", calendar.Day, "month 13 does not exist"},
 		{"2015/02/30", calendar.Day, "2015-02 has no day 30"},
@@ -48,7 +71,7 @@ func TestDatesInTheFormsPeopleHave(t *testing.T) {
 		{"1e3", calendar.Year, "expected a date"},
 		{"", calendar.Day, "expected a date"},
 	} {
-		day, err := readDate(c.text, dataset.Unstated, c.grain)
+		day, err := dateReader{grain: c.grain}.read(c.text)
 		got := day.String()
 		if err != nil {
 			got = err.Error()
@@ -59,12 +82,68 @@ func TestDatesInTheFormsPeopleHave(t *testing.T) {
 	}
 }
 
+// Two-digit years are read by a stated century, and numbers as days of spreadsheets where that is stated.
+func TestDatesThatAreStated(t *testing.T) {
+	for _, c := range []struct {
+		text string
+		r    dateReader
+		want string // or the start of the error
+	}{
+		{"31.08.26", dateReader{order: dataset.DayMonthYear, century: 1970}, "2026-08-31"},
+		{"31.08.70", dateReader{order: dataset.DayMonthYear, century: 1970}, "1970-08-31"},
+		{"31.08.69", dateReader{order: dataset.DayMonthYear, century: 1970}, "2069-08-31"},
+		{"8/31/26", dateReader{order: dataset.MonthDayYear, century: 1950}, "2026-08-31"},
+		{"26-08-31", dateReader{order: dataset.YearMonthDay, century: 2000}, "2026-08-31"},
+		{"31.02.26", dateReader{order: dataset.DayMonthYear, century: 1970}, "2026-02 has no day 31"},
+		{"31.08.26", dateReader{order: dataset.DayMonthYear}, "it has a year of two digits: state the first year"},
+		{"31.08.2026", dateReader{order: dataset.DayMonthYear, century: 1970}, "2026-08-31"},
+		{"5-Mar-26", dateReader{century: 1970}, "2026-03-05"},
+		{"Mar-26", dateReader{century: 1970, grain: calendar.Month}, "2026-03-01"},
+		{"46000", dateReader{serial: true}, "2025-12-09"},
+		{"46000.0", dateReader{serial: true}, "2025-12-09"},
+		{"46000.5", dateReader{serial: true}, "expected the number of a spreadsheet's day, such as 46000, without a fraction"},
+		{"60", dateReader{serial: true}, "expected the number of a spreadsheet's day from 61"},
+		{"61", dateReader{serial: true}, "1900-03-01"},
+		{"2958466", dateReader{serial: true}, "expected the number of a spreadsheet's day up to"},
+		{"2026-03-05", dateReader{serial: true}, "2026-03-05"},
+	} {
+		day, err := c.r.read(c.text)
+		got := day.String()
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.HasPrefix(got, c.want) {
+			t.Errorf("%q by %+v is %s, want %s", c.text, c.r, got, c.want)
+		}
+	}
+}
+
+// The beginning of a month's name means the same month in all languages, or none.
+func TestNamesOfMonths(t *testing.T) {
+	for _, names := range months {
+		for i, name := range names {
+			for n := 3; n <= len(name); n++ {
+				if got := monthOf(strings.ToUpper(name[:n])); got != i+1 && got != 0 || n == len(name) && got == 0 {
+					t.Errorf("%s is month %d, want %d", name[:n], got, i+1)
+				}
+			}
+		}
+	}
+}
+
 func TestColumnsOfDates(t *testing.T) {
 	for _, c := range []struct {
 		text string
 		h    ColumnHints
 		want string
 	}{
+		{"q,n\nQ1 2026,1\nQ2 2026,2\n", ColumnHints{}, "q date day, n number amount, by quarter"},
+		{"day,n\n5-Mar-26,1\n", ColumnHints{Century: 1970}, "day date day, n number amount, by "},
+		{"day,n\n5-Mar-26,1\n", ColumnHints{}, "column day holds dates whose years have two digits: state the first year that two digits mean (century)"},
+		{"month,n\nMar-26,1\n", ColumnHints{Century: 1970}, "month date day, n number amount, by month"},
+		{"day,form,n\n2026-03-05,Mar-26,1\n", ColumnHints{}, "day date day, form text category, n number amount, by "},
+		{"day,n\n46000,1\n9000,1\n", ColumnHints{Date: "day", Epoch: dataset.SpreadsheetDays}, "day date day, n number amount, by "},
+		{"at,n\n46000.25,1\n", ColumnHints{Date: "at", Epoch: dataset.SpreadsheetDays}, "at timestamp day, n number amount, by "},
 		{"year,n\n1900,1\n1901,2\n", ColumnHints{}, "year date day, n number amount, by year"},
 		{"sold,n\n20260301,1\n20260302,2\n", ColumnHints{}, "sold date day, n number amount, by "},
 		{"sold,year\n2026-03-01,2026\n", ColumnHints{}, "sold date day, year number amount, by "},

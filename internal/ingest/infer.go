@@ -26,6 +26,8 @@ type ColumnHints struct {
 	Numbers         string
 	Ambiguous       dataset.Ambiguous
 	Epoch           dataset.Epoch
+	// Century is the first of the hundred years that two-digit years mean; 0 refuses such years.
+	Century int
 	// Grain is the unit that a record stands for; empty is told by the dates.
 	Grain string
 	// Types are those of columns, as ParseTypes reads them.
@@ -94,6 +96,7 @@ func (h *ColumnHints) Reading(s *dataset.Schema) (*dataset.Schema, error) {
 	read.Numbers = cmp.Or(h.Numbers, s.Numbers)
 	read.Ambiguous = cmp.Or(h.Ambiguous, s.Ambiguous)
 	read.Epoch = cmp.Or(h.Epoch, s.Epoch)
+	read.Century = cmp.Or(h.Century, s.Century)
 	read.Trim = h.Trim || s.Trim
 	read.Blanks = slices.Concat(s.Blanks, h.Blanks)
 	if err := read.CheckTimes(); err != nil {
@@ -156,6 +159,7 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 	sample = withoutBlankWords(sample, h.Blanks)
 	s := &dataset.Schema{
 		Blanks: h.Blanks, Trim: h.Trim, Zone: h.Zone, DateOrder: h.DateOrder, Numbers: h.Numbers, Ambiguous: h.Ambiguous, Epoch: h.Epoch,
+		Century: h.Century,
 	}
 	if err := s.CheckTimes(); err != nil {
 		return nil, err
@@ -179,7 +183,7 @@ func Infer(header []string, sample []Row, h ColumnHints) (*dataset.Schema, error
 		return nil, err
 	}
 	for i, name := range header {
-		c := describe(name, i, sample, style)
+		c := describe(name, i, sample, style, h.Century)
 		s.Columns = append(s.Columns, c)
 	}
 	if err := stateTypes(s, h, sample, style); err != nil {
@@ -222,8 +226,8 @@ func valuesOf(sample []Row, column int) iter.Seq[string] {
 }
 
 // datesOf returns the form of date that all values of a column have; false where one of them has another, or none.
-func datesOf(sample []Row, column int) (calendarKind, bool) {
-	var k calendarKind
+func datesOf(sample []Row, column, century int) (calendarKind, bool) {
+	k := calendarKind{century: century}
 	for v := range valuesOf(sample, column) {
 		if !k.add(v) {
 			return k, false
@@ -240,9 +244,9 @@ func anyValue(sample []Row, column int, is func(string) bool) bool {
 }
 
 // describe finds a column's type and its likely role from the sample.
-func describe(name string, i int, sample []Row, style NumberStyle) dataset.Column {
+func describe(name string, i int, sample []Row, style NumberStyle, century int) dataset.Column {
 	c := dataset.Column{Name: name, Type: dataset.Text}
-	dates, isDate := datesOf(sample, i)
+	dates, isDate := datesOf(sample, i, century)
 	isTime, isNumber, isWhole, filled := true, true, true, 0
 	distinct := map[string]bool{}
 	for v := range valuesOf(sample, i) {
@@ -318,6 +322,15 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 	return errors.Join(set(h.Amounts, dataset.Amount), set(h.Categories, dataset.Category), set(h.Details, dataset.Detail))
 }
 
+// likelyCentury is an example of the first year that two digits mean.
+const likelyCentury = 1970
+
+// hasFraction reports whether a number has digits after the point that are not zeros.
+func hasFraction(v string) bool {
+	_, fraction, _ := strings.Cut(v, ".")
+	return strings.Trim(fraction, "0") != ""
+}
+
 // chooseDay finds the column that holds the day: the stated one, or the only one of dates or times, or else the only one
 // of numbers that may be dates, such as 20260305 and 2026.
 func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
@@ -337,13 +350,19 @@ func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
 		if len(candidates) > 0 || h.Date != "" {
 			break
 		}
-		if _, ok := datesOf(sample, i); ok && c.Type == dataset.Number && !slices.Contains(h.Amounts, c.Name) {
+		if _, ok := datesOf(sample, i, h.Century); ok && c.Type == dataset.Number && !slices.Contains(h.Amounts, c.Name) {
 			numbers = append(numbers, i)
 		}
 	}
 	candidates = append(candidates, numbers...)
 	switch {
 	case len(candidates) == 0:
+		for i := range s.Columns {
+			if _, ok := datesOf(sample, i, likelyCentury); ok {
+				return fmt.Errorf("column %s holds dates whose years have two digits: state the first year that two digits mean (century), such as %d",
+					s.Columns[i].Name, likelyCentury)
+			}
+		}
 		return fmt.Errorf("no column holds dates; state which one does (date); the columns are %s", strings.Join(s.Names(), ", "))
 	case len(candidates) > 1:
 		var names []string
@@ -354,6 +373,12 @@ func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
 	}
 	c := &s.Columns[candidates[0]]
 	c.Role, c.Decimals = dataset.DayRole, 0
+	if s.Epoch == dataset.SpreadsheetDays {
+		if c.Type = dataset.Date; anyValue(sample, candidates[0], hasFraction) {
+			c.Type = dataset.Timestamp
+		}
+		return nil
+	}
 	if s.Epoch != "" || c.Type == dataset.Text && anyValue(sample, candidates[0], looksLikeTime) {
 		c.Type = dataset.Timestamp
 		return nil
@@ -362,7 +387,7 @@ func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
 		return nil
 	}
 	c.Type = dataset.Date
-	if dates, ok := datesOf(sample, candidates[0]); ok && h.Grain == "" && dates.grain() != "" {
+	if dates, ok := datesOf(sample, candidates[0], h.Century); ok && h.Grain == "" && dates.grain() != "" {
 		return s.SetGrain(dates.grain())
 	}
 	return nil

@@ -177,6 +177,7 @@ type parser struct {
 	within       *civil.Set // the days that all records have to lie on; nil for any
 	times        timeReader
 	grain        calendar.Unit // that a record stands for
+	dates        dateReader
 	numbers      NumberStyle
 	valid        bool // the part is UTF-8 throughout
 	cells        []dataset.Cell
@@ -198,6 +199,7 @@ func newParser(header []string, o ScanOptions) (*parser, error) {
 	grain, _ := o.Schema.GrainUnit()
 	p := &parser{
 		grain:        grain,
+		dates:        newDateReader(o.Schema, grain),
 		schema:       o.Schema,
 		fields:       len(header),
 		at:           at,

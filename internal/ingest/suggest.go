@@ -41,7 +41,7 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 	case !c.Type.IsTime():
 		return nil
 	}
-	if form := formOf(value); column == p.day && p.grain == calendar.Day && (form == monthly || form == yearly) {
+	if form := formOf(value); column == p.day && p.grain == calendar.Day && form.unit() > calendar.Day {
 		grain := calendarKind{form: form}
 		return &Suggestion{"grain", grain.grain()}
 	}
@@ -51,7 +51,9 @@ func (p *parser) suggestion(column int, value string, sample []Row) *Suggestion 
 			if date, _, ok := splitTime(v); ok {
 				v = date
 			}
-			_, err := readDate(v, dataset.DateOrder(order), p.grain)
+			reader := p.dates
+			reader.order = dataset.DateOrder(order)
+			_, err := reader.read(v)
 			return err == nil
 		})
 	})

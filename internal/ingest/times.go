@@ -3,6 +3,7 @@ package ingest
 import (
 	"errors"
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -16,14 +17,14 @@ import (
 // seconds are kept to the microsecond; what is finer is cut off, so that no moment moves to the next day.
 type timeReader struct {
 	clock     *civil.WallReader
-	order     dataset.DateOrder
+	dates     dateReader
 	ambiguous dataset.Ambiguous
 	epoch     dataset.Epoch
 }
 
 func newTimeReader(s *dataset.Schema) (timeReader, error) {
 	clock, err := s.Clock()
-	return timeReader{clock.Reader(), s.DateOrder, s.Ambiguous, s.Epoch}, err
+	return timeReader{clock.Reader(), newDateReader(s, calendar.Day), s.Ambiguous, s.Epoch}, err
 }
 
 var errNoTime = errors.New("expected a time such as 2026-03-05T14:30 or 2026-03-05T14:30:00+01:00")
@@ -31,13 +32,16 @@ var errNoTime = errors.New("expected a time such as 2026-03-05T14:30 or 2026-03-
 // read returns the moment of a text, in microseconds from 1970-01-01T00:00:00Z.
 func (r *timeReader) read(s string) (civil.Moment, error) {
 	if digits := strings.TrimPrefix(s, "-"); r.epoch != "" && len(digits) > 0 && strings.Trim(digits, "0123456789.") == "" {
+		if r.epoch == dataset.SpreadsheetDays {
+			return r.readSerial(s)
+		}
 		return r.readEpoch(s)
 	}
 	date, clock, ok := splitTime(s)
 	if !ok {
 		return 0, errNoTime
 	}
-	day, err := readDate(date, r.order, calendar.Day)
+	day, err := r.dates.read(date)
 	if err != nil {
 		return 0, err
 	}
@@ -45,6 +49,11 @@ func (r *timeReader) read(s string) (civil.Moment, error) {
 	if !ok {
 		return 0, errNoTime
 	}
+	return r.at(day, t, s)
+}
+
+// at returns the moment of a time of day.
+func (r *timeReader) at(day civil.Day, t wallTime, s string) (civil.Moment, error) {
 	if t.zoned {
 		return r.inRange(civil.UTC.MomentOf(day, t.within)-t.ahead, s)
 	}
@@ -59,6 +68,24 @@ func (r *timeReader) read(s string) (civil.Moment, error) {
 		m = r.clock.Later(m)
 	}
 	return r.inRange(m, s)
+}
+
+// readSerial reads a spreadsheet's day number, whose fraction is the time of day, to the millisecond, by the clock of the dataset.
+func (r *timeReader) readSerial(s string) (civil.Moment, error) {
+	whole, fraction, _ := strings.Cut(s, ".")
+	day, err := serialDay(whole)
+	if err != nil {
+		return 0, err
+	}
+	part, err := strconv.ParseFloat("0."+fraction+"0", 64)
+	if err != nil {
+		return 0, errNoTime
+	}
+	milliseconds := civil.Moment(math.Round(part * 86_400_000))
+	if milliseconds == 86_400_000 {
+		day, milliseconds = day+1, 0
+	}
+	return r.at(day, wallTime{within: milliseconds * civil.Second / 1000}, s)
 }
 
 // readEpoch reads seconds or milliseconds from 1970-01-01T00:00:00Z.

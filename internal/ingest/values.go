@@ -49,7 +49,7 @@ func (p *parser) date(s string) (civil.Day, error) {
 	if day, err := civil.ParseDay(s); err == nil {
 		return day, nil
 	}
-	return readDate(s, p.schema.DateOrder, p.grain)
+	return p.dates.read(s)
 }
 
 func (p *parser) number(s string, into *dataset.Cell) error {

@@ -95,6 +95,7 @@ func (h *handlers) PreviewLoad(ctx context.Context, r server.PreviewLoadRequestO
 			Numbers:      r.Params.Numbers,
 			Ambiguous:    r.Params.Ambiguous,
 			Epoch:        r.Params.Epoch,
+			Century:      r.Params.Century,
 			AllowUndated: r.Params.AllowUndated,
 			Grain:        r.Params.Grain,
 			Omit:         r.Params.Omit,
@@ -199,7 +200,7 @@ func file(name string, p types.LoadFileParams) service.File {
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
-			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Grain: or(p.Grain), Types: or(p.Type),
+			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Century: or(p.Century), Grain: or(p.Grain), Types: or(p.Type),
 			Blanks: or(p.Blank), Trim: or(p.Trim),
 		},
 		Omit: or(p.Omit), Replace: or(p.Replace), AsOf: or(p.AsOf), Key: or(p.Key), Again: or(p.Again),
@@ -293,7 +294,7 @@ func toDataset(d *service.Dataset) types.Dataset {
 		Records: d.Records + d.Undated, Undated: d.Undated,
 		Version: d.Version, Described: d.Described, CreatedAt: d.CreatedAt, Numbers: optional(d.Schema.Numbers), Grain: optional(d.Schema.Grain),
 		DateOrder: optional(string(d.Schema.DateOrder)), NoRecords: types.DatasetNoRecordsBlank,
-		Ambiguous: optional(string(d.Schema.Ambiguous)), Epoch: optional(string(d.Schema.Epoch)),
+		Ambiguous: optional(string(d.Schema.Ambiguous)), Epoch: optional(string(d.Schema.Epoch)), Century: optional(d.Schema.Century),
 	}
 	if d.Schema.NoRecords == dataset.MeansZero {
 		out.NoRecords = types.DatasetNoRecordsZero

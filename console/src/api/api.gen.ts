@@ -2584,8 +2584,10 @@ export interface components {
             date_order?: string;
             /** @description Which moment is meant where the zone's clock shows a time twice; absent where that is refused */
             ambiguous?: string;
-            /** @description What times that are numbers count; absent where there are none */
+            /** @description What dates and times that are numbers count; absent where there are none */
             epoch?: string;
+            /** @description The first of the hundred years that two-digit years mean; absent where such years are refused */
+            century?: number;
             /** @description How its files write numbers, by an example; absent for plain digits */
             numbers?: string;
             /** @description The unit that a record stands for; absent for the day alone */
@@ -3557,8 +3559,10 @@ export interface components {
         dayStartsParam: string;
         /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
         ambiguousParam: string;
-        /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+        /** @description What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as spreadsheets do (spreadsheet-days) */
         epochParam: string;
+        /** @description The first of the hundred years that two-digit years mean, such as 1970 for 1970 to 2069; left out, such years are refused */
+        centuryParam: number;
         /** @description How many rows at the end of the file are left out, such as a total line */
         skipFooterParam: number;
         /** @description Words of the file that mean blank, such as n/a */
@@ -5180,8 +5184,10 @@ export interface operations {
                 numbers?: components["parameters"]["numbersParam"];
                 /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
                 ambiguous?: components["parameters"]["ambiguousParam"];
-                /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+                /** @description What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as spreadsheets do (spreadsheet-days) */
                 epoch?: components["parameters"]["epochParam"];
+                /** @description The first of the hundred years that two-digit years mean, such as 1970 for 1970 to 2069; left out, such years are refused */
+                century?: components["parameters"]["centuryParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
                 /** @description The unit that a record stands for; left out, it is told by how the dates are written */
@@ -5282,8 +5288,10 @@ export interface operations {
                 numbers?: components["parameters"]["numbersParam"];
                 /** @description Which moment is meant where the zone's clock shows a time twice: earlier or later; left out, such a time is refused */
                 ambiguous?: components["parameters"]["ambiguousParam"];
-                /** @description Times that are numbers count seconds or milliseconds from 1970-01-01T00:00:00Z */
+                /** @description What dates and times that are numbers count: seconds or milliseconds from 1970-01-01T00:00:00Z, or days as spreadsheets do (spreadsheet-days) */
                 epoch?: components["parameters"]["epochParam"];
+                /** @description The first of the hundred years that two-digit years mean, such as 1970 for 1970 to 2069; left out, such years are refused */
+                century?: components["parameters"]["centuryParam"];
                 /** @description Accept records without a date */
                 allow_undated?: components["parameters"]["allowUndatedParam"];
                 /** @description The unit that a record stands for; left out, it is told by how the dates are written */

@@ -74,11 +74,15 @@
       { field: 'encoding', label: 'Encoding', values: ['', 'utf-8', 'utf-16', 'windows-1252'] },
       { field: 'delimiter', label: 'Delimiter', values: ['', 'comma', 'semicolon', 'tab', 'bar'] },
       { field: 'ambiguous', label: 'A time shown twice', values: ['', 'earlier', 'later'] },
-      { field: 'epoch', label: 'Times that are numbers', values: ['', 'seconds', 'milliseconds'] },
+      { field: 'epoch', label: 'Times that are numbers', values: ['', 'seconds', 'milliseconds', 'spreadsheet-days'] },
+      { field: 'century', label: 'Two-digit years from', hint: '1970' },
       { field: 'zone', label: 'Time zone', hint: 'UTC' },
       { field: 'day_starts', label: 'Days start at', hint: '00:00' },
       { field: 'sheet', label: 'Sheet', hint: 'the first' },
       { field: 'header_row', label: 'Header in row', hint: 'the first' },
+      { field: 'skip_footer', label: 'Rows left out at the end', hint: '0' },
+      { field: 'blank', label: 'Words that mean blank', hint: 'n/a, -' },
+      { field: 'trim', label: 'Blanks around texts', values: ['', 'true'] },
     ]
   const usesOf = [
     { value: 'day', label: 'day' },

@@ -17,11 +17,15 @@ export interface Stated {
   day_starts: string
   ambiguous: string
   epoch: string
+  century: string
   grain: string
   encoding: string
   delimiter: string
   sheet: string
   header_row: string
+  skip_footer: string
+  blank: string
+  trim: string
   allow_undated: string
   replace: string
   again: string
@@ -34,11 +38,15 @@ export const nothingStated = (): Stated => ({
   day_starts: '',
   ambiguous: '',
   epoch: '',
+  century: '',
   grain: '',
   encoding: '',
   delimiter: '',
   sheet: '',
   header_row: '',
+  skip_footer: '',
+  blank: '',
+  trim: '',
   allow_undated: '',
   replace: '',
   again: '',
@@ -52,7 +60,8 @@ export function paramsOf(
   key: string[],
 ): URLSearchParams {
   const p = new URLSearchParams()
-  for (const [name, value] of Object.entries(stated)) if (value !== '') p.set(name, value as string)
+  for (const [name, value] of Object.entries(stated)) if (value !== '' && name !== 'blank') p.set(name, value as string)
+  for (const word of stated.blank.split(',')) if (word.trim() !== '') p.append('blank', word.trim())
   const parameter = { day: 'date', amount: 'amount', category: 'category', detail: 'detail', omit: 'omit' } as const
   for (const [column, use] of Object.entries(uses)) p.append(parameter[use], column)
   for (const [column, type] of Object.entries(types)) if (uses[column] !== 'omit') p.append('type', `${column}=${type}`)
