@@ -431,7 +431,8 @@ func (l *naiveList) figure(t *testing.T, list []naiveRecord, f measure.Figure) d
 	return decimalOf(t, big.NewRat(of, 1000).FloatString(decimals))
 }
 
-// significant rounds half to even to 12 significant digits, and not to fewer decimals than some.
+// significant rounds half to even to 12 significant digits, and not to fewer decimals than some; where they end in a 5 that is not
+// exact, to three more and so on until they do not.
 func significant(t *testing.T, r *big.Rat, decimals int) decimal.Value {
 	more := 12
 	for size := new(big.Rat).Abs(r); size.Cmp(big.NewRat(1, 1)) >= 0; more-- {
@@ -440,7 +441,18 @@ func significant(t *testing.T, r *big.Rat, decimals int) decimal.Value {
 	for size := new(big.Rat).Abs(r); size.Sign() > 0 && size.Cmp(big.NewRat(1, 10)) < 0; more++ {
 		size.Mul(size, big.NewRat(10, 1))
 	}
-	text := roundedEven(t, r, max(decimals, more)).String()
+	more = max(decimals, more)
+	text := roundedEven(t, r, more).String()
+	exact := func(s string) *big.Rat {
+		v, _ := new(big.Rat).SetString(s)
+		return v
+	}
+	if short := exact(text); strings.HasSuffix(strings.TrimRight(strings.Replace(text, ".", "", 1), "0"), "5") && short.Cmp(r) != 0 {
+		for exact(text).Cmp(short) == 0 {
+			more += 3
+			text = roundedEven(t, r, more).String()
+		}
+	}
 	for strings.HasSuffix(text, "0") && len(text)-strings.IndexByte(text, '.')-1 > decimals {
 		text = strings.TrimSuffix(text, "0")
 	}
