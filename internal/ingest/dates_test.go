@@ -146,7 +146,7 @@ func TestColumnsOfDates(t *testing.T) {
 		{"at,n\n46000.25,1\n", ColumnHints{Date: "at", Epoch: dataset.SpreadsheetDays}, "at timestamp day, n number amount, by "},
 		{"year,n\n1900,1\n1901,2\n", ColumnHints{}, "year date day, n number amount, by year"},
 		{"sold,n\n20260301,1\n20260302,2\n", ColumnHints{}, "sold date day, n number amount, by "},
-		{"sold,year\n2026-03-01,2026\n", ColumnHints{}, "sold date day, year number amount, by "},
+		{"sold,year\n2026-03-01,2026\n", ColumnHints{}, "sold date day, year number detail, by "},
 		{"month,n\nJan 2026,1\nFeb 2026,2\n", ColumnHints{}, "month date day, n number amount, by month"},
 		{"month,n\nJan 2026,1\n2026-02,2\n", ColumnHints{Grain: "quarter"}, "month date day, n number amount, by quarter"},
 		{"at,n\n1 Jan 2026 10:00 PM,1\n", ColumnHints{}, "at timestamp day, n number amount, by "},

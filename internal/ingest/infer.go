@@ -70,6 +70,7 @@ func stateTypes(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 		if c.Type == kind {
 			continue
 		}
+		was := c.Type
 		c.Type, c.Decimals = kind, 0
 		switch {
 		case kind == dataset.Number:
@@ -80,8 +81,8 @@ func stateTypes(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 					c.Decimals = max(c.Decimals, len(fraction))
 				}
 			}
-		case kind == dataset.Text && c.Role == dataset.Amount:
-			c.Role = dataset.Category
+		case kind == dataset.Text && was == dataset.Number:
+			c.Role = roleOfTexts(countValues(sample, s.Index(name)))
 		case kind.IsTime():
 			c.Role = dataset.Detail
 		}
@@ -135,10 +136,6 @@ func checkHeader(header []string) error {
 	}
 	return nil
 }
-
-// maxCategories is how many different values a text column of the sample may have and still be
-// taken for a category.
-const maxCategories = 200
 
 // InferOf finds out what the columns of a file hold, as Infer does; what it refuses of a workbook names the sheets that were not read.
 func InferOf(r Reader, h ColumnHints) (*dataset.Schema, error) {
@@ -225,6 +222,16 @@ func valuesOf(sample []Row, column int) iter.Seq[string] {
 	}
 }
 
+// countValues returns how many values of a column of the sample are not blank, and how many of them differ.
+func countValues(sample []Row, column int) (filled, distinct int) {
+	seen := map[string]bool{}
+	for v := range valuesOf(sample, column) {
+		filled++
+		seen[v] = true
+	}
+	return filled, len(seen)
+}
+
 // datesOf returns the form of date that all values of a column have; false where one of them has another, or none.
 func datesOf(sample []Row, column, century int) (calendarKind, bool) {
 	k := calendarKind{century: century}
@@ -247,11 +254,10 @@ func anyValue(sample []Row, column int, is func(string) bool) bool {
 func describe(name string, i int, sample []Row, style NumberStyle, century int) dataset.Column {
 	c := dataset.Column{Name: name, Type: dataset.Text}
 	dates, isDate := datesOf(sample, i, century)
-	isTime, isNumber, isWhole, filled := true, true, true, 0
-	distinct := map[string]bool{}
+	isTime, isNumber, isWhole := true, true, true
+	running := runningNumber{}
+	filled, distinct := countValues(sample, i)
 	for v := range valuesOf(sample, i) {
-		filled++
-		distinct[v] = true
 		isNumber = isNumber && !leadingZero(v)
 		isTime = isTime && looksLikeTime(v)
 		if v, isNumber = style.reads(v, isNumber); isNumber {
@@ -259,6 +265,7 @@ func describe(name string, i int, sample []Row, style NumberStyle, century int) 
 				c.Decimals = max(c.Decimals, len(fraction))
 				isWhole = false
 			}
+			running.add(v)
 		}
 	}
 	switch {
@@ -269,14 +276,9 @@ func describe(name string, i int, sample []Row, style NumberStyle, century int) 
 	case isTime:
 		c.Type, c.Role = dataset.Timestamp, dataset.Detail
 	case isNumber:
-		c.Type, c.Role = dataset.Number, dataset.Amount
-		if isWhole && filled > 20 && len(distinct) == filled {
-			c.Role = dataset.Detail // a running number
-		}
-	case len(distinct) <= maxCategories && (filled < 20 || len(distinct) <= filled/2):
-		c.Role = dataset.Category
+		c.Type, c.Role = dataset.Number, roleOfNumbers(name, isWhole, running.proven())
 	default:
-		c.Role = dataset.Detail
+		c.Role = roleOfTexts(filled, distinct)
 	}
 	if c.Type != dataset.Number {
 		c.Decimals = 0
