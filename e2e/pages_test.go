@@ -431,4 +431,12 @@ func TestRecordsThatStopEarly(t *testing.T) {
 	if !strings.Contains(before, "▼") || !strings.Contains(before, "32.8%") || !strings.Contains(after, "▲") {
 		t.Errorf("the change is %q, then %q", before, after)
 	}
+
+	// A dataset that ended long ago, and a plan that reaches ahead, do not move the as-of day of pages about all datasets.
+	s.must("load", "birds", s.write("seen,n\n2002-07-25,1\n"))
+	s.must("load", "budget", s.write("month,n\nOct 2026,1\nNov 2026,2\n"))
+	do(t, ctx, "the newest day of all datasets",
+		chromedp.Navigate(s.address+"/"), shows("[data-as-of]", "Mon 19 Oct 2026"),
+		chromedp.Navigate(s.address+"/totals?dataset=birds&over=all+dates"), shows("[data-as-of]", "Thu 25 Jul 2002"),
+		chromedp.Navigate(s.address+"/calendars"), shows("[data-as-of]", "Mon 19 Oct 2026"))
 }

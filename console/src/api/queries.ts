@@ -3,10 +3,18 @@ import { asOfTime, atClose, calendar, param, settledAsOf, statedAsOf } from '../
 import { parseFigure, writeFigure, type Figure } from '../lib/figures'
 import { wordsOf } from '../lib/query'
 import { toISO, toNumber } from '../lib/days'
-import { api, data, type Column, type Dataset, type Interval, type Schemas } from './client'
+import { api, data, RefusedError, type Column, type Dataset, type Interval, type Schemas } from './client'
+import { route } from '../router'
 
 export const queryClient = new QueryClient({
-  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      // What was refused is refused again.
+      retry: (failures, e) => failures < 1 && !(e instanceof RefusedError),
+      refetchOnWindowFocus: false,
+    },
+  },
 })
 
 /** Lists are asked for whole: a page of the service holds this many at most. */
@@ -70,7 +78,10 @@ export const useResolve = (expressions: () => string[], context: () => Context |
 export function useAsOf() {
   const datasets = useDatasets()
   const status = useStatus()
-  const basis = () => currentDataset(datasets.data)
+  const basis = () =>
+    ofOneDataset.includes(route.pathname)
+      ? currentDataset(datasets.data)
+      : newestDataset(datasets.data, status.data?.today)
   const find = (stated: string): string | null => {
     if (stated === 'today') return status.data?.today ?? null
     if (stated !== 'latest') return stated
@@ -102,6 +113,20 @@ export function useAsOf() {
 /** The page's dataset, else the first one there is: latest is its newest day. */
 export function currentDataset(list: Dataset[] | undefined): Dataset | undefined {
   return list?.find((d) => d.name === param('dataset')) ?? list?.[0]
+}
+
+/** The pages that show one dataset. */
+const ofOneDataset = ['/totals', '/records', '/lines', '/ageing']
+
+/**
+ * The dataset with the newest day that is not after today. Records that stand for months or years, as a plan's do, reach
+ * ahead and show nothing about how new the others are.
+ */
+function newestDataset(list: Dataset[] | undefined, today: string | undefined): Dataset | undefined {
+  const known = list?.filter((d) => d.newest && !d.grain && (!today || d.newest <= today)) ?? []
+  return (
+    known.reduce<Dataset | undefined>((a, d) => (a?.newest && a.newest >= d.newest! ? a : d), undefined) ?? list?.[0]
+  )
 }
 
 export type AsOfState = ReturnType<typeof useAsOf>
