@@ -319,13 +319,16 @@ func (p *plan) check() error {
 	return nil
 }
 
-// checkAcross refuses a cross-tab with nothing to go down.
+// checkAcross refuses a cross-tab with nothing to go down, or two things.
 func (q *Query) checkAcross() error {
 	if !slices.Contains(q.By, q.Across) {
 		return fmt.Errorf("across %s: expected one of the categories that the total is broken down by", q.Across)
 	}
 	if len(q.By) == 1 && q.Each == "" {
 		return fmt.Errorf("across %s: say what goes down: a unit (each), or another category (by)", q.Across)
+	}
+	if len(q.By) == 2 && q.Each != "" {
+		return fmt.Errorf("across %s: either a unit (each) or another category (by) goes down, not both", q.Across)
 	}
 	return nil
 }

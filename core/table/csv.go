@@ -160,8 +160,7 @@ func (a *Answer) pivotGrid() *Grid {
 		t := &a.Tables[i]
 		for j := range t.Rows {
 			r := &t.Rows[j]
-			sp := &a.Spans[r.Span]
-			cells := append(append(make([]string, 0, len(g.Header)), sp.Expression), sp.cells(timed)...)
+			cells := append(append(make([]string, 0, len(g.Header)), a.Spans[r.Span].Expression), r.cells(timed)...)
 			label := unitLabel(r)
 			if len(r.Group) > 0 {
 				label = a.csvLabel(r.Group[0])
