@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
@@ -17,7 +18,7 @@ import (
 )
 
 func (a *app) holidaysCommand() *cobra.Command {
-	return group("holidays", "List, add and import holiday lists", a.holidaysList(), a.holidaysAdd(), a.holidaysImport(), a.holidaysRemove())
+	return group("holidays", "List, add, change and import holiday lists", a.holidaysList(), a.holidaysAdd(), a.holidaysChange(), a.holidaysImport(), a.holidaysRemove())
 }
 
 func (a *app) holidaysList() *cobra.Command {
@@ -99,6 +100,98 @@ gives no holiday is counted.`,
 		return nil
 	}
 	return c
+}
+
+func (a *app) holidaysChange() *cobra.Command {
+	var add, remove []string
+	var years, note string
+	c := &cobra.Command{
+		Use: "change NAME", Short: "Add days to a holiday list, or remove some of it",
+		Example: "  vastspan holidays change harbour-days --add 2026-10-08 --remove 2026-05-01\n" +
+			"  vastspan holidays change harbour-days --add 2029-01-01,2029-12-25 --years 2024/2029",
+		Args: argsUsage(cobra.ExactArgs(1), "the name of a holiday list"),
+	}
+	c.Flags().StringSliceVar(&add, "add", nil, "a day that becomes a holiday; repeatable")
+	c.Flags().StringSliceVar(&remove, "remove", nil, "a day that is a holiday no more; repeatable")
+	c.Flags().StringVar(&years, "years", "", "the first and the last year that the list is complete for, such as 2024/2029 (default as before)")
+	c.Flags().StringVar(&note, "note", "", "why it is changed; kept with the version")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if len(add)+len(remove) == 0 && years == "" {
+			return usagef("holidays change: expected --add, --remove or --years")
+		}
+		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetHolidayListResponse, error) {
+			return c.GetHolidayListWithResponse(cmd.Context(), args[0])
+		})
+		if err != nil {
+			return err
+		}
+		h := have.JSON200.Definition
+		if h.Days, err = changedDays(h.Name, h.Days, add, remove); err != nil {
+			return err
+		}
+		first, last := coveredYears(&have.JSON200.Definition)
+		if years != "" {
+			if h.Covers, err = readYears(years); err != nil {
+				return err
+			}
+			first, last = h.Covers[0], h.Covers[1]
+		}
+		for _, day := range add {
+			if year := yearOf(day); year < first || year > last {
+				return fmt.Errorf("--add %s: %s is complete for %d to %d only; state the years that it is complete for with the new day, such as --years %d/%d",
+					day, h.Name, first, last, min(first, year), max(last, year))
+			}
+		}
+		r, err := call(a, h, func(c *client.ClientWithResponses) (*client.PutHolidayListResponse, error) {
+			return c.PutHolidayListWithResponse(cmd.Context(), h.Name,
+				&types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse), Note: ptrOrNil(note)}, h)
+		})
+		if err == nil {
+			a.print.Linef("saved holiday list %s %s: %s added, %d removed; it has %s", h.Name, a.at(), print.Number(len(add), "day"), len(remove),
+				print.Number(len(r.JSON200.Definition.Days), "day"))
+		}
+		return err
+	}
+	return c
+}
+
+// coveredYears returns the years that a list is complete for: those that it states, or those of its first and last day.
+func coveredYears(h *book.Holidays) (first, last int) {
+	if len(h.Covers) == 2 {
+		return h.Covers[0], h.Covers[1]
+	}
+	return yearOf(h.Days[0]), yearOf(h.Days[len(h.Days)-1])
+}
+
+// yearOf returns the year of a day in ISO 8601.
+func yearOf(day string) int {
+	year, _ := strconv.Atoi(day[:4])
+	return year
+}
+
+// changedDays returns the days of a list with some added and some removed.
+func changedDays(name string, days, add, remove []string) ([]string, error) {
+	days = slices.Clone(days)
+	for _, text := range slices.Concat(add, remove) {
+		if _, err := civil.ParseDay(text); err != nil {
+			return nil, usagef("%v", err)
+		}
+	}
+	for _, day := range add {
+		if slices.Contains(days, day) {
+			return nil, fmt.Errorf("--add %s: %s has that day already", day, name)
+		}
+		days = append(days, day)
+	}
+	for _, day := range remove {
+		at := slices.Index(days, day)
+		if at < 0 {
+			return nil, fmt.Errorf("--remove %s: %s does not have that day", day, name)
+		}
+		days = slices.Delete(days, at, at+1)
+	}
+	slices.Sort(days)
+	return days, nil
 }
 
 func dayTexts(days []civil.Day) []string {
