@@ -25,6 +25,15 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 	s.refused(1, "already exists", "holidays", "add", "quay-days", "2026-01-01")
 	s.refused(1, `2026-02 has no day 30`, "holidays", "add", "other", "2026-02-30")
 	s.refused(2, "expected a name and days", "holidays", "add", "other")
+	says(s.must("holidays", "change", "quay-days", "--add", "2027-05-01,2026-10-08", "--remove", "2026-12-25", "--note", "Regatta"),
+		"2 days added, 1 removed; it has 3 days")
+	s.refused(1, "quay-days has that day already", "holidays", "change", "quay-days", "--add", "2026-10-08")
+	s.refused(1, "quay-days does not have that day", "holidays", "change", "quay-days", "--remove", "2026-12-25")
+	s.refused(1, "complete for 2026 to 2027 only; state the years that it is complete for with the new day, such as --years 2026/2029",
+		"holidays", "change", "quay-days", "--add", "2029-05-01")
+	says(s.must("holidays", "change", "quay-days", "--add", "2029-05-01", "--years", "2026/2029"), "it has 4 days")
+	s.refused(2, "is not a date", "holidays", "change", "quay-days", "--add", "8.10.2026")
+	s.refused(2, "expected --add, --remove or --years", "holidays", "change", "quay-days")
 	says(s.must("calendar", "add", "fiscal-july", "--year-starts", "07-01", "--year-label", "ending", "--holidays", "quay-days"),
 		"years from 1 July", "holidays quay-days")
 	says(s.must("calendar", "add", "retail", "--kind", "weeks", "--pattern", "4-5-4", "--year-ends", "the saturday nearest the end of january",
@@ -43,9 +52,19 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 	s.must("span", "add", "back", "@closed, 1 year earlier")
 	says(s.must("brief", "add", "quay", "--title", "The quay", "--item", "figure Fares: dataset=sales; over=@closed; figures=sum amount; spark=month",
 		"--item", "table By region: dataset=sales; over=@closed; figures=sum amount; by=region"), "2 items")
-	s.refused(2, "expected figure, table or bars", "brief", "add", "odd", "--item", "chart Fares: dataset=sales")
+	s.refused(2, "expected figure, table, bars or lines", "brief", "add", "odd", "--item", "chart Fares: dataset=sales")
 	s.refused(2, "not a part of a query", "brief", "add", "odd", "--item", "table Fares: data=sales")
 	s.refused(2, "expected --item", "brief", "add", "odd")
+	says(s.must("brief", "add", "all-kinds", "--prompt", "window (Days to look at)=2026", "--item", "table Days: dataset=sales; over=?window; figures=count",
+		"--item", "lines Two: each=month | this: dataset=sales; over=2026; figures=sum amount | before: dataset=sales; over=2025; figures=sum amount",
+		"--item", `{kind: ageing, title: Lengths, dataset: sales, width: 6, ageing: {from: day, to: paid, bands: "0-7, 8+"}}`), "3 items")
+	says(s.must("brief", "show", "all-kinds"), "window: 2026", "this: sum of amount of sales", "before: sum of amount", "there is no column \"paid\"")
+	says(s.must("brief", "show", "all-kinds", "--prompt", "window=2026-10"), "window: 2026-10")
+	s.refused(2, "write an item of ageing in braces", "brief", "add", "odd", "--item", "ageing Jobs: dataset=sales")
+	s.refused(2, "expected lines after the query", "brief", "add", "odd", "--item", "lines Two: each=month")
+	s.refused(2, "unknown field", "brief", "add", "odd", "--item", "{kind: figure, titel: x}")
+	s.refused(2, "expected NAME=EXPRESSION", "brief", "add", "odd", "--prompt", "window", "--item", "figure A: dataset=sales")
+	s.must("brief", "remove", "all-kinds")
 
 	says(s.must("span", "rename", "closed", "last-month"), "renamed @closed @last-month", "span back, brief quay")
 	says(s.must("dataset", "rename", "sales", "takings"), "renamed dataset sales takings", "brief quay")

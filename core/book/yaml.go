@@ -174,7 +174,7 @@ func LineOf(data []byte) (string, error) {
 
 // DecodeOne reads one definition, strictly: a calendar, a holiday list or a brief as a span book has it in YAML, or as JSON.
 func DecodeOne[T any](data []byte) (def T, err error) {
-	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
+	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) && json.Valid(data) {
 		decoder := json.NewDecoder(bytes.NewReader(data))
 		decoder.DisallowUnknownFields()
 		return def, decoder.Decode(&def)
