@@ -122,6 +122,26 @@ func (t *Table) SetDecimals() {
 	}
 }
 
+// look says how a workbook shows a column: under what it is derived from, with its unit.
+func (t *Table) look(c *Column) Look {
+	title := c.Title
+	if c.Role != Figure {
+		for i := range t.Columns {
+			if o := &t.Columns[i]; o.Role == Figure && o.Figure == c.Figure {
+				title = o.Title
+			}
+		}
+		if (c.Role == Difference || c.Role == Change) && c.Comparison != "" {
+			title += ", " + c.Comparison
+		}
+		title += ", " + c.Title
+	}
+	if c.Unit != "" {
+		title += " (" + c.Unit + ")"
+	}
+	return Look{title, c.Role == Change || c.Role == Share, c.Decimals}
+}
+
 // Suffix returns the words of a comparison as a part of a column's identity: 1 year earlier is
 // 1_year_earlier.
 func Suffix(name string) string {

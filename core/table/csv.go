@@ -18,6 +18,32 @@ type Grid struct {
 	Rows   [][]string
 	// Labels are the columns that hold names, also where they look like numbers, such as the span 2026.
 	Labels []string
+	// Looks say how a workbook shows columns, by their names in the header.
+	Looks map[string]Look
+}
+
+// A Look says how a workbook shows a column.
+type Look struct {
+	Title string // instead of the name in the header
+	// Percent reports that the numbers are fractions, shown as percentages.
+	Percent bool
+	// Decimals is how many digits after the point are shown; nil for as many as the column's values have.
+	Decimals *int
+}
+
+// look shows a column under a name in the header.
+func (g *Grid) look(name string, l Look) {
+	if g.Looks == nil {
+		g.Looks = map[string]Look{}
+	}
+	g.Looks[name] = l
+}
+
+// lookPlain shows the columns of a grid so far without the underscores of their names.
+func (g *Grid) lookPlain() {
+	for _, name := range g.Header {
+		g.look(name, Look{Title: strings.ReplaceAll(name, "_", " ")})
+	}
 }
 
 // AnswerLabels are the columns of names that answers have beside their categories.
@@ -66,6 +92,7 @@ func (a *Answer) Grid() *Grid {
 	}
 	timed := a.Timed()
 	g := &Grid{Header: slices.Concat(a.Beside.Names(), []string{"span"}, extentHeader("", timed), []string{"covered_days"})}
+	g.lookPlain()
 	g.Labels = slices.Concat(AnswerLabels, a.Beside.Names())
 	for i := range a.Tables {
 		g.Labels = append(g.Labels, a.Tables[i].By...)
@@ -76,12 +103,17 @@ func (a *Answer) Grid() *Grid {
 
 func (a *Answer) rows(g *Grid, t *Table, timed bool) {
 	g.Header = slices.Concat(g.Header, t.By, []string{"unit"})
-	for _, c := range t.Columns {
+	for i := range t.Columns {
+		c := &t.Columns[i]
 		g.Header = append(g.Header, c.ID)
+		g.look(c.ID, t.look(c))
 	}
 	names := a.comparisonNames()
-	for _, name := range names {
-		g.Header = append(append(g.Header, extentHeader(name+"_", timed)...), name+"_covered_days")
+	for i, name := range names {
+		for _, of := range append(extentHeader("", timed), "covered_days") {
+			g.Header = append(g.Header, name+"_"+of)
+			g.look(name+"_"+of, Look{Title: a.Spans[0].Comparisons[i].Name + ", " + strings.ReplaceAll(of, "_", " ")})
+		}
 	}
 	if g.Header = append(g.Header, "flags"); len(names) > 0 {
 		g.Header = append(g.Header, "like_for_like")
@@ -143,6 +175,7 @@ func (a *Answer) pivotGrid() *Grid {
 	}
 	timed := a.Timed()
 	g := &Grid{Header: slices.Concat([]string{"span"}, extentHeader("", timed), []string{"figure", "row", down})}
+	g.lookPlain()
 	g.Labels = append(slices.Clone(AnswerLabels), down)
 	lead := len(g.Header)
 	at := map[dataset.Label]int{}

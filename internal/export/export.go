@@ -76,7 +76,7 @@ func (f Format) Write(w io.Writer, d *table.Document, safe bool) error {
 		}
 	case f.Name == XLSX.Name:
 		for _, s := range d.Sheets() {
-			sheets = append(sheets, SheetOf(s.Title, s.Grid))
+			sheets = append(sheets, workbookSheet(s.Title, s.Grid))
 		}
 	default:
 		return f.WriteSheet(w, SheetOf(d.Title, d.All), safe)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -170,7 +171,7 @@ func TestParquet(t *testing.T) {
 func TestErrorsOfRows(t *testing.T) {
 	broken := errors.New("broken")
 	for _, f := range Formats {
-		s := Sheet{"x", nil, nil, []Column{{"a", Text}}, func(func([]string) error) error { return broken }}
+		s := Sheet{"x", nil, nil, []Column{{Name: "a", Kind: Text}}, func(func([]string) error) error { return broken }}
 		var b bytes.Buffer
 		if err := f.WriteSheet(&b, s, false); !errors.Is(err, broken) || f.Name != Parquet.Name && b.Len() > 0 {
 			t.Errorf("%s: the error is %v, and %d bytes went out", f.Name, err, b.Len())
@@ -196,5 +197,36 @@ func TestNamesOfColumnsDiffer(t *testing.T) {
 	g := &table.Grid{Header: []string{"day", "day_2", "day", "day"}, Rows: [][]string{{"a", "b", "c", "d"}}}
 	if got := written(t, JSONLines, table.Plain("x", g), false); got != `{"day":"a","day_2":"b","day_3":"c","day_4":"d"}`+"\n" {
 		t.Errorf("the line is %s", got)
+	}
+}
+
+// A workbook shows the columns of an answer under titles for people, with numbers in threes and percentages; other formats keep the
+// names that programs read.
+func TestLooksOfWorkbooks(t *testing.T) {
+	two, one := 2, 1
+	d := table.Plain("x", &table.Grid{
+		Header: []string{"sum_fare", "sum_fare_1_year_earlier_change", "n", "id"},
+		Rows:   [][]string{{"1234.5", "0.7270512", "1234567.125", "1234567"}},
+		Looks: map[string]table.Look{
+			"sum_fare":                       {Title: "sum of fare (EUR)", Decimals: &two},
+			"sum_fare_1_year_earlier_change": {Title: "sum of fare, 1 year earlier, change", Percent: true, Decimals: &one},
+			"n":                              {Title: "sum of fare (EUR)"},
+		},
+	})
+	book, err := excelize.OpenReader(strings.NewReader(written(t, XLSX, d, false)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer book.Close()
+	rows, err := book.GetRows(book.GetSheetList()[0])
+	want := [][]string{
+		{"sum of fare (EUR)", "sum of fare, 1 year earlier, change", "sum of fare (EUR) 2", "id"},
+		{"1,234.50", "72.7%", "1,234,567.125", "1234567"},
+	}
+	if err != nil || fmt.Sprint(rows) != fmt.Sprint(want) {
+		t.Errorf("the sheet shows %q, %v; want %q", rows, err, want)
+	}
+	if got := written(t, CSV, d, false); !strings.HasPrefix(got, "sum_fare,sum_fare_1_year_earlier_change,n,id\n1234.5,0.7270512,") {
+		t.Errorf("CSV is %s", got)
 	}
 }

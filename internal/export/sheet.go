@@ -23,6 +23,8 @@ const (
 type Column struct {
 	Name string
 	Kind Kind
+	// Form is the number format in which a workbook shows the cells; empty for its own.
+	Form string
 }
 
 // A Sheet is a table that comes row by row.
@@ -46,7 +48,7 @@ func SheetOf(title string, g *table.Grid) Sheet {
 			own = fmt.Sprintf("%s_%d", name, n)
 		}
 		taken[own] = true
-		s.Columns[i] = Column{own, kindOf(g, i)}
+		s.Columns[i] = Column{Name: own, Kind: kindOf(g, i)}
 	}
 	s.Rows = func(yield func([]string) error) error {
 		for _, row := range g.Rows {
@@ -62,12 +64,64 @@ func SheetOf(title string, g *table.Grid) Sheet {
 	return s
 }
 
+// workbookSheet returns a grid as a sheet of a workbook: its columns have titles and number formats for people.
+func workbookSheet(title string, g *table.Grid) Sheet {
+	s := SheetOf(title, g)
+	taken := map[string]bool{}
+	for i, name := range g.Header {
+		c := &s.Columns[i]
+		look, ok := g.Looks[name]
+		if !ok {
+			taken[c.Name] = true
+			continue
+		}
+		c.Name = look.Title
+		for n := 2; taken[c.Name]; n++ {
+			c.Name = fmt.Sprintf("%s %d", look.Title, n)
+		}
+		taken[c.Name] = true
+		if c.Kind == Number {
+			c.Form = numberForm(g, i, look)
+		}
+	}
+	return s
+}
+
+// mostFormDecimals is how many decimals of numbers a workbook shows at most.
+const mostFormDecimals = 12
+
+// numberForm returns the number format of a column.
+func numberForm(g *table.Grid, column int, look table.Look) string {
+	decimals := 0
+	if look.Decimals != nil {
+		decimals = *look.Decimals
+	} else {
+		for _, row := range g.Rows {
+			if column < len(row) {
+				_, fraction, _ := strings.Cut(row[column], ".")
+				decimals = max(decimals, len(fraction))
+			}
+		}
+	}
+	form := "#,##0"
+	if look.Percent {
+		form = "0"
+	}
+	if decimals > 0 {
+		form += "." + strings.Repeat("0", min(decimals, mostFormDecimals))
+	}
+	if look.Percent {
+		form += "%"
+	}
+	return form
+}
+
 // shownSheet returns what people read as a sheet; what stands to the right counts as numbers.
 func shownSheet(shown *table.Shown) Sheet {
 	s := SheetOf(shown.Title, &shown.Grid)
 	s.Head, s.Foot = shown.Head, shown.Foot
 	for i := range s.Columns {
-		s.Columns[i] = Column{strings.ReplaceAll(shown.Header[i], "_", " "), Text}
+		s.Columns[i] = Column{Name: strings.ReplaceAll(shown.Header[i], "_", " "), Kind: Text}
 		if shown.Right[i] {
 			s.Columns[i].Kind = Number
 		}

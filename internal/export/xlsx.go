@@ -28,7 +28,8 @@ const (
 // A workbook is being written.
 type workbook struct {
 	*excelize.File
-	bold, day int // styles
+	bold, day int            // styles
+	forms     map[string]int // styles of number formats
 	names     map[string]bool
 }
 
@@ -38,7 +39,7 @@ var workbookDay = "yyyy-mm-dd"
 // writeXLSX writes a workbook: a sheet for each, the header frozen, and last what they rest on. Cells that begin like a
 // formula are texts.
 func writeXLSX(w io.Writer, sheets []Sheet, about []table.Fact) (err error) {
-	book := &workbook{File: excelize.NewFile(), names: map[string]bool{}}
+	book := &workbook{File: excelize.NewFile(), names: map[string]bool{}, forms: map[string]int{}}
 	defer func() {
 		if closing := book.Close(); err == nil {
 			err = closing
@@ -99,7 +100,9 @@ func (b *workbook) add(s Sheet, first bool) error {
 			return fmt.Errorf("a sheet of a workbook holds %d rows: take CSV, JSON Lines or Parquet", maxRows-1)
 		}
 		for i, c := range row {
-			cells[i] = b.cell(c, s.Columns[i].Kind)
+			if cells[i], err = b.cell(c, &s.Columns[i]); err != nil {
+				return err
+			}
 		}
 		return out.SetRow("A"+strconv.Itoa(line), cells)
 	})
@@ -110,20 +113,36 @@ func (b *workbook) add(s Sheet, first bool) error {
 }
 
 // cell is the value of a cell.
-func (b *workbook) cell(s string, k Kind) any {
+func (b *workbook) cell(s string, c *Column) (any, error) {
 	switch {
 	case s == "":
-		return nil
-	case k == Number && table.IsNumber(s) && len(strings.Trim(strings.Replace(s, ".", "", 1), "-")) <= maxDigits:
+		return nil, nil
+	case c.Kind == Number && table.IsNumber(s) && len(strings.Trim(strings.Replace(s, ".", "", 1), "-")) <= maxDigits:
 		if f, err := strconv.ParseFloat(s, 64); err == nil {
-			return f
+			return b.formed(f, c.Form)
 		}
-	case k == Day:
+	case c.Kind == Day:
 		if at, err := time.Parse(time.DateOnly, s); err == nil && at.Year() > 1900 {
-			return excelize.Cell{Value: at, StyleID: b.day}
+			return excelize.Cell{Value: at, StyleID: b.day}, nil
 		}
 	}
-	return s
+	return s, nil
+}
+
+// formed is a number that is shown in a number format.
+func (b *workbook) formed(f float64, form string) (any, error) {
+	if form == "" {
+		return f, nil
+	}
+	style, ok := b.forms[form]
+	if !ok {
+		var err error
+		if style, err = b.NewStyle(&excelize.Style{CustomNumFmt: &form}); err != nil {
+			return nil, err
+		}
+		b.forms[form] = style
+	}
+	return excelize.Cell{Value: f, StyleID: style}, nil
 }
 
 // widthRows is how many rows say how wide columns are shown.
