@@ -136,7 +136,7 @@ func (t *Table) look(c *Column) Look {
 		}
 		title += ", " + c.Title
 	}
-	if c.Unit != "" {
+	if c.Unit != "" && !strings.HasSuffix(title, c.Unit) {
 		title += " (" + c.Unit + ")"
 	}
 	return Look{title, c.Role == Change || c.Role == Share, c.Decimals}

@@ -88,7 +88,9 @@
   {#if table.title}
     <caption class={[tight ? 'pb-1' : 'px-4 pt-3 pb-1', 'text-left']}>
       <b class="font-semibold">{wordsOf(table.title)}</b>
-      {#if table.columns[0]?.unit}<span class="ml-1 text-quiet">in {table.columns[0].unit}</span>{/if}
+      {#if table.columns[0]?.unit && !wordsOf(table.title ?? '').includes(table.columns[0].unit)}<span
+          class="ml-1 text-quiet">in {table.columns[0].unit}</span
+        >{/if}
     </caption>
   {/if}
   <thead>
@@ -122,7 +124,9 @@
           aria-sort={sorted(c.id)}
         >
           {#snippet head()}
-            {wordsOf(c.title)}{#if c.unit && isPlain(c) && !crossed}<span class="ml-1 text-2xs">{c.unit}</span>{/if}
+            {wordsOf(c.title)}{#if c.unit && isPlain(c) && !crossed && !wordsOf(c.title).endsWith(c.unit)}<span
+                class="ml-1 text-2xs">{c.unit}</span
+              >{/if}
           {/snippet}
           {#if sortable}
             <button class="hover:text-ink" onclick={() => sortBy(c.id)}>

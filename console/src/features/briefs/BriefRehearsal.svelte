@@ -37,7 +37,10 @@
     placeholderData: keepPreviousData,
   }))
   const share = (day: number) => ((day - from) / days) * 100
-  const ticks = $derived(Array.from({ length: days }, (_, i) => toISO(from + i)).filter((d) => d.endsWith('-01')))
+  // A label at the end of the axis would be cut off.
+  const ticks = $derived(
+    Array.from({ length: days - Math.ceil(days / 20) }, (_, i) => toISO(from + i)).filter((d) => d.endsWith('-01')),
+  )
   const here = $derived(turns.data?.turns.find((t) => t.day === asOf))
   const before = $derived(turns.data?.turns.findLast((t) => t.day < asOf))
   const after = $derived(turns.data?.turns.find((t) => t.day > asOf))

@@ -67,6 +67,11 @@ export function toItem(kind: Item['kind'], title: string, dataset: string, q: Pa
   return compact({ table, bars, figure, lines: base, ageing: base }[kind]) as Item
 }
 
-/** The notes of an answer that are not to be missed: cautions, warnings, where records end, sides of other lengths. */
+/**
+ * The notes of an answer that are not to be missed: cautions, warnings, where records end, sides of other lengths. How many
+ * records have no day is said once, at the head of the brief.
+ */
 export const tellingOf = (a: Answer | undefined): Note[] =>
-  (a?.notes ?? []).filter((n) => n.level !== 'info' || n.code === 'records_end' || n.code === 'lengths_differ')
+  (a?.notes ?? []).filter(
+    (n) => n.code !== 'excluded' && (n.level !== 'info' || n.code === 'records_end' || n.code === 'lengths_differ'),
+  )

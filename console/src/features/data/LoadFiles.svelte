@@ -6,6 +6,7 @@
   import { long } from '../../lib/days'
   import { countRecords } from '../../lib/numbers'
   import { scrolls } from '../../ui/scrolls'
+  import { wordsOf } from '../../lib/query'
   import Select from '../../ui/Select.svelte'
   import Faults from './Faults.svelte'
   import {
@@ -150,7 +151,10 @@
 
 {#snippet told(remarks: Schemas['Remark'][])}
   {#each remarks as r (r.code + (r.column ?? '') + r.text)}
-    <p class="mt-2" data-remark={r.code}><b class="font-semibold text-worse">Caution</b> {r.text}</p>
+    <p class="mt-2" data-remark={r.code}>
+      <b class="font-semibold text-worse">Caution</b>
+      {r.column ? `${wordsOf(r.column)}: ` : ''}{r.text}
+    </p>
   {/each}
 {/snippet}
 
