@@ -302,7 +302,7 @@ func TestXLSXIsRead(t *testing.T) {
 		`no sheet "Tides"; the sheets are Sheet1, Notes`:        {Sheet: "Tides"},
 		"sheet Notes has no row 9":                              {Sheet: "Notes", HeaderRow: 9},
 		"row 2 of sheet Notes is empty":                         {Sheet: "Notes", HeaderRow: 2},
-		"does not name; where the names stand further down":     {Sheet: "Notes"},
+		"does not name; if the names are further down":          {Sheet: "Notes"},
 		`format "xls": expected csv, json, xlsx, parquet`:       {Format: "xls"},
 		"the Parquet file is damaged":                           {Format: Parquet},
 		`encoding "latin": expected utf-8, utf-16 or windows-1`: {Format: CSV, Encoding: "latin"},

@@ -9,7 +9,7 @@ import (
 )
 
 // A NumberStyle is how a file writes numbers: the mark before decimals and the one between groups of
-// three digits, if any; and the signs beside the digits. The zero value is plain digits with a point. It is stated, never
+// three digits, if any; and the signs next to the digits. The zero value is plain digits with a point. It is stated, never
 // guessed: 1,234 is a thousand and more in one file and a little over one in another.
 type NumberStyle struct {
 	decimal, group string
@@ -43,7 +43,7 @@ var numberStyles = []struct {
 	{"1'234.56", NumberStyle{decimal: ".", group: "'"}},
 }
 
-// ParseNumberStyle finds the style that an example shows; empty is plain digits. Signs beside the digits belong to the
+// ParseNumberStyle finds the style that an example shows; empty is plain digits. Signs next to the digits belong to the
 // example: $1,234.56, 1.234,56 €, (1,234.56), 1234.56-.
 func ParseNumberStyle(example string) (NumberStyle, error) {
 	if example == "" {
@@ -62,17 +62,17 @@ func ParseNumberStyle(example string) (NumberStyle, error) {
 		}
 		examples = append(examples, s.example)
 	}
-	return NumberStyle{}, fmt.Errorf("numbers %q: expected how the file writes them, as one of %s; with signs beside the digits such as "+
+	return NumberStyle{}, fmt.Errorf("numbers %q: expected how the file writes them, as one of %s; with signs next to the digits such as "+
 		"$1,234.56, 1.234,56 €, (1234.56) or 1234.56-", example, strings.Join(examples, "  "))
 }
 
-// plainExample reports whether an example is a number of plain digits, below a thousand, which tells of no marks.
+// plainExample reports whether an example is a number of plain digits, below a thousand, which shows no marks.
 func plainExample(s string) bool {
 	whole, fraction, point := strings.Cut(s, ".")
 	return len(whole) < 4 && decimal.AllDigits(whole) && (!point || decimal.AllDigits(fraction))
 }
 
-// undecorated takes the signs beside the digits off a number: a currency before or behind it, and how it is written below
+// undecorated takes the signs next to the digits off a number: a currency before or behind it, and how it is written below
 // zero.
 func undecorated(s string) (core, currency string, n negative) {
 	isDigit := func(r rune) bool { return r >= '0' && r <= '9' }

@@ -93,7 +93,7 @@ type styleExample struct {
 	style   NumberStyle
 }
 
-// stylesLike lists the styles, with the signs beside the digits that the values of a column have.
+// stylesLike lists the styles, with the signs next to the digits that the values of a column have.
 func stylesLike(sample []Row, column int) []styleExample {
 	var currency string
 	var written negative

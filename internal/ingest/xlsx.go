@@ -305,7 +305,7 @@ func (t *xlsxReader) row() (Row, error) {
 				row.Cells[at] = c.text
 			} else if strings.TrimSpace(c.text) != "" {
 				return row, faulty(Fault{Line: line, Value: shorten(c.text), Expected: "a value in a column that the header does not name" +
-					"; where the names stand further down, state their row (header-row)"})
+					"; if the names are further down, state their row (header-row)"})
 			}
 			filled = filled || at >= 0 && c.text != ""
 		}

@@ -67,7 +67,7 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		f.Hints.Zone = s.clock.Zone().String()
 	}
 	had := civil.Set{}
-	if d != nil && in.Mode == "" { // records stay beside those that are there
+	if d != nil && in.Mode == "" { // records are added to those that are there
 		if had, err = s.store.DaysOf(ctx, d, ""); err != nil {
 			return nil, err
 		}

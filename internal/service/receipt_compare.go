@@ -168,7 +168,7 @@ func (s *Receipts) again(ctx context.Context, b *ReceiptBody, with reading, ownT
 	return figuresOfView(v).body, nil
 }
 
-// maxSteps is how many changed definitions are told apart by what each of them does.
+// maxSteps is how many changed definitions are examined one by one for their effect.
 const maxSteps = 20
 
 // steps answers the query of a receipt after each thing that has changed: first with everything but the records as it was
@@ -187,7 +187,7 @@ func (s *Receipts) steps(ctx context.Context, then *ReceiptBody) ([]step, error)
 		stored = withDefinition(stored, d.kind, d.Name, d.before)
 	}
 	first := reading{library: compiled.library, settings: map[string]DatasetSettings{}}
-	var together []string // what cannot be told apart from the records, as it does not go together with what there is now
+	var together []string // what cannot be separated from the records, because it does not fit what there is now
 	if len(changed) > 0 {
 		if first.library, err = compile(stored, 0); err != nil {
 			for _, d := range changed {

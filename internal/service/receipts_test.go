@@ -370,7 +370,7 @@ func TestDayTablesGrowWithTheRecords(t *testing.T) {
 	}
 }
 
-// What each cause did to a figure is told apart, and adds up to the difference.
+// The effect of each cause on a figure is separate, and the effects add up to the difference.
 func TestReasonsAddUp(t *testing.T) {
 	d := open(t)
 	ctx := context.Background()

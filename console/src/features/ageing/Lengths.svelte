@@ -17,7 +17,7 @@
     { title: `90th percentile ${words}`, of: (g: Group) => shown(pick(g).percentile_90) },
     { title: `longest ${words}`, of: (g: Group) => shown(pick(g).longest) },
   ]
-  // Closed records have lengths, open ones ages; neither stands where none is asked about.
+  // Closed records have lengths, open ones ages; neither is set if none is asked about.
   const columns = $derived([
     ...(answer.only === 'open' ? [] : lengthsOf('of closed', (g) => g.closed_lengths)),
     ...(answer.only === 'closed' ? [] : lengthsOf('age of open', (g) => g.open_ages)),

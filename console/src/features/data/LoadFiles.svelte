@@ -149,7 +149,7 @@
   )
 </script>
 
-{#snippet told(remarks: Schemas['Remark'][])}
+{#snippet cautions(remarks: Schemas['Remark'][])}
   {#each remarks as r (r.code + (r.column ?? '') + r.text)}
     <p class="mt-2" data-remark={r.code}>
       <b class="font-semibold text-worse">Caution</b>
@@ -169,7 +169,7 @@
       {#if loaded.replaced > 0}They take the place of {loaded.replaced.toLocaleString('en')}.{/if}
       Load {loaded.id} can be undone below.
     </p>
-    {@render told(loaded.remarks ?? [])}
+    {@render cautions(loaded.remarks ?? [])}
     <div class="mt-3 flex gap-2">
       <a class="button button-strong" href={firstTotal}>Total them</a>
       <a class="button" href={`/records${carried() ? carried() + '&' : '?'}dataset=${encodeURIComponent(name)}`}
@@ -268,7 +268,7 @@
       <div class="mt-3" role="alert"><Faults {faults} onsuggest={suggested} /></div>
     {/if}
 
-    {@render told(look.data?.remarks ?? [])}
+    {@render cautions(look.data?.remarks ?? [])}
 
     {#if look.data}
       <div class="mt-4 overflow-x-auto" {@attach scrolls}>
