@@ -76,7 +76,9 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 	if err := p.cover(ctx); err != nil {
 		return nil, err
 	}
-	for _, find := range []func(context.Context) error{p.findHalfDays, p.findPartDays, p.findLifetimes, p.findGaps, p.findUnknown, p.findFuture} {
+	for _, find := range []func(context.Context) error{
+		p.findHalfDays, p.findPartDays, p.findLifetimes, p.findGaps, p.findUnknown, p.findFuture,
+	} {
 		if err := find(ctx); err != nil {
 			return nil, err
 		}

@@ -151,8 +151,8 @@ func readItem(text string) (it book.Item, err error) {
 			it.Lines = append(it.Lines, l)
 		}
 		if rest = parts[0]; len(it.Lines) == 0 {
-			return it, usagef("--item %q: expected lines after the query, such as '| this year: dataset=crossings; over=year to date; figures=sum fare'",
-				text)
+			return it, usagef("--item %q: expected lines after the query, such as "+
+				"'| this year: dataset=crossings; over=year to date; figures=sum fare'", text)
 		}
 	}
 	parts := slices.DeleteFunc(strings.Split(rest, ";"), func(part string) bool {

@@ -18,7 +18,8 @@ import (
 )
 
 func (a *app) holidaysCommand() *cobra.Command {
-	return group("holidays", "List, add, change and import holiday lists", a.holidaysList(), a.holidaysAdd(), a.holidaysChange(), a.holidaysImport(), a.holidaysRemove())
+	return group("holidays", "List, add, change and import holiday lists",
+		a.holidaysList(), a.holidaysAdd(), a.holidaysChange(), a.holidaysImport(), a.holidaysRemove())
 }
 
 func (a *app) holidaysList() *cobra.Command {
@@ -113,7 +114,8 @@ func (a *app) holidaysChange() *cobra.Command {
 	}
 	c.Flags().StringSliceVar(&add, "add", nil, "a day that becomes a holiday; repeatable")
 	c.Flags().StringSliceVar(&remove, "remove", nil, "a day that is a holiday no more; repeatable")
-	c.Flags().StringVar(&years, "years", "", "the first and the last year that the list is complete for, such as 2024/2029 (default as before)")
+	c.Flags().StringVar(&years, "years", "",
+		"the first and the last year that the list is complete for, such as 2024/2029 (default as before)")
 	c.Flags().StringVar(&note, "note", "", "why it is changed; kept with the version")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if len(add)+len(remove) == 0 && years == "" {
@@ -138,8 +140,8 @@ func (a *app) holidaysChange() *cobra.Command {
 		}
 		for _, day := range add {
 			if year := yearOf(day); year < first || year > last {
-				return fmt.Errorf("--add %s: %s is complete for %d to %d only; state the years that it is complete for with the new day, such as --years %d/%d",
-					day, h.Name, first, last, min(first, year), max(last, year))
+				return fmt.Errorf("--add %s: %s is complete for %d to %d only; state the years that it is complete for with the new day, "+
+					"such as --years %d/%d", day, h.Name, first, last, min(first, year), max(last, year))
 			}
 		}
 		r, err := call(a, h, func(c *client.ClientWithResponses) (*client.PutHolidayListResponse, error) {

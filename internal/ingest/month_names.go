@@ -30,8 +30,10 @@ var weekdays = [...][]string{
 }
 
 // unaccented writes names as they are listed.
-var unaccented = strings.NewReplacer("ä", "ae", "á", "a", "à", "a", "â", "a", "ã", "a", "é", "e", "è", "e", "ê", "e", "í", "i", "ì", "i",
-	"û", "u", "ü", "ue", "ú", "u", "ç", "c")
+var unaccented = strings.NewReplacer(
+	"ä", "ae", "á", "a", "à", "a", "â", "a", "ã", "a", "é", "e", "è", "e", "ê", "e", "í", "i", "ì", "i",
+	"û", "u", "ü", "ue", "ú", "u", "ç", "c",
+)
 
 // monthOf returns the number of the month, from 1 on, that a text names in any of the languages; 0 where it names none, or
 // months that differ.

@@ -61,7 +61,9 @@ var (
 	// placeWords are those of columns of coordinates.
 	placeWords = []string{"lat", "latitude", "lon", "lng", "long", "longitude"}
 	// amountWords are those of columns whose numbers add up even where each is one more than the one before.
-	amountWords = []string{"amount", "total", "sum", "value", "price", "cost", "fare", "revenue", "sales", "qty", "quantity", "count", "net", "gross"}
+	amountWords = []string{
+		"amount", "total", "sum", "value", "price", "cost", "fare", "revenue", "sales", "qty", "quantity", "count", "net", "gross",
+	}
 )
 
 // wordsOf returns the words of a column's name in lower case: order and id of order_id, Order ID and orderId.

@@ -200,7 +200,8 @@ func file(name string, p types.LoadFileParams) service.File {
 		Hints: service.ColumnHints{
 			Date: or(p.Date), Amounts: or(p.Amount), Categories: or(p.Category), Details: or(p.Detail), Zone: or(p.Zone), DayStarts: or(p.DayStarts),
 			DateOrder: dataset.DateOrder(or(p.DateOrder)), Numbers: or(p.Numbers),
-			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Century: or(p.Century), Grain: or(p.Grain), Types: or(p.Type),
+			Ambiguous: dataset.Ambiguous(or(p.Ambiguous)), Epoch: dataset.Epoch(or(p.Epoch)), Century: or(p.Century),
+			Grain: or(p.Grain), Types: or(p.Type),
 			Blanks: or(p.Blank), Trim: or(p.Trim),
 		},
 		Omit: or(p.Omit), Replace: or(p.Replace), AsOf: or(p.AsOf), Key: or(p.Key), Again: or(p.Again),
