@@ -14,6 +14,8 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"vastspan/internal/deliver"
 )
 
 // openBrowser opens the headless shell of Debian's Chromium and gives a context for it.
@@ -24,7 +26,7 @@ func openBrowser(t *testing.T) context.Context {
 		t.Fatal(err)
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath("chromium-headless-shell"), chromedp.NoSandbox, chromedp.UserDataDir(profile), chromedp.WindowSize(1280, 800),
+		chromedp.ExecPath(deliver.HeadlessShell), chromedp.NoSandbox, chromedp.UserDataDir(profile), chromedp.WindowSize(1280, 800),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	allocated, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, _ := chromedp.NewContext(allocated)

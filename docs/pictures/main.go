@@ -23,6 +23,7 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 
+	"vastspan/internal/deliver"
 	"vastspan/internal/postgres"
 )
 
@@ -162,7 +163,7 @@ func run() (err error) {
 	}
 	ctx, cancel := chromedp.NewExecAllocator(
 		context.Background(),
-		append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium-headless-shell"), chromedp.NoSandbox)...)
+		append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(deliver.HeadlessShell), chromedp.NoSandbox)...)
 	defer cancel()
 	ctx, cancelTab := chromedp.NewContext(ctx)
 	defer cancelTab()

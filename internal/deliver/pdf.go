@@ -16,10 +16,14 @@ import (
 
 var errNoChromium = errors.New("PDF is printed by Chromium, which is not installed here: apt-get install chromium-headless-shell")
 
+// HeadlessShell is the path of the headless shell of Debian's Chromium. The script of that name in /usr/bin starts it as a
+// child, which would outlive the script when that is killed.
+const HeadlessShell = "/usr/lib/chromium/chromium-headless-shell"
+
 // FindChromium returns the path of Debian's Chromium, of its headless shell if that is installed; it is
 // empty if neither is.
 func FindChromium() string {
-	for _, program := range []string{"chromium-headless-shell", "chromium"} {
+	for _, program := range []string{HeadlessShell, "chromium"} {
 		if path, err := exec.LookPath(program); err == nil {
 			return path
 		}
