@@ -1,43 +1,26 @@
 import { createRouter } from 'sv-router'
-import Audit from './features/access/Audit.svelte'
-import People from './features/access/People.svelte'
-import You from './features/access/You.svelte'
-import Ageing from './features/ageing/Ageing.svelte'
-import Brief from './features/briefs/Brief.svelte'
-import Briefs from './features/briefs/Briefs.svelte'
-import Calendars from './features/calendars/Calendars.svelte'
-import Check from './features/spans/Check.svelte'
-import Data from './features/data/Data.svelte'
-import Lines from './features/lines/Lines.svelte'
 import NotFound from './ui/NotFound.svelte'
-import Receipt from './features/receipts/Receipt.svelte'
-import Receipts from './features/receipts/Receipts.svelte'
-import Records from './features/records/Records.svelte'
-import Span from './features/spans/Span.svelte'
-import Spans from './features/spans/Spans.svelte'
-import State from './features/service/State.svelte'
-import Totals from './features/totals/Totals.svelte'
 
 export const { navigate, route } = createRouter({
-  '/': Spans,
-  '/span/:name': Span,
-  '/check': Check,
-  '/totals': Totals,
-  '/lines': Lines,
-  '/records': Records,
-  '/ageing': Ageing,
-  '/briefs': Briefs,
-  '/brief/:name': Brief,
-  '/receipts': Receipts,
-  '/receipt/:id': Receipt,
-  '/calendars': Calendars,
-  '/data': Data,
-  '/people': People,
-  '/audit': Audit,
-  '/service': State,
-  '/you': You,
-  '/sign-in': You,
-  '/welcome': You,
+  '/': () => import('./features/spans/Spans.svelte'),
+  '/span/:name': () => import('./features/spans/Span.svelte'),
+  '/check': () => import('./features/spans/Check.svelte'),
+  '/totals': () => import('./features/totals/Totals.svelte'),
+  '/lines': () => import('./features/lines/Lines.svelte'),
+  '/records': () => import('./features/records/Records.svelte'),
+  '/ageing': () => import('./features/ageing/Ageing.svelte'),
+  '/briefs': () => import('./features/briefs/Briefs.svelte'),
+  '/brief/:name': () => import('./features/briefs/Brief.svelte'),
+  '/receipts': () => import('./features/receipts/Receipts.svelte'),
+  '/receipt/:id': () => import('./features/receipts/Receipt.svelte'),
+  '/calendars': () => import('./features/calendars/Calendars.svelte'),
+  '/data': () => import('./features/data/Data.svelte'),
+  '/people': () => import('./features/access/People.svelte'),
+  '/audit': () => import('./features/access/Audit.svelte'),
+  '/service': () => import('./features/service/State.svelte'),
+  '/you': () => import('./features/access/You.svelte'),
+  '/sign-in': () => import('./features/access/You.svelte'),
+  '/welcome': () => import('./features/access/You.svelte'),
   '*': NotFound,
 })
 
