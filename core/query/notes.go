@@ -145,7 +145,7 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 			if err != nil || c.Unit == "" {
 				continue
 			}
-			if text := c.Name + " in " + c.Unit; !slices.Contains(units, text) {
+			if text := c.Name + " in " + c.Unit; c.Unit != c.Name && !slices.Contains(units, text) {
 				units = append(units, text)
 			}
 		}
