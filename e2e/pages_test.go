@@ -435,6 +435,11 @@ func TestRecordsThatStopEarly(t *testing.T) {
 	// A dataset that ended long ago, and a plan that reaches ahead, do not move the as-of day of pages about all datasets.
 	s.must("load", "birds", s.write("seen,n\n2002-07-25,1\n"))
 	s.must("load", "budget", s.write("month,n\nOct 2026,1\nNov 2026,2\n"))
+	for _, page := range []string{"/totals?over=2026&figures=count&dataset=board", "/records?over=2026&dataset=board", "/ageing?dataset=board"} {
+		do(t, ctx, "a dataset that is not there, at "+page, chromedp.Navigate(s.address+page),
+			shows("[data-no-dataset]", "No dataset is named board"), chromedp.WaitNotPresent("main table", chromedp.ByQuery))
+	}
+	do(t, ctx, "another one is chosen", click(`//*[@data-no-dataset]//button[.="crossings"]`), chromedp.WaitNotPresent("[data-no-dataset]", chromedp.ByQuery))
 	do(t, ctx, "the newest day of all datasets",
 		chromedp.Navigate(s.address+"/"), shows("[data-as-of]", "Mon 19 Oct 2026"),
 		chromedp.Navigate(s.address+"/totals?dataset=birds&over=all+dates"), shows("[data-as-of]", "Thu 25 Jul 2002"),

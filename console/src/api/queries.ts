@@ -110,9 +110,13 @@ export function useAsOf() {
   }
 }
 
-/** The page's dataset, else the first one there is: latest is its newest day. */
+/**
+ * The dataset that the address names; none if there is no such dataset, as the figures of another would be taken for its own.
+ * An address without one means the first.
+ */
 export function currentDataset(list: Dataset[] | undefined): Dataset | undefined {
-  return list?.find((d) => d.name === param('dataset')) ?? list?.[0]
+  const name = param('dataset')
+  return name === null ? list?.[0] : list?.find((d) => d.name === name)
 }
 
 /** The pages that show one dataset. */
