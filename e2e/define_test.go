@@ -27,6 +27,9 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 	s.refused(2, "expected a name and days", "holidays", "add", "other")
 	says(s.must("holidays", "change", "quay-days", "--add", "2027-05-01,2026-10-08", "--remove", "2026-12-25", "--note", "Regatta"),
 		"2 days added, 1 removed; it has 3 days")
+	says(s.must("holidays", "add", "unstated", "2026-05-01", "2028-05-01"), "2 days")
+	s.must("holidays", "change", "unstated", "--remove", "2028-05-01")
+	says(s.must("holidays", "change", "unstated", "--add", "2028-10-08"), "it has 2 days") // the list still covers 2028
 	s.refused(1, "quay-days has that day already", "holidays", "change", "quay-days", "--add", "2026-10-08")
 	s.refused(1, "quay-days does not have that day", "holidays", "change", "quay-days", "--remove", "2026-12-25")
 	s.refused(1, "complete for 2026 to 2027 only; state the years that it is complete for with the new day, such as --years 2026/2029",

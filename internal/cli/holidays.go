@@ -107,13 +107,13 @@ func (a *app) holidaysChange() *cobra.Command {
 	var add, remove []string
 	var years, note string
 	c := &cobra.Command{
-		Use: "change NAME", Short: "Add days to a holiday list, or remove some of it",
+		Use: "change NAME", Short: "Add days to a holiday list, or remove some",
 		Example: "  vastspan holidays change harbour-days --add 2026-10-08 --remove 2026-05-01\n" +
 			"  vastspan holidays change harbour-days --add 2029-01-01,2029-12-25 --years 2024/2029",
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a holiday list"),
 	}
 	c.Flags().StringSliceVar(&add, "add", nil, "a day that becomes a holiday; repeatable")
-	c.Flags().StringSliceVar(&remove, "remove", nil, "a day that is a holiday no more; repeatable")
+	c.Flags().StringSliceVar(&remove, "remove", nil, "a day that is no longer a holiday; repeatable")
 	c.Flags().StringVar(&years, "years", "",
 		"the first and the last year that the list is complete for, such as 2024/2029 (default as before)")
 	c.Flags().StringVar(&note, "note", "", "why it is changed; kept with the version")
@@ -138,6 +138,7 @@ func (a *app) holidaysChange() *cobra.Command {
 			}
 			first, last = h.Covers[0], h.Covers[1]
 		}
+		h.Covers = []int{first, last} // the years stay, should their last holiday go
 		for _, day := range add {
 			if year := yearOf(day); year < first || year > last {
 				return fmt.Errorf("--add %s: %s is complete for %d to %d only; state the years that it is complete for with the new day, "+
