@@ -58,7 +58,7 @@ type Group struct {
 	Bands    []BandCount   `json:"bands,omitempty"`
 }
 
-// Lengths say how long some records last, or how old they are; blank where there is none. The median is midway between the two
+// Lengths say how long some records last, or how old they are; blank if there are no records. The median is midway between the two
 // middle ones of an even number; the 90th percentile is the shortest length that at least 90 of 100 records do not pass.
 type Lengths struct {
 	Mean         decimal.Value `json:"mean"`

@@ -245,14 +245,14 @@ func endsInFive(number *big.Rat, decimals int) bool {
 	return strings.HasSuffix(strings.TrimRight(number.FloatString(decimals), "0"), "5")
 }
 
-// Days without records are told where records are expected, and nowhere else, by a loop over the days.
+// Notes on days without records appear where records are expected, and nowhere else, by a loop over the days.
 func TestGapsAreFound(t *testing.T) {
 	rng := rand.New(rand.NewPCG(23, 2))
 	rounds := 300
 	if testing.Short() {
 		rounds = 100
 	}
-	told := 0
+	sidesWithGaps := 0
 	for i := range rounds {
 		expected := []string{"", "every day", "business days", "Mon-Sat", "none"}[rng.IntN(5)]
 		first := civil.Of(2025, 1, 1)
@@ -286,14 +286,14 @@ func TestGapsAreFound(t *testing.T) {
 		for j, side := range []civil.Set{a.Spans[0].Intervals, a.Spans[0].Comparisons[0].Intervals} {
 			if missing := n.missing(side, n.rule(expected)); missing > 0 {
 				want = append(want, []string{"trailing 30 days", "trailing 30 days compared with prior period"}[j]+" "+big.NewInt(int64(missing)).String())
-				told++
+				sidesWithGaps++
 			}
 		}
 		if !slices.Equal(got, want) {
 			t.Fatalf("round %d, %q as of %s: %q, want %q; %+v", i, expected, asOf, got, want, a.Notes)
 		}
 	}
-	t.Logf("%d sides miss days", told)
+	t.Logf("%d sides miss days", sidesWithGaps)
 }
 
 func (n *naiveDerived) has(d civil.Day) bool {
@@ -383,7 +383,7 @@ func TestGrainsAgree(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		n := &naiveDerived{list: list, first: list[0].day, last: end, asOf: end} // a record that is known stands for all of its unit
+		n := &naiveDerived{list: list, first: list[0].day, last: end, asOf: end} // a known record covers all of its unit
 		what := grain + ": " + over + " as of " + asOf.String()
 		for j, side := range []civil.Set{a.Spans[0].Intervals, a.Spans[0].Comparisons[0].Intervals} {
 			bounds := side.Bounds()

@@ -394,7 +394,7 @@ func TestHalfDaysAgree(t *testing.T) {
 		rounds = 60
 	}
 	const second = civil.Second
-	told := 0
+	unlike := 0
 	for i := range rounds {
 		clock, err := civil.ReadClock("UTC", "")
 		if err != nil {
@@ -462,7 +462,7 @@ func TestHalfDaysAgree(t *testing.T) {
 			t.Fatalf("%s: like for like is %v; %d of %d came later", what, c.LikeForLike, later, all)
 		}
 		if later*50 > all {
-			told++
+			unlike++
 		}
 		noted := slices.ContainsFunc(plain.Notes, func(n table.Note) bool { return n.Code == table.HalfDay })
 		if noted != (perDay && toCome*50 > until) {
@@ -476,5 +476,5 @@ func TestHalfDaysAgree(t *testing.T) {
 			t.Fatalf("%s: made like-for-like it is %s, want %s", what, got, want)
 		}
 	}
-	t.Logf("%d of %d comparisons are not like for like", told, rounds)
+	t.Logf("%d of %d comparisons are not like for like", unlike, rounds)
 }

@@ -14,7 +14,7 @@ import (
 // A dateForm is how a date is written.
 type dateForm int
 
-// The forms of dates. Those of months, quarters and years mean their first day, where a record stands for a unit that long.
+// The forms of dates. Those of months, quarters and years mean their first day, where a record covers a unit that long.
 const (
 	noDate    dateForm = iota
 	ordered            // 2026-03-05, 2026/3/5, and 03/04/2026 in a stated order
@@ -32,7 +32,7 @@ type dateReader struct {
 	century int
 	// serial reads numbers as the days of spreadsheets.
 	serial bool
-	// grain is the unit that a record stands for. It says whether months, quarters and years are dates.
+	// grain is the unit that a record covers. It decides whether months, quarters and years are dates.
 	grain calendar.Unit
 }
 
