@@ -33,6 +33,7 @@ type configuration struct {
 	Log               *string   `yaml:"log"`
 	LogRequests       *bool     `yaml:"log_requests"`
 	StopWithin        *string   `yaml:"stop_within"`
+	Memory            *string   `yaml:"memory"`
 	TLSCertificate    *string   `yaml:"tls_certificate"`
 	TLSKey            *string   `yaml:"tls_key"`
 	Accounts          *bool     `yaml:"accounts"`

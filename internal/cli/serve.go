@@ -6,16 +6,19 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net"
 	"net/url"
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"syscall"
 	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
 	"vastspan/api/client"
@@ -35,6 +38,7 @@ type serving struct {
 	logForm     string
 	logRequests bool
 	stopWithin  time.Duration
+	memory      string
 	// databasePort is that of the private database; 0 takes any that is free.
 	databasePort int
 	certificate  string
@@ -56,10 +60,28 @@ func servingFlags(c *cobra.Command) *serving {
 	c.Flags().StringVar(&s.dayStarts, "day-starts", "", "time at which the service's days start, such as 04:00 (default midnight)")
 	c.Flags().StringVar(&s.logForm, "log", logText, "form of the log on standard error: text or json")
 	c.Flags().DurationVar(&s.stopWithin, "stop-within", stopWithin, "how long requests that are under way may take when the service stops")
+	c.Flags().StringVar(&s.memory, "memory", usualMemory,
+		"memory that the service may use, its database aside, such as 2GB; half of it for files that are being read")
 	c.Flags().StringVar(&s.certificate, "tls-certificate", "", "PEM file of the certificate to answer by over TLS; read again when it changes")
 	c.Flags().StringVar(&s.key, "tls-key", "", "PEM file of the key of that certificate")
 	_ = c.RegisterFlagCompletionFunc("log", cobra.FixedCompletions([]string{logText, logJSON}, cobra.ShellCompDirectiveNoFileComp))
 	return s
+}
+
+// usualMemory is how much memory the service may use, where nothing is stated, and leastMemory what it needs.
+const (
+	usualMemory = "2GB"
+	leastMemory = 256 << 20
+)
+
+// boundMemory has the program keep to its memory, and returns how many bytes of it are for files.
+func (s *serving) boundMemory() (files int64, err error) {
+	size, err := humanize.ParseBytes(s.memory)
+	if err != nil || size < leastMemory || size > math.MaxInt64 {
+		return 0, usagef("--memory %q: expected a size of at least 256MB, such as 2GB", s.memory)
+	}
+	debug.SetMemoryLimit(int64(size))
+	return int64(size) / 2, nil
 }
 
 // stopWithin is how long requests may take when the service stops, where nothing is stated.
@@ -192,6 +214,10 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	if err != nil {
 		return err
 	}
+	files, err := s.boundMemory()
+	if err != nil {
+		return err
+	}
 	listener, err := a.listen(ctx, s)
 	if err != nil {
 		return err
@@ -209,6 +235,7 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 		return err
 	}
 	svc.Trouble = database.trouble
+	svc.Datasets.ReadWithin(files)
 	if svc.Deliveries.Means, err = s.means(); err != nil {
 		return errors.Join(err, svc.Close())
 	}

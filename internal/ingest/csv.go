@@ -39,7 +39,7 @@ type block struct {
 const (
 	blockSize = 1 << 20
 	// maxRow is how long a row may be, in bytes.
-	maxRow = 64 << 20
+	maxRow = 16 << 20
 )
 
 // openCSV reads the header and the sample of a CSV file.
@@ -65,12 +65,14 @@ func openCSV(o Options, w Written, r io.Reader) (Reader, error) {
 	if err := t.readHeader(&first); err != nil {
 		return nil, err
 	}
+	size := 0
 	for b := first; ; {
 		t.ready = append(t.ready, b)
 		err := b.Rows(func(line int, row []string) error {
-			if len(t.sample) == SampleRows {
+			if len(t.sample) == SampleRows || size > sampleSize {
 				return errEnough
 			}
+			size += sizeOf(row)
 			t.sample = append(t.sample, Row{line, slices.Clone(row)})
 			return nil
 		})
@@ -114,6 +116,9 @@ func (t *csvReader) readHeader(b *block) error {
 	}
 	if err != nil {
 		return csvError(err, 0)
+	}
+	if err := checkWidth(len(header)); err != nil {
+		return err
 	}
 	for _, name := range header {
 		if !utf8.ValidString(name) {

@@ -466,7 +466,7 @@ func TestAnArchiveWithAWrongName(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, o := range []Options{{}, {Format: "xlsx"}} {
-		if _, err := Open(o, bytes.NewReader(b.Bytes())); err == nil || !strings.Contains(err.Error(), "the file is a ZIP archive and no workbook: unpack it first") {
+		if _, err := Open(o, bytes.NewReader(b.Bytes())); err == nil || !strings.Contains(err.Error(), "the file is a ZIP archive and not a workbook: unpack it first") {
 			t.Errorf("%+v: %v", o, err)
 		}
 	}

@@ -113,10 +113,17 @@ const maxColumnName = 60
 // maxColumns is how many columns a table may have.
 const maxColumns = 1500
 
+func checkWidth(columns int) error {
+	if columns > maxColumns {
+		return fmt.Errorf("the header names %d columns: at most %d", columns, maxColumns)
+	}
+	return nil
+}
+
 // checkHeader refuses a header in which columns cannot be told apart.
 func checkHeader(header []string) error {
-	if len(header) > maxColumns {
-		return fmt.Errorf("the header names %d columns: at most %d", len(header), maxColumns)
+	if err := checkWidth(len(header)); err != nil {
+		return err
 	}
 	seen := map[string]int{}
 	for i, name := range header {

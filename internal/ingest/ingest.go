@@ -53,8 +53,20 @@ type Row struct {
 	Cells []string
 }
 
-// SampleRows is how many rows a file is described from.
-const SampleRows = 5000
+// SampleRows is how many rows a file is described from, or fewer where they take more than sampleSize bytes.
+const (
+	SampleRows = 5000
+	sampleSize = 16 << 20
+)
+
+// sizeOf returns how many bytes the cells of a row take.
+func sizeOf(cells []string) int {
+	size := 16 * len(cells)
+	for _, c := range cells {
+		size += len(c)
+	}
+	return size
+}
 
 // sample is a reader of sample rows alone.
 type sample struct {

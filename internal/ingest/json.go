@@ -19,6 +19,7 @@ type jsonReader struct {
 	header  []string
 	index   map[string]int
 	sample  []Row
+	size    int // of the sample, in bytes
 	written Written
 	source  objects
 	ready   []*jsonPart // read already, for the sample
@@ -52,7 +53,7 @@ func openJSON(o Options, w Written, r io.Reader) (Reader, error) {
 	if t.source, err = objectsOf(head); err != nil {
 		return nil, err
 	}
-	for len(t.sample) < SampleRows {
+	for len(t.sample) < SampleRows && t.size < sampleSize {
 		part, err := t.source.next()
 		if errors.Is(err, io.EOF) {
 			break
@@ -85,12 +86,16 @@ func (t *jsonReader) learn(part *jsonPart) error {
 				t.header = append(t.header, string(key))
 			}
 		})
+		if err := checkWidth(len(t.header)); err != nil {
+			return err
+		}
 	}
 	part.index = t.index
 	err := part.Rows(func(line int, row []string) error {
-		if len(t.sample) == SampleRows {
+		if len(t.sample) == SampleRows || t.size > sampleSize {
 			return errEnough
 		}
+		t.size += sizeOf(row)
 		t.sample = append(t.sample, Row{line, append([]string(nil), row...)})
 		return nil
 	})
@@ -218,16 +223,18 @@ func objectsOf(head *bufio.Reader) (objects, error) {
 		return nil, err
 	}
 	if first := bytes.TrimLeft(start, " \t\r\n"); len(first) > 0 && first[0] == '[' {
-		decoder := json.NewDecoder(head)
-		if _, err := decoder.Token(); err != nil {
+		a := newArray(head)
+		if _, err := a.decoder.Token(); err != nil {
 			return nil, arrayError(err, 1)
 		}
-		return &array{decoder: decoder}, nil
+		return a, nil
 	}
 	// One object may also go over several lines, one after the other: then a line alone is no object.
 	line, _, ended := bytes.Cut(bytes.TrimLeft(start, " \t\r\n"), []byte{'\n'})
 	if !json.Valid(line) && (ended || len(start) < lookAhead) {
-		return &array{decoder: json.NewDecoder(head), loose: true}, nil
+		a := newArray(head)
+		a.loose = true
+		return a, nil
 	}
 	return &lines{blocks{in: head, line: 1}}, nil
 }
@@ -255,16 +262,23 @@ func (l *lines) next() (*jsonPart, error) {
 
 // array is objects in one array, or one after the other where they are loose.
 type array struct {
+	in      *tokenReader
 	decoder *json.Decoder
 	n       int
 	loose   bool
 	ended   bool
 }
 
+func newArray(in io.Reader) *array {
+	bounded := &tokenReader{in: in, left: maxRow, most: maxRow}
+	return &array{in: bounded, decoder: json.NewDecoder(bounded)}
+}
+
 func (a *array) next() (*jsonPart, error) {
 	part := &jsonPart{}
 	size := 0
 	for size < blockSize {
+		a.in.left = maxRow
 		if !a.loose && !a.decoder.More() {
 			if len(part.texts) > 0 {
 				break
@@ -310,6 +324,8 @@ func arrayError(err error, element int) error {
 	switch {
 	case errors.As(err, &broken), errors.As(err, &reading):
 		return err
+	case errors.Is(err, errTooLong):
+		return faulty(Fault{Line: element, Expected: fmt.Sprintf("object %d is longer than %d MB", element, maxRow>>20)})
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 		return damaged("JSON", io.ErrUnexpectedEOF)
 	}

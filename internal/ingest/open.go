@@ -1,7 +1,6 @@
 package ingest
 
 import (
-	"archive/zip"
 	"bufio"
 	"bytes"
 	"compress/bzip2"
@@ -30,6 +29,8 @@ type Options struct {
 	HeaderRow int
 	// SkipFooter is how many rows at the end of the file are left out, such as a total line.
 	SkipFooter int
+	// Room is the memory that files are read in; nil bounds each by itself.
+	Room *Room
 }
 
 // A Written says how a file is written: what was stated and what was found out.
@@ -150,7 +151,7 @@ func openAt(o Options, w Written, file randomFile, size int64) (Reader, error) {
 	if w.Format == XLSX {
 		return openXLSX(o, w, file, size)
 	}
-	return openParquet(w, file, size)
+	return openParquet(o, w, file, size)
 }
 
 // spooled copies a stream to a temporary file, which is gone when it is closed.
@@ -276,14 +277,4 @@ func readError(err error) error {
 		return err
 	}
 	return &ReadError{err}
-}
-
-// isWorkbook distinguishes an XLSX file from other archives.
-func isWorkbook(z *zip.Reader) bool {
-	for _, f := range z.File {
-		if f.Name == "xl/workbook.xml" {
-			return true
-		}
-	}
-	return false
 }

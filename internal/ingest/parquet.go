@@ -33,13 +33,15 @@ type parquetReader struct {
 	group   int // the next one
 	from    int // the row of it that comes next
 	before  int // rows of the groups before
+	pages   *pageCheck
+	width   int // the bytes of text of a row of the sample, on average
 }
 
 // toText writes a value behind a text; nil is for values that are texts themselves.
 type toText func(b []byte, v *parquet.Value) []byte
 
 // openParquet reads the columns and the sample of a file.
-func openParquet(w Written, file randomFile, size int64) (reader Reader, err error) {
+func openParquet(o Options, w Written, file randomFile, size int64) (reader Reader, err error) {
 	defer func() { // the library panics on some files that are damaged
 		if broken := recover(); broken != nil {
 			reader, err = nil, damaged("Parquet", fmt.Errorf("%v", broken))
@@ -49,7 +51,12 @@ func openParquet(w Written, file randomFile, size int64) (reader Reader, err err
 	if err != nil {
 		return nil, damaged("Parquet", err)
 	}
-	t := &parquetReader{file: f, closer: file, written: w}
+	t := &parquetReader{file: f, closer: file, written: w, pages: &pageCheck{file: f, in: file, room: o.Room}}
+	defer func() {
+		if err != nil {
+			t.pages.release()
+		}
+	}()
 	var nested []string
 	for _, c := range f.Root().Columns() {
 		if !c.Leaf() || c.Repeated() {
@@ -69,12 +76,17 @@ func openParquet(w Written, file randomFile, size int64) (reader Reader, err err
 	if len(t.header) == 0 {
 		return nil, errors.New("the file has no columns")
 	}
+	size = 0
 	for group := range f.RowGroups() {
-		part := t.part(group, len(t.sample))
-		err := part.Rows(func(line int, row []string) error {
-			if len(t.sample) == SampleRows {
+		part, err := t.part(group, len(t.sample))
+		if err != nil {
+			return nil, err
+		}
+		err = part.Rows(func(line int, row []string) error {
+			if len(t.sample) == SampleRows || size > sampleSize {
 				return errEnough
 			}
+			size += int64(sizeOf(row))
 			cells := make([]string, len(row))
 			for i := range row {
 				cells[i] = strings.Clone(row[i])
@@ -89,6 +101,9 @@ func openParquet(w Written, file randomFile, size int64) (reader Reader, err err
 			return nil, err
 		}
 	}
+	if len(t.sample) > 0 {
+		t.width = int(size) / len(t.sample)
+	}
 	return t, nil
 }
 
@@ -102,7 +117,10 @@ func (t *parquetReader) Sample() []Row { return t.sample }
 func (t *parquetReader) Written() Written { return t.written }
 
 // Close closes the file.
-func (t *parquetReader) Close() error { return t.closer.Close() }
+func (t *parquetReader) Close() error {
+	t.pages.release()
+	return t.closer.Close()
+}
 
 // Select keeps some columns.
 func (t *parquetReader) Select(columns []int) {
@@ -112,8 +130,13 @@ func (t *parquetReader) Select(columns []int) {
 	}
 }
 
-// groupPart is how many rows a part has at most: groups may be of any size, and what is made of a part is held as a whole.
-const groupPart = 1 << 16
+// groupPart is how many rows a part has at most, and partSize how many bytes of text they should have, and partMost may have:
+// groups may be of any size, and what is made of a part is held as a whole.
+const (
+	groupPart = 1 << 16
+	partSize  = 16 << 20
+	partMost  = 64 << 20
+)
 
 // Next returns the next rows: a group of them, or a part of a large one.
 func (t *parquetReader) Next() (Part, error) {
@@ -121,9 +144,12 @@ func (t *parquetReader) Next() (Part, error) {
 	if t.group == len(groups) {
 		return nil, io.EOF
 	}
-	part := t.part(t.group, t.before)
+	part, err := t.part(t.group, t.before)
+	if err != nil {
+		return nil, err
+	}
 	rows := int(groups[t.group].NumRows())
-	part.from, part.count = t.from, min(groupPart, rows-t.from)
+	part.from, part.count = t.from, min(groupPart, max(1, partSize/max(1, t.width)), rows-t.from)
 	if t.from += part.count; t.from >= rows {
 		t.before += rows
 		t.group, t.from = t.group+1, 0
@@ -131,9 +157,12 @@ func (t *parquetReader) Next() (Part, error) {
 	return part, nil
 }
 
-func (t *parquetReader) part(group, before int) *parquetPart {
+func (t *parquetReader) part(group, before int) (*parquetPart, error) {
+	if err := t.pages.group(group); err != nil {
+		return nil, err
+	}
 	rows := t.file.RowGroups()[group]
-	return &parquetPart{rows: rows, texts: t.texts, wanted: t.wanted, before: before, count: int(rows.NumRows())}
+	return &parquetPart{rows: rows, texts: t.texts, wanted: t.wanted, before: before, count: int(rows.NumRows())}, nil
 }
 
 // A parquetPart is rows of a group. The line of a row is its number and 1, as though a header stood before it.
@@ -337,6 +366,7 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 		columns = append(columns, c)
 		p.read[i] = c
 	}
+	size := 0
 	for n := range p.count {
 		for _, c := range columns {
 			if row[c.at], err = c.next(); err != nil {
@@ -345,6 +375,11 @@ func (p *parquetPart) Rows(take func(line int, row []string) error) (err error) 
 				}
 				return damaged("Parquet", err)
 			}
+			size += len(row[c.at])
+		}
+		if size > partMost {
+			return faulty(Fault{Line: p.before + p.from + n + 2, Expected: fmt.Sprintf(
+				"at most %d MB of text in %d rows", partMost>>20, p.count)})
 		}
 		if err := take(p.before+p.from+n+2, row); err != nil {
 			return err

@@ -49,6 +49,7 @@ type Datasets struct {
 	definitions *Definitions
 	clock       Clock
 	turns       turns // by dataset
+	room        *ingest.Room
 }
 
 // A Dataset is a dataset with what it holds now.
@@ -213,8 +214,13 @@ type File struct {
 	More  func() (ingest.Named, error) // gives further files, io.EOF after the last; nil where there are none
 }
 
+// ReadWithin bounds the memory in which all files that are being read share what they need at once, in bytes. It is called
+// before the first file.
+func (s *Datasets) ReadWithin(size int64) { s.room = ingest.NewRoom(size) }
+
 // open reads the header and the sample of a file.
-func (f *File) open() (ingest.Reader, error) {
+func (f *File) open(ctx context.Context, room *ingest.Room) (ingest.Reader, error) {
+	f.Options.Room = room.Within(ctx)
 	more := f.More
 	if more == nil {
 		more = func() (ingest.Named, error) { return ingest.Named{}, io.EOF }
@@ -244,7 +250,7 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 	if err := naming.Check(f.Dataset); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	reader, err := f.open()
+	reader, err := f.open(ctx, s.room)
 	if err != nil {
 		return nil, fileError(err)
 	}
@@ -301,8 +307,11 @@ func (s *Datasets) Preview(ctx context.Context, f File) (*Preview, error) {
 // fileError marks what is wrong with a file as the sender's.
 func fileError(err error) error {
 	var reading *ingest.ReadError
-	if err == nil || errors.Is(err, context.Canceled) || errors.As(err, &reading) {
+	switch {
+	case err == nil || errors.Is(err, context.Canceled) || errors.As(err, &reading):
 		return err
+	case errors.Is(err, ingest.ErrNoRoom):
+		return refused.Unavailable(err.Error(), err)
 	}
 	return refused.Wrong(err)
 }

@@ -73,7 +73,7 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		}
 	}
 	in.Contents = f.hashed()
-	reader, err := f.open()
+	reader, err := f.open(ctx, s.room)
 	if err != nil {
 		return nil, fileError(err)
 	}

@@ -27,7 +27,7 @@ type Local struct {
 func OpenLocal(f File) (*Local, error) {
 	l := &Local{file: f}
 	var err error
-	if l.reader, err = f.open(); err == nil {
+	if l.reader, err = f.open(context.Background(), nil); err == nil {
 		l.schema, err = ingest.InferOf(l.reader, f.Hints)
 	}
 	if err == nil && f.NoRecords != "" {
@@ -42,7 +42,7 @@ func OpenLocal(f File) (*Local, error) {
 // ColumnsOf returns what the columns of a file are taken for, whichever of them is the day.
 func ColumnsOf(name string, body io.Reader) (*dataset.Schema, error) {
 	f := File{Name: name, Body: body}
-	reader, err := f.open()
+	reader, err := f.open(context.Background(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (l *Local) start() error {
 		err = l.reader.Close()
 	}
 	if err == nil {
-		l.reader, err = l.file.open()
+		l.reader, err = l.file.open(context.Background(), nil)
 	}
 	return err
 }

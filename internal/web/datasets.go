@@ -216,6 +216,9 @@ func file(name string, p types.LoadFileParams) service.File {
 	return f
 }
 
+// maxFileName is how long the name of a file may be, in bytes, as in the parameter file.
+const maxFileName = 400
+
 // body sets the contents of the file of a request, or of several that are sent as parts.
 func body(ctx context.Context, plain io.Reader, f *service.File) error {
 	f.Body = plain
@@ -232,11 +235,18 @@ func body(ctx context.Context, plain io.Reader, f *service.File) error {
 		if err != nil {
 			return service.NamedFile{}, err
 		}
-		return service.NamedFile{Name: cmp.Or(part.FileName(), part.FormName()), Body: part}, nil
+		name := cmp.Or(part.FileName(), part.FormName())
+		if len(name) > maxFileName {
+			return service.NamedFile{}, refused.Wrongf("the name of a file has %d bytes: at most %d", len(name), maxFileName)
+		}
+		return service.NamedFile{Name: name, Body: part}, nil
 	}
 	first, err := next()
 	if errors.Is(err, io.EOF) {
 		return refused.Wrongf("the body has no parts: expected files")
+	}
+	if err != nil && service.IsRefusal(err) {
+		return err
 	}
 	if err != nil {
 		return refused.Wrongf("the body: %v", err)
