@@ -103,12 +103,20 @@ func hideAddress(err error) error {
 	return err
 }
 
+// errLongRow is that a row of an answer is longer than is read.
+var errLongRow = fmt.Errorf("a row has more than %d MB", maxRecord>>20)
+
 // readTabbed reads rows of fields with tabs between them.
 func readTabbed(in io.Reader, take func([]sql.NullString) error) error {
-	r := bufio.NewReaderSize(in, 1<<16)
+	bounded := &io.LimitedReader{R: in}
+	r := bufio.NewReaderSize(bounded, 1<<16)
 	var row []sql.NullString
 	for {
+		bounded.N = maxRecord
 		line, err := r.ReadString('\n')
+		if bounded.N == 0 {
+			return errLongRow
+		}
 		if errors.Is(err, io.EOF) && line == "" {
 			return nil
 		}

@@ -13,6 +13,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgproto3"
+
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
 )
@@ -230,8 +232,28 @@ func (ds *Databases) source(_ context.Context, t *Table, s *dataset.Schema) (*so
 	return &source{d, t, s, clock}, err
 }
 
-// ask runs a statement in its turn and gives its rows to take.
+// ask runs a statement in its turn and gives its rows to take. An answer that is too long to be held in memory is an error.
 func (d *Database) ask(ctx context.Context, statement string, take func([]sql.NullString) error) error {
+	left := int64(maxAnswer)
+	return d.stream(ctx, statement, func(row []sql.NullString) error {
+		for _, cell := range row {
+			left -= int64(len(cell.String)) + 16
+		}
+		if left < 0 {
+			return d.answeredTooMuch(maxAnswer)
+		}
+		return take(row)
+	})
+}
+
+// Limits of what a database answers, in bytes.
+const (
+	maxAnswer = 256 << 20 // of what is held in memory
+	maxRecord = 16 << 20  // of one row
+)
+
+// stream runs a statement in its turn and gives its rows to take, however many they are.
+func (d *Database) stream(ctx context.Context, statement string, take func([]sql.NullString) error) error {
 	select {
 	case d.turns <- struct{}{}:
 	case <-ctx.Done():
@@ -257,6 +279,10 @@ func (d *Database) kindOf(ctx context.Context, err error) error {
 		return gone
 	} else if gone != nil {
 		return d.tookTooLong()
+	}
+	var long *pgproto3.ExceededMaxBodyLenErr
+	if errors.Is(err, errLongRow) || errors.As(err, &long) {
+		return d.answeredTooMuch(maxRecord)
 	}
 	switch d.dialect.failed(err) {
 	case unreachable:

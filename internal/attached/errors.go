@@ -17,6 +17,7 @@ const (
 	CodeChanged     = "table_changed"
 	CodeRefused     = "database_refused"
 	CodeUnknown     = "unknown_database"
+	CodeTooMuch     = "answer_too_large"
 )
 
 // notReached is the error of a database, or of a server behind it, that does not answer. Of one that cannot be connected to, it is
@@ -38,6 +39,11 @@ func (d *Database) tookTooLong() error {
 	return &refused.Error{Kind: refused.Passing, Code: CodeTimedOut,
 		Err: fmt.Errorf("database %s took longer than %s, which its timeout allows: take a shorter span, or let it have more time",
 			d.Name, d.definition.Timeout)}
+}
+
+// answeredTooMuch is the error of an answer that is longer than is held in memory.
+func (d *Database) answeredTooMuch(most int64) error {
+	return refused.Because(CodeTooMuch, "database %s answers with more than %d MB, the most that is read at once", d.Name, most>>20)
 }
 
 // changed is the error of a table that is not what it was when it was attached.

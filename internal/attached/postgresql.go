@@ -42,6 +42,7 @@ func openPostgreSQL(u *url.URL, d *Definition) (dialect, error) {
 	} {
 		config.RuntimeParams[name] = value
 	}
+	config.MaxProtocolMessageBodyLen = maxRecord
 	pool := stdlib.OpenDB(*config)
 	pool.SetMaxOpenConns(d.Parallel + 1)
 	pool.SetConnMaxIdleTime(time.Minute)

@@ -84,7 +84,7 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 		data.Page = s.dialect.page(int64(l.Limit), skip)
 		number, skip = skip, 0
 	}
-	return s.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+	return s.stream(ctx, statement("records", data), func(row []sql.NullString) error {
 		r, cells, err := s.record(row, date)
 		if err != nil {
 			return err
@@ -159,7 +159,7 @@ func (d *Databases) Texts(
 	}
 	c := s.column(column)
 	each, err := s.ofEachPart(ctx, func(table string) string {
-		return "SELECT " + s.sql(column) + " AS v, count(*) AS n FROM " + table + " GROUP BY v"
+		return "SELECT " + s.sql(column) + " AS v, count(*) AS n FROM " + table + " GROUP BY 1"
 	})
 	if err != nil {
 		return nil, s.told(ctx, err)
@@ -191,7 +191,7 @@ func (d *Databases) Texts(
 func (s *source) texts(ctx context.Context, column string, most int) ([]string, error) {
 	c, name := s.column(column), s.sql(column)
 	each, err := s.ofEachPart(ctx, func(table string) string {
-		return "SELECT " + name + " AS v FROM " + table + " WHERE " + name + " IS NOT NULL GROUP BY v"
+		return "SELECT " + name + " AS v FROM " + table + " WHERE " + name + " IS NOT NULL GROUP BY 1"
 	})
 	if err != nil {
 		return nil, err
@@ -409,7 +409,7 @@ func (g *grouping) points(ctx context.Context) error {
 		}
 		data.Selected, data.Texts = append(data.Selected, fmt.Sprintf("%s AS %sk%d", expression, alias, i)), append(data.Texts, text)
 	}
-	return g.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+	return g.stream(ctx, statement("records", data), func(row []sql.NullString) error {
 		cells, err := g.cells(row)
 		if err != nil {
 			return err
@@ -574,7 +574,7 @@ func (d *Database) Decimals(ctx context.Context, table string, columns []Column)
 		data.Selected = append(data.Selected, d.dialect.name(columns[i].Name)+" AS "+name)
 		data.Texts = append(data.Texts, d.dialect.text(name, &columns[i]))
 	}
-	err := d.ask(ctx, statement("records", data), func(row []sql.NullString) error {
+	err := d.stream(ctx, statement("records", data), func(row []sql.NullString) error {
 		for i, cell := range row {
 			number, err := numberCell(cell.String)
 			if !cell.Valid || err != nil {

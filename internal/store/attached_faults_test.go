@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"regexp"
 	"strconv"
@@ -13,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"vastspan/core/dataset"
 	"vastspan/core/tally"
 	"vastspan/internal/attached"
 	"vastspan/internal/cluster"
@@ -352,4 +355,110 @@ func TestColumnsThatAreGone(t *testing.T) {
 			mustBeTold(t, err, attached.CodeChanged, w.url, "trips")
 		})
 	}
+}
+
+// Columns may have any name, those that statements use among them.
+func TestColumnsOfAnyName(t *testing.T) {
+	for _, engine := range []string{"postgresql", "sqlite"} {
+		address := "sqlite:" + t.TempDir() + "/names.db"
+		create := "CREATE TABLE small(day date, c text, v int, n int, d int, lo int, hi int)"
+		insert := "INSERT INTO small VALUES ('2026-03-05', 'Xa', 1, 1, 1, 1, 1), ('2026-03-06', 'xA', 2, 2, 2, 2, 2), ('2026-03-06', 'b', 4, 4, 4, 4, 4)"
+		if engine == "postgresql" {
+			address = pgtest.Database(t, database)
+			in(t, address, create, insert)
+		} else {
+			db, err := sql.Open("sqlite", strings.TrimPrefix(address, "sqlite:"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, text := range []string{create, insert} {
+				if _, err := db.Exec(text); err != nil {
+					t.Fatal(err)
+				}
+			}
+			if err := db.Close(); err != nil {
+				t.Fatal(err)
+			}
+		}
+		databases, err := attached.Configure(map[string]attached.Definition{"quay": {URL: address}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer databases.Close()
+		ctx := context.Background()
+		table, schema := tableOf(t, databases, "small")
+		filters, err := dataset.ParseFilters([]string{"c=xa ignoring case"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := tally.NewPlan(tally.Request{Periods: tally.EachOfDays(allDays), Figures: figuresOf("sum v"),
+			Where: filters})
+		if err != nil {
+			t.Fatal(err)
+		}
+		result, err := tally.Run(ctx, p, databases.Source(table, schema))
+		if err != nil {
+			t.Fatalf("%s: %v", engine, err)
+		}
+		if sum, err := result.At(0, nil)[0].Decimals(0); err != nil || sum.String() != "3" {
+			t.Errorf("%s: %v %v", engine, sum, err)
+		}
+		if list, err := databases.Texts(ctx, table, schema, "c", 10); err != nil || len(list) != 3 {
+			t.Errorf("%s: %v %v", engine, list, err)
+		}
+	}
+}
+
+// A database whose answers do not end, and one with a cell that is longer than is read, cost their question and nothing else.
+func TestAnswersThatDoNotEnd(t *testing.T) {
+	endless := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		text := []byte(strings.Repeat("x", 1<<20))
+		for {
+			if _, err := w.Write(text); err != nil {
+				return
+			}
+		}
+	}))
+	defer endless.Close()
+	long := pgtest.Database(t, database)
+	in(t, long, "CREATE TABLE long(day date, c text)", "INSERT INTO long VALUES ('2026-03-05', repeat('x', 20000000))")
+	databases, err := attached.Configure(map[string]attached.Definition{
+		"hole": {URL: "clickhouse://" + strings.TrimPrefix(endless.URL, "http://") + "/default"}, "quay": {URL: long},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer databases.Close()
+	ctx := context.Background()
+	hole, err := databases.Find("hole")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = hole.Test(ctx)
+	mustBeTold(t, err, attached.CodeTooMuch, endless.URL, "hole", "16 MB")
+	table, schema := tableOf(t, databases, "long")
+	_, err = databases.Texts(ctx, table, schema, "c", 10)
+	mustBeTold(t, err, attached.CodeTooMuch, long, "quay", "16 MB")
+}
+
+// tableOf describes a table of the database quay: its first column is the date, numbers are amounts, texts categories.
+func tableOf(t *testing.T, databases *attached.Databases, name string) (*attached.Table, *dataset.Schema) {
+	t.Helper()
+	db, err := databases.Find("quay")
+	if err != nil {
+		t.Fatal(err)
+	}
+	columns, err := db.Describe(context.Background(), name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	schema := &dataset.Schema{Zone: "UTC"}
+	for i, c := range columns {
+		role := map[dataset.Type]dataset.Role{dataset.Number: dataset.Amount, dataset.Text: dataset.Category}[c.Form.Type()]
+		if i == 0 {
+			role = dataset.DayRole
+		}
+		schema.Columns = append(schema.Columns, dataset.Column{Name: c.Name, Type: c.Form.Type(), Role: role})
+	}
+	return &attached.Table{Database: "quay", Name: name, Columns: columns}, schema
 }
