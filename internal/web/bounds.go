@@ -20,6 +20,10 @@ const (
 	// downloadSlots are how many files of records are taken away at a time, downloadsEach how many by one caller.
 	downloadSlots = 8
 	downloadsEach = 4
+	// uploadSlots are how many files of records are read at a time, uploadsEach how many of one caller: fewer than there are
+	// connections to the database for files.
+	uploadSlots = 9
+	uploadsEach = 5
 	// maxLine is how many questions of one caller may wait.
 	maxLine = 200
 	// patience is how long one waits at most.
@@ -34,8 +38,8 @@ type Bound struct{ What, Bound string }
 func Bounds() []Bound {
 	megabytes := func(n int) string { return fmt.Sprintf("%d MB", n>>20) }
 	return []Bound{
-		{"a body", fmt.Sprintf("%s and %d s; a file of records any length, unless it stops for %d s",
-			megabytes(usualBody), bodySeconds, stallSeconds)},
+		{"a body", fmt.Sprintf("%s and %d s; a file of records any length, if %d kB of it come within %d s",
+			megabytes(usualBody), bodySeconds, leastBytes>>10, stallSeconds)},
 		{"an answer", fmt.Sprintf("%s, %d s to make (totals, records, briefs: 300 s), %d s without being taken",
 			megabytes(maxAnswer), usualSeconds, stallSeconds)},
 		{"tries to sign in", service.TriesText()},
@@ -44,6 +48,8 @@ func Bounds() []Bound {
 		{"questions at a time", fmt.Sprintf("%d heavy ones, %d of one caller; %d of one wait, %d s at most, then 429",
 			questionSlots, questionsEach, maxLine, int(patience.Seconds()))},
 		{"files of records at a time", fmt.Sprintf("%d, %d of one caller, each at %s a second", downloadSlots, downloadsEach, megabytes(pace))},
+		{"files of records read at a time", fmt.Sprintf("%d, %d of one caller; others wait %d s at most, then 429", uploadSlots, uploadsEach,
+			int(patience.Seconds()))},
 		{"a connection", fmt.Sprintf("%d s without a question", idleSeconds)},
 	}
 }

@@ -51,6 +51,43 @@ func TestTooMuchAtATime(t *testing.T) {
 	all.Wait()
 }
 
+// Files of one caller that are sent slowly take the places of that caller: who waits too long is told when to try again, and
+// the places of others stay free.
+func TestUploadsAreShared(t *testing.T) {
+	svc := openService(t, database, nil)
+	requests, err := newValidator()
+	if err != nil {
+		t.Fatal(err)
+	}
+	requests.uploads = newGate(3, 2, 1, 50*time.Millisecond)
+	s := serve(t, svc, requests)
+	for i := range 2 {
+		s.connect("POST /api/v1/datasets/slow-" + string(rune('a'+i)) + "/loads?date=day" + host + "Content-Type: text/csv\nContent-Length: 1000\n\nday,v\n")
+	}
+	for until := time.Now().Add(time.Minute); ; time.Sleep(5 * time.Millisecond) {
+		if inside, _ := requests.uploads.state(); inside == 2 {
+			break
+		}
+		if time.Now().After(until) {
+			t.Fatal("the files are not read")
+		}
+	}
+	for _, path := range []string{"loads", "preview"} {
+		status, header, text := s.take("POST", "/datasets/slow-c/"+path+"?date=day", sales, "")
+		if status != http.StatusTooManyRequests || header.Get("Retry-After") == "" || !strings.Contains(text, `"busy"`) {
+			t.Errorf("%d: %s", status, text)
+		}
+	}
+	leave, err := requests.uploads.enter(t.Context(), "another")
+	if err != nil {
+		t.Fatalf("another caller finds no place: %v", err)
+	}
+	leave()
+	if uploadSlots >= 12 || uploadsEach >= uploadSlots {
+		t.Error("files of records may take every connection that there is for them")
+	}
+}
+
 // What takes long by its nature is declared as heavy.
 func TestHeavyOperations(t *testing.T) {
 	doc, err := openapi3.NewLoader().LoadFromData(api.Document)

@@ -26,6 +26,8 @@ const (
 	bodySeconds = 30
 	// stallSeconds is how long a file may stop coming, or an answer may not be taken.
 	stallSeconds = 60
+	// leastBytes is how many bytes of a file have to come while it is waited for as long as that, all in all.
+	leastBytes = 64 << 10
 )
 
 // stall is stallSeconds, or less in tests.
@@ -39,6 +41,7 @@ type limits struct {
 	// unbounded answers may be of any length.
 	unbounded bool
 	heavy     bool // so many are answered at a time
+	uploads   bool // its body is a file of records: so many are read at a time
 }
 
 func limitsOf(o *openapi3.Operation) (limits, error) {
@@ -56,6 +59,8 @@ func limitsOf(o *openapi3.Operation) (limits, error) {
 			l.unbounded, ok = value.(bool)
 		case "x-heavy":
 			l.heavy, ok = value.(bool)
+		case "x-uploads":
+			l.uploads, ok = value.(bool)
 		default:
 			return l, fmt.Errorf("operation %s: %s is not known", o.OperationID, key)
 		}
@@ -92,14 +97,17 @@ func (l limits) bound(c *gin.Context) (end func()) {
 	return end
 }
 
-// errStalled is that a body has stopped coming.
-var errStalled = errors.New("nothing came for too long")
+// errStalled is that a body has stopped coming, or comes too slowly.
+var errStalled = errors.New("too little came for too long")
 
-// steady is a body that must not stop coming.
+// steady is a body that must not stop coming, nor drip: of a file, leastBytes have to come in each while of waiting for it.
+// The time in which the service itself is at work does not count.
 type steady struct {
 	io.ReadCloser
 	control *http.ResponseController
 	until   time.Time // when all of it has to be there; zero for a file of any length
+	waited  time.Duration
+	came    int // while it was waited
 	stalled atomic.Bool
 }
 
@@ -113,7 +121,8 @@ func stalled(c *gin.Context) bool {
 }
 
 func (s *steady) Read(p []byte) (int, error) {
-	until := time.Now().Add(stall)
+	begun := time.Now()
+	until := begun.Add(stall - s.waited)
 	if !s.until.IsZero() && s.until.Before(until) {
 		until = s.until
 	}
@@ -121,6 +130,10 @@ func (s *steady) Read(p []byte) (int, error) {
 		return 0, err
 	}
 	n, err := s.ReadCloser.Read(p)
+	s.came += n
+	if s.waited += time.Since(begun); s.came >= leastBytes {
+		s.waited, s.came = 0, 0
+	}
 	if errors.Is(err, os.ErrDeadlineExceeded) {
 		s.stalled.Store(true)
 		err = errStalled

@@ -86,6 +86,58 @@ func TestStalledBodies(t *testing.T) {
 	s.talk([]exchange{{"GET", "/api/v1/datasets/stalled", "", 404, "no dataset is named stalled"}})
 }
 
+// A file that drips is refused like one that has stopped; one that comes slowly, but comes, is not.
+func TestDrippingBodies(t *testing.T) {
+	shortStall(t)
+	s := openOn(t, pgtest.Database(t, database))
+	const chunk = "\r\nc\r\n2026-01-01,1"
+	head := "POST /api/v1/datasets/dripping/loads?date=day" + host + "Content-Type: text/csv\nTransfer-Encoding: chunked\n\n6\r\nday,v\n"
+	conn := s.connect(head)
+	answered := make(chan int, 1)
+	go func() {
+		r, err := http.ReadResponse(bufio.NewReader(conn), nil)
+		if err != nil {
+			answered <- 0
+			return
+		}
+		r.Body.Close()
+		answered <- r.StatusCode
+	}()
+	for until := time.Now().Add(time.Minute); ; time.Sleep(stall / 10) {
+		_, _ = io.WriteString(conn, chunk)
+		select {
+		case status := <-answered:
+			if status != http.StatusRequestTimeout {
+				t.Errorf("%d", status)
+			}
+			return
+		default:
+		}
+		if time.Now().After(until) {
+			t.Fatal("it goes on")
+		}
+	}
+}
+
+// The name of a file is kept and listed: it is as long as names are.
+func TestNamesOfFilesAreBounded(t *testing.T) {
+	s := openOn(t, pgtest.Database(t, database))
+	body := "--x\r\nContent-Disposition: form-data; name=\"f\"; filename=\"" + strings.Repeat("n", 5000) + ".csv\"\r\n\r\n" + sales + "\r\n--x--\r\n"
+	q, err := http.NewRequest("POST", s.url+prefix+"/datasets/named/loads?date=day", strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	q.Header.Set("Content-Type", "multipart/form-data; boundary=x")
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Body.Close()
+	if text, err := io.ReadAll(r.Body); err != nil || r.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "at most 400") {
+		t.Errorf("%d %.300s %v", r.StatusCode, text, err)
+	}
+}
+
 // An answer that nobody takes is cut off, and what it held is free again.
 func TestAnswersThatAreNotTaken(t *testing.T) {
 	s := openOn(t, pgtest.Database(t, database))

@@ -54,10 +54,10 @@ func problemOf(err error) types.Problem {
 		return problem(http.StatusRequestEntityTooLarge, "too_large", "Too large",
 			fmt.Sprintf("The body is longer than %d bytes, the most that is taken here.", tooLarge.Limit))
 	case errors.Is(err, errBusy):
-		return problem(http.StatusTooManyRequests, "busy", "Too much at a time",
-			"Too much is asked of the service at a time: ask again in a while, or fewer questions at once.")
+		return problem(http.StatusTooManyRequests, "busy", "Too many requests at a time",
+			"The service is busy with as many requests as it takes at a time. Try again in a while, or send fewer at once.")
 	case errors.Is(err, errStalled):
-		return problem(http.StatusRequestTimeout, "stalled", "Stalled", "The body has stopped coming: nothing came for too long.")
+		return problem(http.StatusRequestTimeout, "stalled", "Stalled", "The body has stopped coming, or comes too slowly.")
 	case isReading(err):
 		return problem(http.StatusBadRequest, "unreadable", "Unreadable request", err.Error())
 	case !errors.As(err, &refusal):

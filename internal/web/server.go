@@ -76,7 +76,9 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 	})
 	engine.GET("/livez", alive)
 	engine.GET("/readyz", ready(s))
-	registry.MustRegister(newGauged(s, map[string]*gate{"questions": requests.questions, "downloads": requests.downloads}))
+	registry.MustRegister(newGauged(s, map[string]*gate{
+		"questions": requests.questions, "downloads": requests.downloads, "uploads": requests.uploads,
+	}))
 	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
 	h := &handlers{service: s, settings: &o, slow: &requests.slow, since: time.Now().UTC()}
 	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{

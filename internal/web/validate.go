@@ -31,9 +31,10 @@ const prefix = "/api/v1"
 // Files are not read here.
 type validator struct {
 	routes map[string]*operation // by method and path, as the engine writes it
-	// questions are what is answered so many at a time; downloads the records that are taken away as files.
-	questions, downloads *gate
-	slow                 slowest
+	// questions are what is answered so many at a time; downloads the records that are taken away as files; uploads the files
+	// of records that are sent.
+	questions, downloads, uploads *gate
+	slow                          slowest
 }
 
 // An operation is one of the document, with its limits.
@@ -55,7 +56,7 @@ func newValidator() (*validator, error) {
 	}
 	doc.Security = nil // who calls is known before a request is looked at, and files are not read for it
 	v := &validator{routes: map[string]*operation{}, questions: newGate(questionSlots, questionsEach, maxLine, patience),
-		downloads: newGate(downloadSlots, downloadsEach, maxLine, patience)}
+		downloads: newGate(downloadSlots, downloadsEach, maxLine, patience), uploads: newGate(uploadSlots, uploadsEach, maxLine, patience)}
 	for path, item := range doc.Paths.Map() {
 		for method, o := range item.Operations() {
 			l, err := limitsOf(o)
@@ -87,6 +88,15 @@ func (v *validator) answer(c *gin.Context, route *operation) {
 	defer end()
 	if !v.fits(c, &route.Route) {
 		return
+	}
+	if route.limits.uploads {
+		leave, err := v.uploads.enter(c.Request.Context(), callerOf(c))
+		if err != nil {
+			c.Header("Connection", "close") // what is left of the file is not read
+			fail(c, err)
+			return
+		}
+		defer leave()
 	}
 	if route.limits.heavy {
 		g := v.questions
