@@ -2171,6 +2171,9 @@ type Value = decimal.Value
 
 // Verification defines model for Verification.
 type Verification struct {
+	// ColumnFiles The files of columns whose checksums were compared; absent where there are none
+	ColumnFiles *int64 `json:"column_files,omitempty"`
+
 	// DaySums The day sums that are kept
 	DaySums int64 `json:"day_sums"`
 
@@ -2180,7 +2183,7 @@ type Verification struct {
 	// Records The records that were recounted
 	Records int64 `json:"records"`
 
-	// Wrong Sums that differ, are missing, or should not be there
+	// Wrong Sums that differ, are missing, or should not be there, and damaged files of columns
 	Wrong int64 `json:"wrong"`
 }
 

@@ -325,7 +325,7 @@ func (o *valued) distinctBySets(ctx context.Context, parts int64, counts []int64
 }
 
 // histogramWords is how many counts a period is counted into at a time.
-const histogramWords = 4 << 20
+const histogramWords = 2 << 20
 
 // A target is a position among the sorted values of a member that is looked for.
 type target struct {
@@ -339,7 +339,7 @@ type target struct {
 func (o *valued) order(ctx context.Context, order float64, put func(at int32, v decimal.Value)) error {
 	digit := min(20, max(4, bits.Len(uint(histogramWords/max(1, len(o.groups))))-1))
 	shift := max(0, bits.Len64(uint64(o.space.top))-digit)
-	counts := make([]uint32, len(o.groups)<<digit)
+	counts := make([]uint64, len(o.groups)<<digit)
 	err := o.each(ctx, func(groups []int32, places []int64) {
 		for i, place := range places {
 			counts[int64(groups[i])<<digit+place>>shift]++
@@ -392,7 +392,7 @@ func (o *valued) order(ctx context.Context, order float64, put func(at int32, v 
 }
 
 // advance takes one more digit into the prefix: the one that holds the rank.
-func (t *target) advance(counts []uint32, digit int) {
+func (t *target) advance(counts []uint64, digit int) {
 	for i, n := range counts {
 		if t.rank < int64(n) {
 			t.prefix = t.prefix<<digit + int64(i)
@@ -419,7 +419,7 @@ func (o *valued) narrow(ctx context.Context, targets []target, shift, digit int)
 		}
 		of[t.at][i%2] = i
 	}
-	counts := make([]uint32, slots<<digit)
+	counts := make([]uint64, slots<<digit)
 	mask := int64(1)<<digit - 1
 	count := func(at int32, place int64) {
 		first := of[at][0]

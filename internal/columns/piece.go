@@ -9,6 +9,7 @@ import (
 	"os"
 	"runtime"
 	"sort"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -20,10 +21,14 @@ import (
 // moment; those without a day come last. It ends with a footer in JSON, the footer's length, its checksum and a mark.
 type piece struct {
 	pieceMeta
-	data    []byte
-	columns []column // the record numbers, then those of the schema
-	days    []int32  // of each run of rows on one day
-	starts  []uint32 // where each run begins
+	data      []byte
+	file      *os.File
+	footer    int    // its length
+	footerSum uint32 // of the footer and the tail
+	checks    checks
+	columns   []column // the record numbers, then those of the schema
+	days      []int32  // of each run of rows on one day
+	starts    []uint32 // where each run begins
 }
 
 type pieceMeta struct {
@@ -48,22 +53,21 @@ func openPiece(path string) (*piece, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
 	info, err := f.Stat()
-	if err != nil {
-		return nil, err
+	if err == nil && info.Size() < tailLength {
+		err = errBroken
 	}
-	if info.Size() < tailLength {
-		return nil, fmt.Errorf("%s: %w", path, errBroken)
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("%s: %w", path, err), f.Close())
 	}
 	data, err := unix.Mmap(int(f.Fd()), 0, int(info.Size()), unix.PROT_READ, unix.MAP_SHARED)
 	if err != nil {
-		return nil, err
+		return nil, errors.Join(err, f.Close())
 	}
-	p := &piece{data: data}
-	runtime.AddCleanup(p, func(data []byte) { _ = unix.Munmap(data) }, data)
-	if err := p.readFooter(); err != nil {
-		return nil, fmt.Errorf("%s: %w", path, err)
+	p := &piece{data: data, file: f}
+	runtime.AddCleanup(p, func(data []byte) { _ = unix.Munmap(data) }, data) // the file is closed by a cleanup of its own
+	if err := guarded(p.readFooter); err != nil {
+		return nil, fmt.Errorf("%s: %w", path, broken(err))
 	}
 	return p, nil
 }
@@ -78,6 +82,7 @@ func (p *piece) readFooter() error {
 	if crc32.Checksum(footer, castagnoli) != binary.NativeEndian.Uint32(tail[4:]) {
 		return errBroken
 	}
+	p.footer, p.footerSum = length, crc32.Checksum(p.data[len(p.data)-tailLength-length:], castagnoli)
 	if err := json.Unmarshal(footer, &p.pieceMeta); err != nil {
 		return errors.Join(errBroken, err)
 	}
@@ -94,6 +99,12 @@ func (p *piece) readFooter() error {
 	}
 	starts, err := p.extent(p.Starts)
 	p.days, p.starts = as[int32](days), as[uint32](starts)
+	if err != nil {
+		return err
+	}
+	// Columns are checked when they are first used, and again where the file was changed after this.
+	p.checks.checked, err = stampOf(p.file)
+	p.checks.at = time.Now()
 	return err
 }
 

@@ -152,15 +152,17 @@ func inTurns(ctx context.Context, n, workers int, work func(ctx context.Context,
 	g, ctx := errgroup.WithContext(ctx)
 	for number := range workers {
 		g.Go(func() error {
-			for {
-				at := int(next.Add(1)) - 1
-				if at >= n {
-					return nil
+			return guarded(func() error {
+				for {
+					at := int(next.Add(1)) - 1
+					if at >= n {
+						return nil
+					}
+					if err := work(ctx, number, at); err != nil {
+						return err
+					}
 				}
-				if err := work(ctx, number, at); err != nil {
-					return err
-				}
-			}
+			})
 		})
 	}
 	return g.Wait()

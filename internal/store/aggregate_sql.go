@@ -15,6 +15,7 @@ import (
 	"vastspan/core/measure"
 	"vastspan/core/tally"
 	"vastspan/internal/columns"
+	"vastspan/internal/refused"
 )
 
 // Source returns a dataset to be totalled: from its rollup in memory where that can answer, else in one
@@ -122,13 +123,17 @@ func (r *source) atHand(ctx context.Context, p *tally.Plan, into tally.Collector
 }
 
 // byForm puts a question to the columnar form of a dataset; false where there is none, or where its files are not as they were
-// written, which a question finds out before it answers.
+// written, which a question finds out before it answers. Where that comes out in the middle, the question is to be asked again.
 func (s *Store) byForm(ctx context.Context, d *Dataset, ask func(*columns.Form) error) (answered bool, err error) {
 	form, err := s.forms.current(ctx, d)
 	if err != nil || form == nil {
 		return false, err
 	}
-	if err = ask(form); columns.Broken(err) {
+	switch err = form.Read(func() error { return ask(form) }); {
+	case columns.Faulted(err):
+		s.forms.broken(d, form, err)
+		return true, refused.Unavailable("a file of columns was damaged while it was read, and is made again", err)
+	case columns.Broken(err):
 		s.forms.broken(d, form, err)
 		return false, nil
 	}

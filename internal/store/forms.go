@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5/stdlib"
@@ -33,7 +34,8 @@ type formCache struct {
 	folder string // empty where there are none
 	ctx    context.Context
 	stop   context.CancelFunc
-	wait   sync.WaitGroup
+	wait   sync.WaitGroup // for forms that are being made
+	keeper sync.WaitGroup
 	making chan struct{} // one form at a time
 
 	mu    sync.Mutex
@@ -47,8 +49,62 @@ func newFormCache(s *Store, folder string) *formCache {
 		open: map[int64]*columns.Form{}, tried: map[int64]string{}}
 }
 
+// checkEvery is how often all checksums of the forms that are open are looked at.
+const checkEvery = 10 * time.Minute
+
+// keep looks at the checksums of forms now and then, until the cache is closed.
+func (fc *formCache) keep() {
+	if fc.folder == "" {
+		return
+	}
+	fc.keeper.Go(func() {
+		ticker := time.NewTicker(checkEvery)
+		defer ticker.Stop()
+		for {
+			select {
+			case <-ticker.C:
+				if err := fc.check(fc.ctx); err != nil && fc.ctx.Err() == nil {
+					slog.Warn("the columnar forms could not be checked", "error", err)
+				}
+			case <-fc.ctx.Done():
+				return
+			}
+		}
+	})
+}
+
+// check verifies the forms that are open; what is damaged is made again.
+func (fc *formCache) check(ctx context.Context) error {
+	sets, err := fc.store.Datasets(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range sets {
+		if _, err := fc.verify(ctx, &sets[i]); err != nil && !columns.Broken(err) {
+			return err
+		}
+	}
+	return nil
+}
+
+// verify looks at the checksums of the form of a dataset, where one is open, and returns how many files it has. Errors: one that
+// is Broken, after which the form is made again.
+func (fc *formCache) verify(ctx context.Context, d *Dataset) (files int, err error) {
+	fc.mu.Lock()
+	f := fc.open[d.ID]
+	fc.mu.Unlock()
+	if f == nil {
+		return 0, nil
+	}
+	if err = f.Verify(ctx); columns.Broken(err) {
+		fc.broken(d, f, err)
+	}
+	return len(f.Pieces()), err
+}
+
 func (fc *formCache) close() {
 	fc.stop()
+	fc.keeper.Wait()
 	fc.wait.Wait()
 }
 

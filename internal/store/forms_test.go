@@ -107,6 +107,23 @@ func TestFormsFollowTheRecords(t *testing.T) {
 	}
 	s.forms.open = map[int64]*columns.Form{}
 	is("after a file was spoiled", "[2 1.75 2]")
+	now, err := s.Dataset(ctx, "formed")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range s.forms.files(t, d) {
+		if strings.HasSuffix(name, ".piece") {
+			spoil(t, filepath.Join(s.forms.of(d.ID), name)) // it is open
+		}
+	}
+	if v, err := s.Verify(ctx, now); err != nil || v.Wrong != 1 || v.ColumnFiles == 0 {
+		t.Errorf("with a spoiled file: %+v %v", v, err)
+	}
+	s.forms.settle()
+	if v, err := s.Verify(ctx, now); err != nil || v.Wrong != 0 {
+		t.Errorf("made again: %+v %v", v, err)
+	}
+	is("after it was found out", "[2 1.75 2]")
 	if err := os.RemoveAll(s.forms.of(d.ID)); err != nil {
 		t.Fatal(err)
 	}

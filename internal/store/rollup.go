@@ -12,6 +12,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
+	"vastspan/internal/columns"
 )
 
 // Day sums hold, for each day and combination of categories of a dataset, the number of records and
@@ -360,8 +361,10 @@ func (t rollupTable) grain() grain {
 type Verification struct {
 	DaySums  int64 `json:"day_sums"`            // day sums that are kept
 	HourSums int64 `json:"hour_sums,omitempty"` // and hour sums, where there are any
-	Records  int64 `json:"records"`             // records that were recounted
-	Wrong    int64 `json:"wrong"`               // sums that differ, are missing, or should not be there
+	// ColumnFiles are the files of the columnar form whose checksums were looked at; each that is damaged is wrong, and made again.
+	ColumnFiles int64 `json:"column_files,omitempty"`
+	Records     int64 `json:"records"` // records that were recounted
+	Wrong       int64 `json:"wrong"`   // sums that differ, are missing, or should not be there
 }
 
 // Verify recounts a dataset's records and compares them with its day sums and hour sums, in one snapshot.
@@ -392,5 +395,13 @@ func (s *Store) Verify(ctx context.Context, d *Dataset) (*Verification, error) {
 		}
 		return nil
 	})
+	if err != nil {
+		return nil, err
+	}
+	files, err := s.forms.verify(ctx, d)
+	if columns.Broken(err) {
+		v.Wrong, err = v.Wrong+1, nil
+	}
+	v.ColumnFiles = int64(files)
 	return &v, err
 }

@@ -83,6 +83,7 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 		return nil, err
 	}
 	s.rollups, s.forms = newRollupCache(s), newFormCache(s, o.Columns)
+	s.forms.keep()
 	if s.days, err = lru.New[daysKey, civil.Set](keptDays); err != nil {
 		return nil, err
 	}

@@ -177,7 +177,9 @@ func (h *handlers) VerifyDataset(ctx context.Context, r server.VerifyDatasetRequ
 	if err != nil {
 		return nil, err
 	}
-	return server.VerifyDataset200JSONResponse{DaySums: v.DaySums, HourSums: optional(v.HourSums), Records: v.Records, Wrong: v.Wrong}, nil
+	return server.VerifyDataset200JSONResponse{
+		DaySums: v.DaySums, HourSums: optional(v.HourSums), ColumnFiles: optional(v.ColumnFiles), Records: v.Records, Wrong: v.Wrong,
+	}, nil
 }
 
 func (h *handlers) ListValues(ctx context.Context, r server.ListValuesRequestObject) (server.ListValuesResponseObject, error) {

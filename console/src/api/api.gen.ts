@@ -2766,7 +2766,12 @@ export interface components {
             hour_sums?: number;
             /**
              * Format: int64
-             * @description Sums that differ, are missing, or should not be there
+             * @description The files of columns whose checksums were compared; absent where there are none
+             */
+            column_files?: number;
+            /**
+             * Format: int64
+             * @description Sums that differ, are missing, or should not be there, and damaged files of columns
              */
             wrong: number;
         };
