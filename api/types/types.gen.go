@@ -18,6 +18,33 @@ import (
 	"vastspan/core/table"
 )
 
+// Defines values for AccessTotalsBy.
+const (
+	AccessTotalsByHalf    AccessTotalsBy = "half"
+	AccessTotalsByMonth   AccessTotalsBy = "month"
+	AccessTotalsByQuarter AccessTotalsBy = "quarter"
+	AccessTotalsByWeek    AccessTotalsBy = "week"
+	AccessTotalsByYear    AccessTotalsBy = "year"
+)
+
+// Valid indicates whether the value is a known member of the AccessTotalsBy enum.
+func (e AccessTotalsBy) Valid() bool {
+	switch e {
+	case AccessTotalsByHalf:
+		return true
+	case AccessTotalsByMonth:
+		return true
+	case AccessTotalsByQuarter:
+		return true
+	case AccessTotalsByWeek:
+		return true
+	case AccessTotalsByYear:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for AttachRequestNoRecords.
 const (
 	AttachRequestNoRecordsBlank AttachRequestNoRecords = "blank"
@@ -482,7 +509,7 @@ func (e Unit) Valid() bool {
 
 // Access defines model for Access.
 type Access struct {
-	// MinRecords Of how many records a total has to be made for those; 5 where nothing is said
+	// MinRecords The smallest number of records in a total that those groups see; 5 by default
 	MinRecords *int `json:"min_records,omitempty"`
 
 	// Records Groups that see its records
@@ -490,7 +517,13 @@ type Access struct {
 
 	// Totals Groups that see its totals only
 	Totals *[]Name `json:"totals,omitempty"`
+
+	// TotalsBy The unit of which their spans have to be made, so that two spans cannot differ by a day; any span where it is absent
+	TotalsBy *AccessTotalsBy `json:"totals_by,omitempty"`
 }
+
+// AccessTotalsBy The unit of which their spans have to be made, so that two spans cannot differ by a day; any span where it is absent
+type AccessTotalsBy string
 
 // Account defines model for Account.
 type Account struct {
@@ -996,6 +1029,9 @@ type Dataset struct {
 
 	// Records With a day or without
 	Records int64 `json:"records"`
+
+	// TotalsBy The unit of which your spans have to be made, where you see totals only
+	TotalsBy *string `json:"totals_by,omitempty"`
 
 	// Trouble Why what it holds is not known just now; absent where it is
 	Trouble *string `json:"trouble,omitempty"`

@@ -65,12 +65,29 @@ type Definition struct {
 // Answer resolves a query's spans, lays out one pass over the records for them, for what they are
 // compared with and for their units, runs it and lays out the rows. Errors of the query are *Error.
 func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, error) {
+	p, err := e.ask(ctx, q, main)
+	if err != nil {
+		return nil, err
+	}
+	if err := disclose(ctx, p); err != nil {
+		return nil, err
+	}
+	return p.finish(ctx)
+}
+
+// ask plans a query and asks its records.
+func (e Evaluator) ask(ctx context.Context, q Query, main Records) (*plan, error) {
 	q.Over, q.Against = slices.Clone(q.Over), slices.Clone(q.Against) // they are given their canonical text
 	p, err := newPlan(ctx, e, q, main)
 	if err != nil {
 		return nil, err
 	}
-	if err := p.run(ctx); err != nil {
+	return p, p.run(ctx)
+}
+
+// finish lays out what was found.
+func (p *plan) finish(ctx context.Context) (*Answer, error) {
+	if err := p.settle(); err != nil {
 		return nil, err
 	}
 	if err := p.cover(ctx); err != nil {
@@ -112,7 +129,6 @@ func (p *plan) checkColumns(r *tally.Request, s *dataset.Schema) error {
 
 // run asks each input once. The values that are kept as the top ones are those of the first.
 func (p *plan) run(ctx context.Context) error {
-	seen := map[string]bool{}
 	for i, in := range p.inputs {
 		in.request.Keep, in.request.MinRecords = p.top, in.MinRecords
 		plan, err := tally.NewPlan(in.request)
@@ -122,12 +138,24 @@ func (p *plan) run(ctx context.Context) error {
 		if err := p.checkColumns(&in.request, in.Schema); err != nil {
 			return err
 		}
-		if in.result, err = tally.Run(ctx, plan, in.Source); err != nil {
+		if err := p.checkTotalsOnly(in); err != nil {
+			return err
+		}
+		in.plan = plan
+		if in.result, err = tally.Answer(ctx, plan, in.Source); err != nil {
 			return err
 		}
 		if i == 0 {
 			p.top = in.result.Top
 		}
+	}
+	return nil
+}
+
+// settle gathers the groups of all inputs, and refuses answers that are too large.
+func (p *plan) settle() error {
+	seen := map[string]bool{}
+	for _, in := range p.inputs {
 		for _, g := range in.result.Groups {
 			if key := dataset.GroupKey(g); !seen[key] {
 				seen[key] = true
@@ -363,7 +391,7 @@ func (p *plan) hidden(s slot, group []dataset.Label) bool {
 
 // none returns a figure of no record, blank where groups are left out of whose records nothing is told.
 func (p *plan) none(figure int) (decimal.Value, error) {
-	if r := p.inputs[0].result; r.HiddenTotals > 0 || r.Quiet {
+	if in := p.inputs[0]; in.result.HiddenTotals > 0 || in.MinRecords > 0 && len(in.request.Where) > 0 {
 		return decimal.Value{}, nil
 	}
 	f := &p.figures[figure]

@@ -111,17 +111,29 @@ func (e Evaluator) Lines(ctx context.Context, l Lines) (*Lineup, error) {
 		return nil, err
 	}
 	up := &Lineup{AsOf: e.Scope.AsOf, AtClose: e.Scope.AtClose, Calendar: e.Scope.Calendar.Name()}
+	about := func(i int, err error) error {
+		if wrong, ok := err.(*Error); ok {
+			return errorAt(fmt.Errorf("line %s: %w", l.Lines[i].Label, wrong.Err), "/lines/%d%s", i, wrong.Pointer)
+		}
+		return fmt.Errorf("line %s: %w", l.Lines[i].Label, err)
+	}
+	plans := make([]*plan, len(queries))
 	for i, q := range queries {
 		records, err := e.Find(ctx, q.Dataset)
 		if err != nil {
-			return nil, fmt.Errorf("line %s: %w", l.Lines[i].Label, err)
+			return nil, about(i, err)
 		}
-		a, err := e.Answer(ctx, q, records)
+		if plans[i], err = e.ask(ctx, q, records); err != nil {
+			return nil, about(i, err)
+		}
+	}
+	if err := disclose(ctx, plans...); err != nil { // lines are shown together
+		return nil, err
+	}
+	for i, p := range plans {
+		a, err := p.finish(ctx)
 		if err != nil {
-			if wrong, ok := err.(*Error); ok {
-				return nil, errorAt(fmt.Errorf("line %s: %w", l.Lines[i].Label, wrong.Err), "/lines/%d%s", i, wrong.Pointer)
-			}
-			return nil, fmt.Errorf("line %s: %w", l.Lines[i].Label, err)
+			return nil, about(i, err)
 		}
 		up.Lines = append(up.Lines, LineAnswer{l.Lines[i].Label, a})
 		up.Each, up.Running = a.Query.Each, a.Query.Running

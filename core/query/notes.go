@@ -96,23 +96,13 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 		add(table.Code(c.Kind), table.Caution, "%s", c.Text)
 	}
 	for _, in := range p.inputs {
-		switch r := in.result; {
-		case in.MinRecords > 0 && len(in.request.Where) > 0:
-			add(table.Withheld, table.Caution, "%s: totals of fewer than %d records are hidden, and those by which they could be worked out",
+		if r := in.result; in.MinRecords > 0 && (len(in.request.Where) > 0 || r.HiddenTotals > 0) {
+			add(table.Withheld, table.Caution, "%s: totals of fewer than %d records are hidden, and those from which one could be worked out",
 				in.Name, in.MinRecords)
-		case r.HiddenTotals > 0:
-			text := fmt.Sprintf("%s: %s of fewer than %d records hidden", in.Name, counted(r.SmallTotals, "total"), in.MinRecords)
-			if more := r.HiddenTotals - r.SmallTotals; more > 0 {
-				text += fmt.Sprintf(", and %d by which they could be worked out", more)
-			}
-			if r.HiddenGroups > 0 {
-				text += fmt.Sprintf("; %s left out", counted(r.HiddenGroups, "group"))
-			}
-			add(table.Withheld, table.Caution, "%s", text)
 		}
 	}
 	if p.inputs[0].result.Quiet {
-		add(table.Covered, table.Info, "how many records match is not told")
+		add(table.Covered, table.Info, "the number of records is not shown, as you see only totals of %s", p.inputs[0].Name)
 	} else if a.Newest != nil {
 		what := "records"
 		if a.Records == 1 {

@@ -29,6 +29,8 @@ type Records struct {
 	Costly bool
 	// MinRecords is of how many records at least a total is shown; 0 shows all.
 	MinRecords int64
+	// TotalsBy is the unit that spans have to be made of where only totals are shown, such as month; empty for any.
+	TotalsBy string
 }
 
 // An Evaluator answers queries against a day and definitions.
@@ -75,6 +77,7 @@ type input struct {
 	Records
 	request tally.Request
 	periods []tally.Period // before they are cut at the as-of day or moment
+	plan    *tally.Plan
 	result  *tally.Result
 	covered *tally.Coverage // nil where it is not known yet
 	newest  civil.Day       // the newest day of the records that are known as of the day, where records have a grain

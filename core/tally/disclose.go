@@ -3,38 +3,41 @@ package tally
 import (
 	"context"
 	"fmt"
+	"math/bits"
 	"math/rand/v2"
 	"slices"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
 )
 
-// Who may see totals and not records is shown no total of few records, nor totals of the same answer by whose difference one could
-// be worked out. What is shown is treated as sets of records that lie in them; two records that lie in the same
-// ones cannot be told apart. Totals are hidden until every such class has none or enough records.
+// Callers who may see totals but not records never see a total of too few records, nor totals of one answer from which one could
+// be worked out. All totals of an answer over one dataset are decided together: its periods, groups and subtotals, and what they
+// are compared with under other filters. Each is the set of the records in it. Records that are in the same totals cannot be told
+// apart, and whatever sums and differences of the totals give is a union of such classes; so totals are hidden until no class has
+// few records. The total of all records, and what the same question gives without some of its filters, count as known: they are
+// settled first, those with fewer filters before those with more, and each result after those before it.
 
-// maxConditions is how many conditions a request may have of which small totals are hidden: it is counted without each of them.
-const maxConditions = 8
+// maxFilters is how many different filters the totals of one answer may have.
+const maxFilters = 4
 
-// checkMin refuses what would show single records.
+// checkMin refuses what would show the values of single records.
 func (r *Request) checkMin() error {
 	if r.MinRecords == 0 {
 		return nil
 	}
 	for _, f := range r.Figures {
-		if e, _ := measure.Lookup(f.Kind); e.Needs&(measure.NeedsBounds|measure.NeedsFirstLast) != 0 {
-			return fmt.Errorf("%s is the value of a single record: here only totals of at least %d records are shown", f, r.MinRecords)
+		e, _ := measure.Lookup(f.Kind)
+		if e.Needs&(measure.NeedsBounds|measure.NeedsFirstLast) != 0 || e.Holistic() && !e.AnyType {
+			return fmt.Errorf("%s may be the value of a single record: you see only totals of at least %d records", f, r.MinRecords)
 		}
-	}
-	if len(r.Where) > maxConditions {
-		return fmt.Errorf("%d conditions are given; at most %d are taken where totals of few records are hidden", len(r.Where), maxConditions)
 	}
 	return nil
 }
 
-// A tell is what can be worked out of some records: how many there are, and how many of them have a value of each amount.
+// A tell is what is known of some records: how many there are, and how many of them have a value of each amount.
 type tell []int64
 
 func tellOf(t *Part) tell {
@@ -54,21 +57,30 @@ func (t *tell) add(u tell, sign int64) {
 	}
 }
 
-// small reports whether it tells of few records.
+// small reports whether it is known of few records.
 func (t tell) small(least int64) bool {
 	return slices.ContainsFunc(t, func(n int64) bool { return n > 0 && n < least })
 }
 
-// A shown is a total that may be shown.
-type shown struct {
-	period int
-	key    string
-	tell   tell
-	mark   uint64 // what it adds to the mark of its atoms; 0 once it is hidden
-	atoms  []int
+// A totalKey names a total: of an input, or, where that is known, of the filters in a mask.
+type totalKey struct {
+	input, period int
+	known         uint
+	group         string
 }
 
-// An atom is the records of a segment and a group: no total holds a part of them only.
+// known is the input of what counts as known.
+const known = -1
+
+// A shown is a total that may be shown.
+type shown struct {
+	totalKey
+	tell  tell
+	mark  uint64 // what it adds to the mark of its atoms; 0 once it is hidden
+	atoms []int
+}
+
+// An atom is the records of a segment and a group that pass the same filters: no total holds a part of them only.
 type atom struct {
 	tell  tell
 	mark  uint64 // of the totals that hold it
@@ -79,38 +91,45 @@ type atom struct {
 type discloser struct {
 	least  int64
 	totals []shown
+	index  map[totalKey]int
 	atoms  []atom
+	held   int
 }
 
-// newDiscloser lists the totals and the atoms of a summary.
-func newDiscloser(s *summary, least int64) (*discloser, error) {
-	d := &discloser{least: least}
-	at := make([]map[string]int, len(s.cells))
-	for period, cells := range s.cells {
-		at[period] = make(map[string]int, len(cells))
-		for key, c := range cells {
-			at[period][key] = len(d.totals)
-			d.totals = append(d.totals, shown{period: period, key: key, tell: tellOf(&c.part), mark: rand.Uint64() | 1})
-		}
+// maxHeld bounds how many pairs of an atom and a total are looked at.
+const maxHeld = 20_000_000
+
+// add adds an atom to a total.
+func (d *discloser) add(at int, key totalKey) error {
+	i, ok := d.index[key]
+	if !ok {
+		i = len(d.totals)
+		d.index[key] = i
+		d.totals = append(d.totals, shown{totalKey: key, mark: rand.Uint64() | 1})
 	}
-	for key, t := range s.atoms {
-		a := atom{tell: t}
-		err := subtotals(s.atomGroups[key.group], func(group []dataset.Label) error {
-			text := dataset.GroupKey(group)
-			for _, period := range s.plan.wanted[key.segment] {
-				total := at[period][text]
-				a.holds = append(a.holds, total)
-				a.mark ^= d.totals[total].mark
-				d.totals[total].atoms = append(d.totals[total].atoms, len(d.atoms))
+	t, a := &d.totals[i], &d.atoms[at]
+	t.tell.add(a.tell, 1)
+	t.atoms, a.holds = append(t.atoms, at), append(a.holds, i)
+	if d.held++; d.held > maxHeld {
+		return fmt.Errorf("too many totals are asked for at once where those of few records are hidden: take fewer spans, units or categories")
+	}
+	return nil
+}
+
+// show begins to count some totals as shown: those of inputs, or what is known. Those of few records are hidden at once.
+func (d *discloser) show(which func(*shown) bool) {
+	for i := range d.totals {
+		t := &d.totals[i]
+		switch {
+		case !which(t):
+		case t.tell.small(d.least):
+			t.mark = 0
+		default:
+			for _, a := range t.atoms {
+				d.atoms[a].mark ^= t.mark
 			}
-			return nil
-		})
-		if err != nil {
-			return nil, err
 		}
-		d.atoms = append(d.atoms, a)
 	}
-	return d, nil
 }
 
 // hide hides a total.
@@ -122,14 +141,14 @@ func (d *discloser) hide(i int) {
 	t.mark = 0
 }
 
-// A class are the atoms that lie in the same totals.
+// A class are the atoms that are in the same totals.
 type class struct {
 	mark uint64
 	tell tell
 	one  int // any of its atoms
 }
 
-// classes lists those that lie in any total that is shown.
+// classes lists those that are in any total that is shown.
 func (d *discloser) classes() (list []class) {
 	at := map[uint64]int{}
 	for i := range d.atoms {
@@ -148,18 +167,13 @@ func (d *discloser) classes() (list []class) {
 	return list
 }
 
-// run hides totals until nothing can be told of few records.
-func (d *discloser) run(ctx context.Context) error {
-	for i := range d.totals {
-		if d.totals[i].mark != 0 && d.totals[i].tell.small(d.least) {
-			d.hide(i)
-		}
-	}
+// run hides totals until nothing is known of few records.
+func (d *discloser) run(ctx context.Context, mine func(*shown) bool) error {
 	for {
 		list := d.classes()
 		marks := map[uint64]int{}
 		for i := range d.totals {
-			if d.totals[i].mark != 0 {
+			if d.totals[i].mark != 0 && mine(&d.totals[i]) {
 				marks[d.totals[i].mark] = i
 			}
 		}
@@ -169,8 +183,12 @@ func (d *discloser) run(ctx context.Context) error {
 			if d.atoms[c.one].mark != c.mark || !c.tell.small(d.least) {
 				continue // it was put together with another in this round
 			}
+			best := d.cheapest(c, list, marks, mine)
+			if best < 0 {
+				continue // nothing of this answer shows it
+			}
 			done = false
-			d.hide(d.cheapest(c, list, marks))
+			d.hide(best)
 			if err := ctx.Err(); err != nil {
 				return err
 			}
@@ -181,21 +199,31 @@ func (d *discloser) run(ctx context.Context) error {
 	}
 }
 
-// cheapest returns the total of the fewest records without which a class is told no more: one that holds it, or the one that
-// tells another class from it.
-func (d *discloser) cheapest(c *class, list []class, marks map[uint64]int) int {
+// cheapest returns the total of the fewest records that had best be hidden so that less is known of a class: one without which it
+// cannot be told from another class, or from what is not shown; else one that holds it; else any; -1 where none is left.
+func (d *discloser) cheapest(c *class, list []class, marks map[uint64]int, mine func(*shown) bool) int {
 	best := -1
 	better := func(i int) {
-		if d.totals[i].mark != 0 && (best < 0 || d.less(i, best)) {
+		if d.totals[i].mark != 0 && mine(&d.totals[i]) && (best < 0 || d.less(i, best)) {
 			best = i
 		}
 	}
-	for _, i := range d.atoms[c.one].holds {
-		better(i)
+	if one, ok := marks[c.mark]; ok {
+		better(one)
 	}
 	for i := range list {
 		if one, ok := marks[c.mark^list[i].mark]; ok && list[i].mark != c.mark {
 			better(one)
+		}
+	}
+	if best < 0 {
+		for _, i := range d.atoms[c.one].holds {
+			better(i)
+		}
+	}
+	if best < 0 { // several totals together tell it from the others
+		for _, i := range marks {
+			better(i)
 		}
 	}
 	return best
@@ -207,60 +235,222 @@ func (d *discloser) less(i, j int) bool {
 	switch {
 	case a.tell[0] != b.tell[0]:
 		return a.tell[0] < b.tell[0]
+	case a.input != b.input:
+		return a.input > b.input // what others are compared with goes first
 	case a.period != b.period:
 		return a.period < b.period
+	case a.known != b.known:
+		return a.known < b.known
 	}
-	return a.key < b.key
+	return a.group < b.group
 }
 
-// disclose hides what may not be shown of a result. The source is asked once more for each condition, without it: what one
-// leaves out is not to be few records either.
-func (s *summary) disclose(ctx context.Context, src Source, r *Result) error {
-	p := s.plan
-	d, err := newDiscloser(s, p.MinRecords)
+// An Answered is a plan with its result, some totals of which may have to be hidden.
+type Answered struct {
+	Plan   *Plan
+	Result *Result
+}
+
+// Disclose hides what may not be shown of results over one dataset that are shown together. They are broken down alike. The source
+// is asked once more for each set of their filters. Errors: too many filters, and those of the source.
+func Disclose(ctx context.Context, src Source, least int64, list []Answered) error {
+	t := &together{least: least, list: list, of: make([]uint, len(list))}
+	if err := t.layOut(); err != nil {
+		return err
+	}
+	atoms, err := t.atoms(ctx, src)
 	if err != nil {
 		return err
 	}
-	for i := range p.Where {
-		without := p.Request
-		without.MinRecords, without.Figures = 0, []measure.Figure{{Kind: measure.Count}}
-		without.Where = slices.Delete(slices.Clone(p.Where), i, i+1)
-		if without.Top > 0 {
-			without.Keep = r.Top
-		}
-		plan, err := NewPlan(without)
-		if err != nil {
+	d := &discloser{least: least, index: map[totalKey]int{}}
+	for _, a := range atoms {
+		if err := t.place(d, a); err != nil {
 			return err
 		}
-		whole, _, err := collect(ctx, plan, src)
-		if err != nil {
+	}
+	everything := len(t.request.Periods) - 1
+	rankOf := func(s *shown) int { // what is settled first stays
+		switch {
+		case s.input != known:
+			return 2 + len(t.filters) + s.input
+		case s.period == everything:
+			return 0
+		}
+		return 1 + bits.OnesCount(s.known)
+	}
+	for rank := range 2 + len(t.filters) + len(list) {
+		mine := func(s *shown) bool { return rankOf(s) == rank }
+		d.show(mine)
+		if err := d.run(ctx, mine); err != nil {
 			return err
 		}
-		for j := range d.totals {
-			t := &d.totals[j]
-			if all := whole.cells[t.period][t.key]; t.mark != 0 && all != nil && (tell{all.part.Count - t.tell[0]}).small(p.MinRecords) {
-				d.hide(j)
+	}
+	for i := range list {
+		list[i].Result.keep(list[i].Plan, d, i)
+	}
+	return nil
+}
+
+// together are results that are shown together.
+type together struct {
+	least   int64
+	list    []Answered
+	filters dataset.Filters // each once
+	of      []uint          // which of them each result has, as a mask
+	first   []int           // of each result, where its periods begin
+	request Request
+	plan    *Plan // over all periods, and all days as the last one
+}
+
+// layOut finds the filters, and puts all periods together.
+func (t *together) layOut() error {
+	keys := map[string]int{}
+	for i, one := range t.list {
+		for _, f := range one.Plan.Where {
+			key := ""
+			for _, c := range f {
+				key += fmt.Sprintf("%q %q %q %t;", c.Column, c.Op, c.Values, c.IgnoringCase)
+			}
+			at, have := keys[key]
+			if !have {
+				at = len(t.filters)
+				keys[key] = at
+				t.filters = append(t.filters, f)
+			}
+			t.of[i] |= 1 << at
+		}
+		t.first = append(t.first, len(t.request.Periods))
+		t.request.Periods = append(t.request.Periods, one.Plan.Periods...)
+		for _, name := range one.Plan.AmountColumns() {
+			f := measure.Figure{Kind: measure.Sum, Column: name}
+			if !slices.Contains(t.request.Figures, f) {
+				t.request.Figures = append(t.request.Figures, f)
 			}
 		}
 	}
-	if err := d.run(ctx); err != nil {
+	if len(t.filters) > maxFilters {
+		return fmt.Errorf("%d different filters are used at once: at most %d are accepted where totals of few records are hidden",
+			len(t.filters), maxFilters)
+	}
+	main := t.list[0].Plan
+	r := &t.request
+	r.Periods = append(r.Periods, OfDays(civil.SetOf(civil.AllDays)))
+	r.Figures = append(r.Figures, measure.Figure{Kind: measure.Count})
+	r.Clock, r.By, r.Parts, r.Date = main.Clock, main.By, main.Parts, main.Date
+	if r.Keep = t.list[0].Result.Top; r.Keep != nil {
+		r.Top = main.Top
+	}
+	return nil
+}
+
+// A signed is the records of a segment and a group that pass some filters and no others.
+type signed struct {
+	segment int
+	group   []dataset.Label
+	passes  uint
+	tell    tell
+}
+
+// atoms counts the records by segment, group, and which filters they pass. How many pass some filters and no others follows from
+// how many pass each set of them.
+func (t *together) atoms(ctx context.Context, src Source) ([]signed, error) {
+	sets := 1 << len(t.filters)
+	counts, groups := make([]map[atomKey]tell, sets), map[string][]dataset.Label{}
+	for set := range sets {
+		r := t.request
+		for i, f := range t.filters {
+			if set&(1<<i) != 0 {
+				r.Where = append(slices.Clone(r.Where), f)
+			}
+		}
+		plan, err := NewPlan(r)
+		if err != nil {
+			return nil, err
+		}
+		s := newSummary(plan)
+		s.atoms, s.atomGroups = map[atomKey]tell{}, groups
+		if _, err := src.Partials(ctx, plan, s); err != nil {
+			return nil, err
+		}
+		t.plan, counts[set] = plan, s.atoms
+	}
+	var list []signed
+	for key := range counts[0] { // whatever passes a filter is there without it
+		for passes := range uint(sets) {
+			one := signed{key.segment, groups[key.group], passes, nil}
+			for set := range uint(sets) {
+				if set&passes == passes {
+					one.tell.add(counts[set][key], 1-2*int64(bits.OnesCount(set&^passes)%2))
+				}
+			}
+			if slices.ContainsFunc(one.tell, func(n int64) bool { return n != 0 }) {
+				list = append(list, one)
+			}
+		}
+	}
+	slices.SortFunc(list, func(a, b signed) int {
+		if c := a.segment - b.segment; c != 0 {
+			return c
+		}
+		if c := slices.CompareFunc(a.group, b.group, func(x, y dataset.Label) int { return compareAt(1, x, y, nil) }); c != 0 {
+			return c
+		}
+		return int(a.passes) - int(b.passes)
+	})
+	return list, nil
+}
+
+// place adds an atom to the totals that hold it: those of the results, what the same questions give without some of their filters,
+// and all records.
+func (t *together) place(d *discloser, a signed) error {
+	at := len(d.atoms)
+	d.atoms = append(d.atoms, atom{tell: a.tell})
+	everything := len(t.request.Periods) - 1
+	err := d.add(at, totalKey{known, everything, 0, ""})
+	if err != nil {
 		return err
 	}
-	r.hidden, r.hidesNone = make([]map[string]bool, len(s.cells)), len(p.Where) > 0
+	return subtotals(a.group, func(group []dataset.Label) error {
+		text := dataset.GroupKey(group)
+		for i, one := range t.list {
+			for period := range one.Plan.Periods {
+				if !t.plan.In(a.segment, t.first[i]+period) {
+					continue
+				}
+				if a.passes&t.of[i] == t.of[i] {
+					if err := d.add(at, totalKey{i, period, 0, text}); err != nil {
+						return err
+					}
+				}
+				for set := range t.of[i] { // each proper part of its filters is less
+					if set&t.of[i] != set || a.passes&set != set {
+						continue
+					}
+					if err := d.add(at, totalKey{known, t.first[i] + period, set, text}); err != nil {
+						return err
+					}
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// keep hides totals of a result, and leaves out of what was found whatever would say something of few records.
+func (r *Result) keep(p *Plan, d *discloser, input int) {
+	r.hidden, r.hidesNone = make([]map[string]bool, len(r.cells)), len(p.Where) > 0
 	seen := map[string]bool{}
-	for i := range d.totals {
-		t := &d.totals[i]
-		if t.mark != 0 {
-			seen[t.key] = true
-			continue
-		}
-		if r.hidden[t.period] == nil {
-			r.hidden[t.period] = map[string]bool{}
-		}
-		r.hidden[t.period][t.key] = true
-		r.HiddenTotals++
-		if t.tell.small(p.MinRecords) {
-			r.SmallTotals++
+	for period, cells := range r.cells {
+		for key := range cells {
+			if i, ok := d.index[totalKey{input, period, 0, key}]; ok && d.totals[i].mark != 0 {
+				seen[key] = true
+				continue
+			}
+			if r.hidden[period] == nil {
+				r.hidden[period] = map[string]bool{}
+			}
+			r.hidden[period][key] = true
+			r.HiddenTotals++
 		}
 	}
 	r.blank = make([]decimal.Fraction, len(r.empty))
@@ -273,22 +463,8 @@ func (s *summary) disclose(ctx context.Context, src Source, r *Result) error {
 		}
 	}
 	r.Groups = kept
-	r.keepQuiet(p)
-	return nil
-}
-
-// keepQuiet leaves out of what was found what tells of few records.
-func (r *Result) keepQuiet(p *Plan) {
-	few := func(n int64) bool { return n > 0 && n < p.MinRecords }
-	r.Quiet = len(p.Where) > 0 || few(r.Records)
-	if few(r.Undated) {
-		r.Undated = 0
-	}
-	for i, n := range r.records {
-		if few(n) || r.Hidden(i, slices.Repeat([]dataset.Label{dataset.All}, len(p.By))) {
-			r.records[i] = 0
-		}
-	}
+	r.Quiet, r.Undated, r.Whole = true, 0, nil
+	clear(r.records)
 }
 
 // Hidden reports whether the total of a period and group may not be shown. Where there are conditions that is so of no records, too:

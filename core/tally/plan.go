@@ -48,9 +48,6 @@ func NewPlan(r Request) (*Plan, error) {
 	p := &Plan{Request: r}
 	for _, f := range r.Figures {
 		p.need(f)
-		if e, _ := measure.Lookup(f.Kind); r.MinRecords > 0 && e.Holistic() && !e.AnyType {
-			p.need(measure.Figure{Kind: measure.Sum, Column: f.Column}) // how many values there are has to be known
-		}
 	}
 	p.Timed = slices.ContainsFunc(r.Periods, Period.Timed) || slices.ContainsFunc(r.Parts, func(t *TimePart) bool {
 		return t != nil && t.hours && r.DateOf(t) == r.Date

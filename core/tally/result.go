@@ -28,9 +28,8 @@ type Result struct {
 	hidden    []map[string]bool  // by period and group; nil where all may be shown
 	hidesNone bool               // that there are no records is hidden, too
 	blank     []decimal.Fraction // of what is hidden
-	// HiddenTotals are how many totals are hidden, SmallTotals how many of them are of few records; HiddenGroups are how many
-	// groups are left out.
-	HiddenTotals, SmallTotals, HiddenGroups int
+	// HiddenTotals are how many totals are hidden, HiddenGroups how many groups are left out.
+	HiddenTotals, HiddenGroups int
 	// Quiet says that which records were found is not told.
 	Quiet bool
 }
@@ -74,8 +73,17 @@ func (r *Result) None() []decimal.Fraction { return r.empty }
 // RecordsIn returns how many records lie in a period.
 func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
-// Run asks a source for the partial results of a plan and puts them together.
+// Run asks a source for the partial results of a plan and puts them together. Of a plan with MinRecords small totals are hidden.
 func Run(ctx context.Context, p *Plan, src Source) (*Result, error) {
+	r, err := Answer(ctx, p, src)
+	if err == nil && p.MinRecords > 0 {
+		err = Disclose(ctx, src, p.MinRecords, []Answered{{p, r}})
+	}
+	return r, err
+}
+
+// Answer is Run before anything is hidden: what is shown together is to be put to Disclose together.
+func Answer(ctx context.Context, p *Plan, src Source) (*Result, error) {
 	if p.ranksByValues() {
 		top, err := p.rankByValues(ctx, src)
 		if err != nil {
@@ -89,24 +97,22 @@ func Run(ctx context.Context, p *Plan, src Source) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.result(found)
-	if err == nil && p.MinRecords > 0 {
-		err = s.disclose(ctx, src, r)
-	}
-	return r, err
+	return s.result(found)
 }
 
 // collect asks a source for the partial results of a plan.
 func collect(ctx context.Context, p *Plan, src Source) (*summary, Found, error) {
+	s := newSummary(p)
+	found, err := src.Partials(ctx, p, s)
+	return s, found, err
+}
+
+func newSummary(p *Plan) *summary {
 	s := &summary{plan: p, index: map[string]int{}, cells: make([]map[string]*cell, len(p.Periods)), valued: map[int][]Partial{}}
 	for i := range s.cells {
 		s.cells[i] = map[string]*cell{}
 	}
-	if p.MinRecords > 0 {
-		s.atoms, s.atomGroups = map[atomKey]tell{}, map[string][]dataset.Label{}
-	}
-	found, err := src.Partials(ctx, p, s)
-	return s, found, err
+	return s
 }
 
 // MaxGroups is how many groups a result may have.

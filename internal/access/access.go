@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"vastspan/internal/refused"
 )
@@ -124,7 +125,12 @@ type Rules struct {
 	Totals  []string `json:"totals,omitempty"`  // groups that see its totals only
 	// MinRecords is how many records a total has to be made of for those who see totals only; at least 2 where there are such groups.
 	MinRecords int `json:"min_records,omitempty"`
+	// TotalsBy is the unit that the spans of those are made of, such as month; empty for any span.
+	TotalsBy string `json:"totals_by,omitempty"`
 }
+
+// UnitsOfTotals are the units that TotalsBy may be.
+var UnitsOfTotals = []string{"week", "month", "quarter", "half", "year"}
 
 // defaultMinRecords is the smallest group size where none is stated.
 const defaultMinRecords = 5
@@ -137,6 +143,10 @@ func (r *Rules) Check() error {
 	switch {
 	case len(r.Totals) == 0 && r.MinRecords > 0:
 		return refused.Wrongf("min records is for groups that see totals only: state which")
+	case len(r.Totals) == 0 && r.TotalsBy != "":
+		return refused.Wrongf("a unit of totals is for groups that see totals only: state which")
+	case r.TotalsBy != "" && !slices.Contains(UnitsOfTotals, r.TotalsBy):
+		return refused.Wrongf("%q is not a unit of totals: expected %s", r.TotalsBy, strings.Join(UnitsOfTotals, ", "))
 	case len(r.Totals) > 0 && r.MinRecords < 2:
 		return refused.Wrongf("min records %d would show single records: expected at least 2", r.MinRecords)
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,20 +14,23 @@ import (
 func (a *app) datasetAccess() *cobra.Command {
 	var records, totals []string
 	var least int
+	var by string
 	var everybody bool
 	c := &cobra.Command{
 		Use:   "access NAME",
-		Short: "Show or say which groups see the records of a dataset, and which its totals only",
-		Long: `Without any group, everybody who may call sees the records of a dataset. With groups, only they see anything of it, and
-administrators. Who sees totals only is shown none that is made of fewer records than --min-records, nor any by which such a one
-could be worked out from the others of the same answer.`,
-		Example: "  vastspan dataset access tickets --records finance --totals harbour --min-records 5",
+		Short: "Show or set which groups see the records of a dataset, and which its totals only",
+		Long: `Without groups, everyone who may call the service sees the records of a dataset. With groups, only they and
+administrators see anything of it. Those who see totals only never see a total of fewer records than
+--min-records, nor totals of one answer from which such a total could be worked out. They filter and group by
+whole values of categories. With --totals-by their spans have to be made of whole units.`,
+		Example: "  vastspan dataset access tickets --records finance --totals harbour --min-records 5 --totals-by month",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := a.outputFlag(c)
 	c.Flags().StringSliceVar(&records, "records", nil, "group that sees its records; may be repeated")
 	c.Flags().StringSliceVar(&totals, "totals", nil, "group that sees its totals only; may be repeated")
-	c.Flags().IntVar(&least, "min-records", 0, "of how many records a total has to be made for those (default 5)")
+	c.Flags().IntVar(&least, "min-records", 0, "smallest number of records in a total that those groups see (default 5)")
+	c.Flags().StringVar(&by, "totals-by", "", "unit of which their spans have to be made: week, month, quarter, half, year")
 	c.Flags().BoolVar(&everybody, "everybody", false, "everybody who may call sees its records")
 	c.MarkFlagsMutuallyExclusive("everybody", "records")
 	c.MarkFlagsMutuallyExclusive("everybody", "totals")
@@ -44,6 +48,10 @@ could be worked out from the others of the same answer.`,
 			return show(r.JSON200)
 		}
 		rules := types.Access{MinRecords: ptrOrNil(least)}
+		if by != "" {
+			unit := types.AccessTotalsBy(by)
+			rules.TotalsBy = &unit
+		}
 		if records != nil {
 			rules.Records = &records
 		}
@@ -70,7 +78,11 @@ func drawAccess(p *print.Printer, name string, r *types.Access) {
 		p.Linef("Records of %s are seen by %s.", name, strings.Join(*r.Records, ", "))
 	}
 	if r.Totals != nil {
-		p.Linef("Totals of %s, of at least %d records each, are seen by %s.", name, value(r.MinRecords), strings.Join(*r.Totals, ", "))
+		over := ""
+		if r.TotalsBy != nil {
+			over = fmt.Sprintf(" over spans of whole %s units", *r.TotalsBy)
+		}
+		p.Linef("Totals of %s%s, of at least %d records each, are seen by %s.", name, over, value(r.MinRecords), strings.Join(*r.Totals, ", "))
 	}
 	p.Linef("Administrators see everything, others nothing of it.")
 }

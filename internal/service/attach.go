@@ -217,7 +217,8 @@ func namesOf(columns []attached.Column) string {
 
 // holding is a dataset with what it holds. Of one that is elsewhere it may not be known just now: what is in the way is said.
 func (s *Datasets) holding(ctx context.Context, d *store.Dataset) (*Dataset, error) {
-	out := &Dataset{Dataset: *d, MinRecords: minRecords(ctx, d)}
+	out := &Dataset{Dataset: *d}
+	out.MinRecords, out.TotalsBy = totalsOnly(ctx, d)
 	if d.Attached != nil {
 		if db, err := s.store.Databases().Find(d.Attached.Database); err == nil {
 			out.Engine = db.Engine

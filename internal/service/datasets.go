@@ -11,6 +11,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/measure"
 	"vastspan/core/naming"
 	"vastspan/core/tally"
 	"vastspan/internal/access"
@@ -26,6 +27,7 @@ type datasetStore interface {
 	attacher
 	Datasets(ctx context.Context) ([]store.Dataset, error)
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
+	Source(d *store.Dataset) tally.Source
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
 	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
 	RemoveDataset(ctx context.Context, name string, check func(*store.Dataset) error) error
@@ -61,6 +63,8 @@ type Dataset struct {
 	Engine, Trouble string
 	// MinRecords is of how many records totals are made that the caller sees, where he sees no records; else 0.
 	MinRecords int
+	// TotalsBy is the unit that the spans of those totals are made of; empty for any.
+	TotalsBy string
 }
 
 // List lists the datasets by name.
@@ -561,9 +565,50 @@ func (s *Datasets) Values(ctx context.Context, name, column string) ([]store.Cat
 	if err := d.Schema.CheckCategory(column); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	values, err := s.store.Values(ctx, d, column, maxValues)
-	least := int64(minRecords(ctx, d))
-	return slices.DeleteFunc(values, func(v store.CategoryValue) bool { return v.Records < least }), err
+	if least, _ := totalsOnly(ctx, d); least > 0 {
+		return s.valuesOfTotals(ctx, d, column, least)
+	}
+	return s.store.Values(ctx, d, column, maxValues)
+}
+
+// valuesOfTotals lists the values of a category for callers who see totals only: those whose count they may see in a total by it.
+func (s *Datasets) valuesOfTotals(ctx context.Context, d *store.Dataset, column string, least int) ([]store.CategoryValue, error) {
+	if c, err := d.Schema.Find(column); err != nil || c.Role != dataset.Category {
+		return nil, refused.Wrongf("%s is not a category of %s, whose totals you see only", column, d.Name)
+	}
+	p, err := tally.NewPlan(tally.Request{
+		Periods: []tally.Period{tally.OfDays(civil.SetOf(civil.AllDays))}, Figures: []measure.Figure{{Kind: measure.Count}},
+		By: []string{column}, MinRecords: int64(least),
+	})
+	if err != nil {
+		return nil, err
+	}
+	r, err := tally.Run(ctx, p, s.store.Source(d))
+	if err != nil {
+		return nil, Refused(err)
+	}
+	var list []store.CategoryValue
+	for _, group := range r.Groups {
+		if r.Hidden(0, group) || len(list) == maxValues {
+			continue
+		}
+		v, err := r.At(0, group)[0].Value()
+		if err != nil {
+			return nil, err
+		}
+		n, err := v.Decimal.Int64()
+		if err != nil {
+			return nil, err
+		}
+		one := store.CategoryValue{Records: n}
+		if group[0].Set {
+			text := group[0].Text
+			one.Value = &text
+		}
+		list = append(list, one)
+	}
+	slices.SortStableFunc(list, func(a, b store.CategoryValue) int { return cmp.Compare(b.Records, a.Records) })
+	return list, nil
 }
 
 // All lists all datasets.

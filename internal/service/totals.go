@@ -74,8 +74,9 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 	if stated, ok := s.settings[name]; ok {
 		d.Schema.Grain, d.Schema.NoRecords, d.Schema.NewestDay = stated.Grain, stated.NoRecords, stated.NewestDay
 	}
+	least, by := totalsOnly(ctx, d)
 	return query.Records{
-		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(minRecords(ctx, d)),
+		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(least), TotalsBy: by,
 		Costly: d.Attached != nil,
 		Covered: func(ctx context.Context, date string) (tally.Coverage, error) {
 			return s.covered(ctx, d, date)

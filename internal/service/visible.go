@@ -59,10 +59,11 @@ func levelOf(ctx context.Context, d *store.Dataset) access.Level {
 	return access.LevelOf(ctx, d.Name, d.Rules)
 }
 
-// minRecords is of how many records a total has to be made that the caller may see; 0 for any.
-func minRecords(ctx context.Context, d *store.Dataset) int {
+// totalsOnly says of how many records at least the totals are that the caller may see, and of which unit their spans are made;
+// 0 and empty where he sees the records.
+func totalsOnly(ctx context.Context, d *store.Dataset) (least int, by string) {
 	if levelOf(ctx, d) == access.Totals {
-		return d.Rules.MinRecords
+		return d.Rules.MinRecords, d.Rules.TotalsBy
 	}
-	return 0
+	return 0, ""
 }

@@ -207,6 +207,10 @@ func (h *handlers) GetAccess(ctx context.Context, r server.GetAccessRequestObjec
 
 func toAccess(r access.Rules) types.Access {
 	a := types.Access{MinRecords: optional(r.MinRecords)}
+	if r.TotalsBy != "" {
+		by := types.AccessTotalsBy(r.TotalsBy)
+		a.TotalsBy = &by
+	}
 	if r.Records != nil {
 		a.Records = &r.Records
 	}
@@ -223,6 +227,7 @@ func (h *handlers) PutAccess(ctx context.Context, r server.PutAccessRequestObjec
 	}
 	d, err := h.service.Datasets.PutAccess(ctx, r.Name, access.Rules{
 		Records: or(r.Body.Records), Totals: or(r.Body.Totals), MinRecords: or(r.Body.MinRecords),
+		TotalsBy: string(or(r.Body.TotalsBy)),
 	}, from)
 	if err != nil {
 		return nil, err

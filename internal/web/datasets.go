@@ -327,7 +327,8 @@ func toDataset(d *service.Dataset) types.Dataset {
 	}
 	if d.MinRecords > 0 {
 		least := int64(d.MinRecords)
-		out.MinRecords = &least
+		out.MinRecords, out.TotalsBy = &least, optional(d.TotalsBy)
+		out.Records, out.Undated = d.Records, 0 // how many have no date may be few
 	}
 	return out
 }

@@ -1725,8 +1725,13 @@ export interface components {
             records?: components["schemas"]["Name"][];
             /** @description Groups that see its totals only */
             totals?: components["schemas"]["Name"][];
-            /** @description Of how many records a total has to be made for those; 5 where nothing is said */
+            /** @description The smallest number of records in a total that those groups see; 5 by default */
             min_records?: number;
+            /**
+             * @description The unit of which their spans have to be made, so that two spans cannot differ by a day; any span where it is absent
+             * @enum {string}
+             */
+            totals_by?: "week" | "month" | "quarter" | "half" | "year";
         };
         ServiceState: {
             version: string;
@@ -2636,6 +2641,8 @@ export interface components {
              * @description You see its totals only, of at least so many records each; absent where you see its records
              */
             min_records?: number;
+            /** @description The unit of which your spans have to be made, where you see totals only */
+            totals_by?: string;
         };
         /** @description Where the records are, should that be elsewhere; absent where they are kept by the service */
         Attached: {

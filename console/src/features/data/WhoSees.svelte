@@ -7,6 +7,8 @@
   // Which groups see the records of a dataset, and which its totals only.
   let { dataset }: { dataset: string } = $props()
 
+  type Unit = '' | 'week' | 'month' | 'quarter' | 'half' | 'year'
+  const units: Unit[] = ['week', 'month', 'quarter', 'half', 'year']
   const client = useQueryClient()
   const rules = createQuery(() => ({
     queryKey: ['access', dataset],
@@ -15,18 +17,24 @@
   let records = $state('')
   let totals = $state('')
   let least = $state(5)
+  let by = $state<Unit>('')
   let error = $state<Error | null>(null)
   let said = $state(false)
   $effect(() => {
     records = (rules.data?.records ?? []).join(', ')
     totals = (rules.data?.totals ?? []).join(', ')
     least = rules.data?.min_records ?? 5
+    by = rules.data?.totals_by ?? ''
   })
   async function save() {
     error = null
     try {
       const only = names(totals)
-      const body = { records: names(records), totals: only, ...(only.length > 0 ? { min_records: least } : {}) }
+      const body = {
+        records: names(records),
+        totals: only,
+        ...(only.length > 0 ? { min_records: least, totals_by: by || undefined } : {}),
+      }
       data(await api.PUT('/datasets/{name}/access', { params: { path: { name: dataset } }, body }))
       await client.invalidateQueries()
       said = true
@@ -36,10 +44,10 @@
   }
 </script>
 
-<h2 class="mt-4 mb-1 font-semibold">Who sees it</h2>
+<h2 class="mt-4 mb-1 font-semibold">Permissions</h2>
 <p class="mb-2 text-quiet">
-  Without groups, everybody who may sign in sees its records. With groups, only they see anything of it, and
-  administrators.
+  Without groups, everyone who may sign in sees its records. With groups, only they and administrators see anything of
+  it.
 </p>
 {#if error}<div class="mb-2"><ErrorPanel {error} /></div>{/if}
 <form
@@ -60,8 +68,16 @@
   </div>
   {#if totals.trim() !== ''}
     <div>
-      <label class="label" for={'least-' + dataset}>of at least so many records</label>
+      <label class="label" for={'least-' + dataset}>at least (records)</label>
       <input id={'least-' + dataset} type="number" min="2" max="1000000" class="field w-24!" bind:value={least} />
+    </div>
+    <div>
+      <label class="label" for={'by-' + dataset}>over</label>
+      <select id={'by-' + dataset} class="field w-40!" bind:value={by}>
+        <option value="">any span</option>
+        {#each units as unit (unit)}<option value={unit}>whole {unit === 'half' ? 'half-years' : unit + 's'}</option
+          >{/each}
+      </select>
     </div>
   {/if}
   <button class="button">Save</button>
