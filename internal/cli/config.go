@@ -42,6 +42,7 @@ type configuration struct {
 	AuditTo           *string   `yaml:"audit_to"`
 	DeliverInto       *string   `yaml:"deliver_into"`
 	WebhookSecretFile *string   `yaml:"webhook_secret_file"`
+	WebhookHosts      *[]string `yaml:"webhook_hosts"`
 	MailServer        *string   `yaml:"mail_server"`
 	MailFrom          *string   `yaml:"mail_from"`
 	MailUser          *string   `yaml:"mail_user"`

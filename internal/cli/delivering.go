@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -20,6 +21,7 @@ import (
 type delivering struct {
 	into, secretFile                     string
 	mailServer, mailFrom, user, password string
+	hosts                                []string
 }
 
 func (f *delivering) add(c *cobra.Command) {
@@ -27,6 +29,8 @@ func (f *delivering) add(c *cobra.Command) {
 	flags.StringVar(&f.into, "deliver-into", "", "folder below which schedules may write the files of their receipts")
 	flags.StringVar(&f.secretFile, "webhook-secret-file", "",
 		"file with the secret that messages to webhooks are signed with (HMAC by SHA-256)")
+	flags.StringSliceVar(&f.hosts, "webhook-hosts", nil,
+		"hosts that webhooks may be at; without, any on the public network. Hosts of this machine and of private networks have to be named")
 	flags.StringVar(&f.mailServer, "mail-server", "", "mail server (SMTP) that receipts are mailed by, such as mail.example:587")
 	flags.StringVar(&f.mailFrom, "mail-from", "", "address that receipts are mailed from")
 	flags.StringVar(&f.user, "mail-user", "", "account at the mail server, where it asks for one")
@@ -40,6 +44,9 @@ const minSecret = 16
 // means puts the flags together.
 func (f *delivering) means() (deliver.Means, error) {
 	m := deliver.Means{Chromium: deliver.FindChromium()}
+	for _, host := range f.hosts {
+		m.Hosts = append(m.Hosts, strings.ToLower(strings.TrimSpace(host)))
+	}
 	var err error
 	if f.into != "" {
 		if m.Into, err = filepath.Abs(f.into); err != nil {

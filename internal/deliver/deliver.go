@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"context"
 	"crypto/hmac"
+	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptrace"
 	"os"
@@ -30,7 +32,9 @@ type Means struct {
 	Into string
 	// Secret is what messages to webhooks are signed with.
 	Secret []byte
-	Mail   *MailServer
+	// Hosts are those that webhooks may be at; none is any host that is on the public network.
+	Hosts []string
+	Mail  *MailServer
 	// Chromium prints PDF; empty where it is not installed.
 	Chromium string
 }
@@ -71,6 +75,11 @@ func (e *Uncertain) Unwrap() error { return e.Err }
 func (m *Means) Check(t Target) error {
 	if err := errors.Join(t.Check(), m.Has(t.To)); err != nil {
 		return err
+	}
+	if t.To == Webhook {
+		if err := m.checkHost(t.Address); err != nil {
+			return err
+		}
 	}
 	for _, f := range t.Formats {
 		if f == PDF && m.Chromium == "" {
@@ -136,7 +145,7 @@ func (m *Means) files(ctx context.Context, t Target, p Parcel) ([]file, error) {
 		}
 		f, _ := export.Lookup(name) // the target was checked
 		var b bytes.Buffer
-		if err := f.Write(&b, p.Document, false); err != nil {
+		if err := f.Write(&b, p.Document, true); err != nil {
 			return nil, &Final{err}
 		}
 		list = append(list, file{p.Document.Name + f.Ending(), f.Type, b.Bytes()})
@@ -150,30 +159,35 @@ func (m *Means) writeFiles(ctx context.Context, t Target, p Parcel) error {
 	if err != nil {
 		return err
 	}
-	folder := filepath.Join(m.Into, t.Address)
-	if err := os.MkdirAll(folder, 0o755); err != nil {
+	root, err := os.OpenRoot(m.Into) // links do not lead out of it
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	if err := root.MkdirAll(filepath.Clean(t.Address), 0o755); err != nil {
 		return err
 	}
 	for _, f := range files {
-		if err := writeWhole(filepath.Join(folder, f.name), f.data); err != nil {
+		if err := writeWhole(root, filepath.Join(t.Address, f.name), f.data); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func writeWhole(name string, data []byte) error {
-	temporary, err := os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
+func writeWhole(root *os.Root, name string, data []byte) error {
+	temporary := filepath.Join(filepath.Dir(name), "."+filepath.Base(name)+"."+rand.Text())
+	f, err := root.OpenFile(temporary, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 	if err != nil {
 		return err
 	}
-	_, err = temporary.Write(data)
-	err = errors.Join(err, temporary.Chmod(0o644), temporary.Sync(), temporary.Close())
+	_, err = f.Write(data)
+	err = errors.Join(err, f.Chmod(0o644), f.Sync(), f.Close())
 	if err == nil {
-		err = os.Rename(temporary.Name(), name)
+		err = root.Rename(temporary, name)
 	}
 	if err != nil {
-		return errors.Join(err, os.Remove(temporary.Name()))
+		return errors.Join(err, root.Remove(temporary))
 	}
 	return nil
 }
@@ -196,12 +210,6 @@ func Sign(secret []byte, at string, body []byte) string {
 // answerSeconds is how long a webhook or a mail server may take.
 const answerSeconds = 30
 
-// webhooks asks for no other address than the one that is stated.
-var webhooks = &http.Client{
-	Timeout:       answerSeconds * time.Second,
-	CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-}
-
 // post sends a message to a webhook. Once all of it has gone out, only an answer tells whether it has arrived.
 func (m *Means) post(ctx context.Context, t Target, p Parcel) error {
 	var sent atomic.Bool
@@ -216,7 +224,7 @@ func (m *Means) post(ctx context.Context, t Target, p Parcel) error {
 	q.Header.Set(keyHeader, p.Key)
 	q.Header.Set(TimeHeader, at)
 	q.Header.Set(SignatureHeader, Sign(m.Secret, at, p.Message))
-	r, err := webhooks.Do(q)
+	r, err := m.webhooks().Do(q)
 	if err != nil {
 		if sent.Load() {
 			return &Uncertain{fmt.Errorf("the webhook was sent the message and has not answered: %w", err)}
@@ -224,8 +232,10 @@ func (m *Means) post(ctx context.Context, t Target, p Parcel) error {
 		return err
 	}
 	defer r.Body.Close()
-	text, _ := io.ReadAll(io.LimitReader(r.Body, 500)) // only told
-	err = fmt.Errorf("the webhook answered %s %s", r.Status, strings.TrimSpace(strings.ToValidUTF8(string(text), "")))
+	if text, _ := io.ReadAll(io.LimitReader(r.Body, 500)); r.StatusCode >= 300 { // for who runs the service, and nobody else
+		slog.Warn("a webhook refused a message", "status", r.Status, "answer", strings.ToValidUTF8(string(text), ""))
+	}
+	err = fmt.Errorf("the webhook answered %s; the log of the service has its text", r.Status)
 	switch {
 	case r.StatusCode < 300:
 		return nil

@@ -36,6 +36,12 @@ func TestTargets(t *testing.T) {
 		"webhook https://example.org/hook":             "",
 		"mail a@lanternbay.example,b@example.org xlsx": "",
 		"mail a@lanternbay.example":                    "",
+		`folder "my reports" csv`:                      "",
+		`folder "a \"b\" \\c" csv`:                     "",
+		`folder " reports" csv`:                        "no blanks around it",
+		`folder "a\nb" csv`:                            "no line breaks",
+		`mail "Ines <a@lanternbay.example>"`:           "without names",
+		`mail "Group: a@b.example, c@d.example;"`:      "without names",
 		"folder reports":                               "expected formats",
 		"folder ../reports xlsx":                       "below the folder",
 		"folder /etc xlsx":                             "below the folder",
@@ -48,6 +54,7 @@ func TestTargets(t *testing.T) {
 		"pigeon loft csv":                              "expected folder, webhook or mail",
 		"folder":                                       "expected folder, webhook or mail",
 		"folder a b c":                                 "expected folder, webhook or mail",
+		`folder "a csv`:                                "expected folder, webhook or mail",
 	} {
 		target, err := ParseTarget(text)
 		switch {
@@ -126,7 +133,7 @@ func TestWebhooks(t *testing.T) {
 		w.WriteHeader(answer)
 	}))
 	defer hook.Close()
-	m := &Means{Secret: secret}
+	m := &Means{Secret: secret, Hosts: []string{"127.0.0.1"}}
 	target := Target{To: Webhook, Address: hook.URL}
 	var final *Final
 	var uncertain *Uncertain
@@ -155,6 +162,73 @@ func TestWebhooks(t *testing.T) {
 	hook.Close()
 	if err := m.Deliver(context.Background(), target, parcel); err == nil || errors.As(err, &final) || errors.As(err, &uncertain) {
 		t.Errorf("with nobody there: %v", err)
+	}
+}
+
+// Messages go to hosts that are named, or on the public network, whatever the name of a host resolves to; what a webhook answers is
+// not passed on.
+func TestHostsOfWebhooks(t *testing.T) {
+	asked := 0
+	hook := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		asked++
+		http.Error(w, "SECRET OF ANOTHER SERVICE", http.StatusForbidden)
+	}))
+	defer hook.Close()
+	_, port, _ := net.SplitHostPort(hook.Listener.Addr().String())
+	for _, c := range []struct {
+		address string
+		hosts   []string
+		says    string
+	}{
+		{hook.URL, nil, "not on the public network"},
+		{"http://localhost:" + port, nil, "not on the public network"},
+		{"http://169.254.169.254/latest", nil, "not on the public network"},
+		{"http://10.1.2.3/", nil, "not on the public network"},
+		{"http://[::1]:" + port, nil, "not on the public network"},
+		{"http://[::ffff:127.0.0.1]:" + port, nil, "not on the public network"},
+		{"http://100.64.0.1/", nil, "not on the public network"},
+		{hook.URL, []string{"hooks.lanternbay.example"}, "only to hooks.lanternbay.example"},
+		{hook.URL, []string{"127.0.0.1"}, "answered 403 Forbidden"},
+	} {
+		m := &Means{Secret: []byte("a secret of the harbour"), Hosts: c.hosts}
+		err := m.Deliver(t.Context(), Target{To: Webhook, Address: c.address}, parcel)
+		if err == nil || !strings.Contains(err.Error(), c.says) || strings.Contains(err.Error(), "SECRET") {
+			t.Errorf("%s with %v: %v", c.address, c.hosts, err)
+		}
+	}
+	if asked != 1 {
+		t.Errorf("the webhook was asked %d times", asked)
+	}
+	// A name that resolves to this machine is found out when it is connected to.
+	m := &Means{Secret: []byte("a secret of the harbour")}
+	if _, err := m.webhooks().Transport.(*http.Transport).DialContext(t.Context(), "tcp", hook.Listener.Addr().String()); err == nil {
+		t.Error("this machine was connected to")
+	}
+}
+
+// Files stay below their folder, whatever links are in it, and their cells are no formulas.
+func TestFilesStayInTheirFolder(t *testing.T) {
+	m := &Means{Into: t.TempDir()}
+	outside := t.TempDir()
+	if err := os.Symlink(outside, filepath.Join(m.Into, "link")); err != nil {
+		t.Fatal(err)
+	}
+	if err := m.Deliver(t.Context(), Target{To: Folder, Address: "link", Formats: []string{"csv"}}, parcel); err == nil {
+		t.Error("files were written through a link")
+	}
+	if left, err := os.ReadDir(outside); err != nil || len(left) > 0 {
+		t.Errorf("outside there are %v, %v", left, err)
+	}
+	risky := parcel
+	document := *parcel.Document
+	document.All = &table.Grid{Header: []string{"route"}, Rows: [][]string{{"=HYPERLINK(1)"}, {"@SUM(1)"}, {"-2.50"}}}
+	risky.Document = &document
+	if err := m.Deliver(t.Context(), Target{To: Folder, Address: "my reports", Formats: []string{"csv"}}, risky); err != nil {
+		t.Fatal(err)
+	}
+	text, err := os.ReadFile(filepath.Join(m.Into, "my reports", document.Name+".csv"))
+	if err != nil || string(text) != "route\n'=HYPERLINK(1)\n'@SUM(1)\n-2.50\n" {
+		t.Errorf("%q %v", text, err)
 	}
 }
 

@@ -9,7 +9,9 @@ import (
 	"net/url"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode"
 
 	"vastspan/internal/export"
 )
@@ -46,22 +48,39 @@ func Formats() []string {
 	return list
 }
 
-// ParseTarget reads the notation of a target.
+// ParseTarget reads the notation of a target. An address with blanks stands in double quotes.
 func ParseTarget(text string) (Target, error) {
-	words := strings.Fields(text)
-	if len(words) < 2 || len(words) > 3 {
-		return Target{}, fmt.Errorf("%q: expected folder, webhook or mail, where to, and formats: folder reports xlsx,pdf", text)
+	wrong := fmt.Errorf("%q: expected folder, webhook or mail, an address, and formats: folder reports xlsx,pdf", text)
+	kind, rest, _ := strings.Cut(strings.TrimSpace(text), " ")
+	t := Target{To: Kind(kind)}
+	if rest = strings.TrimSpace(rest); strings.HasPrefix(rest, `"`) {
+		quoted, err := strconv.QuotedPrefix(rest)
+		if err != nil {
+			return t, wrong
+		}
+		if t.Address, err = strconv.Unquote(quoted); err != nil {
+			return t, wrong
+		}
+		rest = rest[len(quoted):]
+	} else {
+		t.Address, rest, _ = strings.Cut(rest, " ")
 	}
-	t := Target{To: Kind(words[0]), Address: words[1]}
-	if len(words) == 3 {
-		t.Formats = strings.Split(words[2], ",")
+	switch words := strings.Fields(rest); {
+	case t.Address == "" || len(words) > 1:
+		return t, wrong
+	case len(words) == 1:
+		t.Formats = strings.Split(words[0], ",")
 	}
 	return t, t.Check()
 }
 
 // String writes the notation of a target.
 func (t Target) String() string {
-	return strings.TrimSpace(fmt.Sprintf("%s %s %s", t.To, t.Address, strings.Join(t.Formats, ",")))
+	address := t.Address
+	if strings.ContainsAny(address, " \"\\") {
+		address = strconv.Quote(address)
+	}
+	return strings.TrimSpace(fmt.Sprintf("%s %s %s", t.To, address, strings.Join(t.Formats, ",")))
 }
 
 // Check refuses a target to which nothing could ever be brought.
@@ -70,6 +89,10 @@ func (t Target) Check() error {
 		if !slices.Contains(Formats(), name) {
 			return fmt.Errorf("format %q: expected %s", name, strings.Join(Formats(), ", "))
 		}
+	}
+	if strings.ContainsFunc(t.Address, func(r rune) bool { return unicode.IsControl(r) || unicode.IsSpace(r) && r != ' ' }) ||
+		t.Address != strings.TrimSpace(t.Address) {
+		return fmt.Errorf("%s %q: an address has no line breaks, and no blanks around it", t.To, t.Address)
 	}
 	switch t.To {
 	case Folder:
@@ -89,8 +112,10 @@ func (t Target) Check() error {
 			return errors.New("a webhook gets JSON: leave the formats out")
 		}
 	case Mail:
-		if _, err := mail.ParseAddressList(t.Address); err != nil {
-			return fmt.Errorf("mail %q: expected addresses, joined by commas: %w", t.Address, err)
+		for _, one := range strings.Split(t.Address, ",") {
+			if a, err := mail.ParseAddress(one); err != nil || a.Address != one {
+				return fmt.Errorf("mail %q: expected addresses without names, joined by commas, such as ines@bay.example,rui@bay.example", t.Address)
+			}
 		}
 	default:
 		return fmt.Errorf("%q: expected folder, webhook or mail", t.To)

@@ -69,7 +69,7 @@ func TestSchedulesDeliver(t *testing.T) {
 	if _, err := d.Schedules.Add(ctx, sc, &since); err == nil || !strings.Contains(err.Error(), "--deliver-into") {
 		t.Errorf("without means: %v", err)
 	}
-	d.Deliveries.Means = deliver.Means{Into: t.TempDir(), Secret: []byte("a secret of the harbour")}
+	d.Deliveries.Means = deliver.Means{Into: t.TempDir(), Secret: []byte("a secret of the harbour"), Hosts: []string{"127.0.0.1"}}
 	d.Deliveries.waits = []time.Duration{0, 0, time.Hour}
 	made, err := d.Schedules.Add(ctx, sc, &since)
 	if err != nil || len(made.Deliver) != 2 {
@@ -128,7 +128,7 @@ func TestDeliveriesThatFail(t *testing.T) {
 	if _, err := d.Briefs.Put(ctx, brief, 0, "test", ""); err != nil {
 		t.Fatal(err)
 	}
-	d.Deliveries.Means.Secret = []byte("a secret of the harbour")
+	d.Deliveries.Means.Secret, d.Deliveries.Means.Hosts = []byte("a secret of the harbour"), []string{"127.0.0.1"}
 	d.Deliveries.waits = []time.Duration{0, 0}
 	tries := 0
 	hook := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
@@ -159,5 +159,23 @@ func TestDeliveriesThatFail(t *testing.T) {
 	}
 	if n, err := d.Deliveries.Run(ctx); err != nil || n != 0 || tries != 3 || d.states() != "webhook uncertain" {
 		t.Errorf("%d arrived in %d tries, %v: %s", n, tries, err, d.states())
+	}
+	// Files that were being written are written again: that does no harm.
+	d.Deliveries.Means.Into = t.TempDir()
+	if _, err := d.Schedules.Add(ctx, Schedule{Name: "files", Brief: "monday", Days: "today",
+		Deliver: []deliver.Target{{To: deliver.Folder, Address: "reports", Formats: []string{"csv"}}}}, &today); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Schedules.Run(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if taken, err := d.st.TakeDelivery(ctx); err != nil || taken == nil || taken.Target != "folder reports csv" {
+		t.Fatalf("taken is %+v, %v", taken, err)
+	}
+	if err := d.st.AbandonDeliveries(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := d.Deliveries.Run(ctx); err != nil || n != 1 {
+		t.Errorf("%d arrived, %v: %s", n, err, d.states())
 	}
 }

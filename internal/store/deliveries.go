@@ -116,11 +116,16 @@ func (s *Store) NextDelivery(ctx context.Context) (*time.Time, error) {
 	return next, err
 }
 
-// AbandonDeliveries marks what was being sent when the service ended: whether it has arrived is not known.
+// AbandonDeliveries looks at what was being sent when the service ended. Files are written again, which does no harm; whether a
+// message or a mail has arrived is not known.
 func (s *Store) AbandonDeliveries(ctx context.Context) error {
-	return s.db.WithContext(ctx).Model(&Delivery{}).Where("state = ?", Sending).Updates(map[string]any{
-		"state": Uncertain, "next_try": nil, "told": "the service ended while it was sent", "changed_at": s.db.NowFunc(),
-	}).Error
+	now := s.db.NowFunc()
+	settle := func(where string, state DeliveryState, next *time.Time) error {
+		return s.db.WithContext(ctx).Model(&Delivery{}).Where("state = ? AND "+where, Sending).Updates(map[string]any{
+			"state": state, "next_try": next, "told": "the service ended while it was sent", "changed_at": now,
+		}).Error
+	}
+	return errors.Join(settle("target LIKE 'folder %'", Waiting, &now), settle("target NOT LIKE 'folder %'", Uncertain, nil))
 }
 
 // Deliveries lists deliveries before a number, newest first, without what they bring; 0 is from the newest on.
