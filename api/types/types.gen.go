@@ -531,7 +531,10 @@ type Account struct {
 	Disabled  bool      `json:"disabled"`
 	Groups    []string  `json:"groups"`
 	Name      string    `json:"name"`
-	Role      Role      `json:"role"`
+
+	// NoRoleSince When the provider of sign-on last said that it has no role; until it has one again, its sessions and keys are refused
+	NoRoleSince *time.Time `json:"no_role_since,omitempty"`
+	Role        Role       `json:"role"`
 
 	// SignedInAt The last time
 	SignedInAt *time.Time `json:"signed_in_at,omitempty"`

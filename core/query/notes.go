@@ -184,11 +184,3 @@ func filterText(f dataset.Filter) string {
 	}
 	return text
 }
-
-// counted writes a number of things.
-func counted(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
-}

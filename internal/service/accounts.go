@@ -36,6 +36,7 @@ type accountStore interface {
 	UseLink(ctx context.Context, token []byte, name, password string) (*store.Account, error)
 	AddSession(ctx context.Context, session *store.Session, a *store.Account, e store.Entry) error
 	SessionBy(ctx context.Context, token []byte, idle time.Duration) (*store.Session, *store.Account, error)
+	SignedInFrom(ctx context.Context, account, address string) (bool, error)
 	Sessions(ctx context.Context, account int64) ([]store.Session, error)
 	EndSession(ctx context.Context, account, id int64, e store.Entry) error
 	KeyBy(ctx context.Context, token []byte) (*store.Key, *store.Account, error)
@@ -141,7 +142,11 @@ func (s *Accounts) SignIn(ctx context.Context, name, given, agent string) (*Sign
 	}
 	name = strings.ToLower(strings.TrimSpace(name))
 	from := access.From(ctx).Address
-	if err := s.tries.take(from, name); err != nil {
+	before, err := s.store.SignedInFrom(ctx, name, from)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.tries.take(from, name, before); err != nil {
 		return nil, err
 	}
 	a, err := s.store.Account(ctx, name)
@@ -263,7 +268,7 @@ func (s *Accounts) ChangePassword(ctx context.Context, current, wanted string) e
 	if err != nil {
 		return err
 	}
-	if err := s.tries.take(c.Address, c.Name); err != nil {
+	if err := s.tries.take(c.Address, c.Name, true); err != nil {
 		return err
 	}
 	a, err := s.store.Account(ctx, c.Name)
@@ -399,7 +404,7 @@ func (s *Accounts) Change(ctx context.Context, name string, c AccountChange) (*A
 			if err != nil {
 				return e, err
 			}
-			a.Role, e.Detail["role"] = role, role
+			a.Role, a.NoRoleSince, e.Detail["role"] = role, nil, role
 		}
 		if c.Groups != nil {
 			groups, err := checkGroups(*c.Groups)
@@ -474,10 +479,18 @@ func (s *Accounts) SignOn(ctx context.Context, who Identity, agent string) (*Sig
 	refuse := func(err error) (*SignedIn, error) {
 		return nil, errors.Join(err, s.store.Note(ctx, store.Entry{Account: shortened(who.Name), Action: store.Refused, Kind: "sign-on"}))
 	}
-	if who.Role == access.Nobody {
-		return refuse(access.Refusedf("none of your groups has a role in this service: ask its administrators"))
-	}
 	a, err := s.store.AccountOf(ctx, who.Subject)
+	switch {
+	case err != nil && !refused.IsMissing(err):
+		return nil, err
+	case who.Role == access.Nobody:
+		if err == nil {
+			if err := s.loseRole(ctx, a.Name); err != nil {
+				return nil, err
+			}
+		}
+		return refuse(&NoRole{})
+	}
 	switch {
 	case refused.IsMissing(err):
 		name, err := checkAccount(who.Name)
@@ -491,16 +504,36 @@ func (s *Accounts) SignOn(ctx context.Context, who Identity, agent string) (*Sig
 			}
 			return nil, err
 		}
-	case err != nil:
-		return nil, err
 	case a.DisabledAt != nil:
 		return refuse(access.Refusedf("account %s is disabled", a.Name))
-	case a.Role != who.Role || !slices.Equal(a.Groups, groups):
+	case a.Role != who.Role || !slices.Equal(a.Groups, groups) || a.NoRoleSince != nil:
 		if a, err = s.Change(ctx, a.Name, AccountChange{Role: &who.Role, Groups: &groups}); err != nil {
 			return refuse(err)
 		}
 	}
 	return s.begin(ctx, a, agent)
+}
+
+// NoRole is the refusal of somebody who has no role by their groups at the provider of sign-on.
+type NoRole struct{}
+
+func (*NoRole) Error() string {
+	return "none of your groups has a role in this service: ask its administrators"
+}
+
+// Unwrap returns it as a refusal.
+func (e *NoRole) Unwrap() error { return access.Refusedf("%s", e.Error()) }
+
+// loseRole ends the sessions of an account that has no role any more, and has its keys refused, until a sign-on gives it one.
+func (s *Accounts) loseRole(ctx context.Context, name string) error {
+	_, err := s.store.ChangeAccount(ctx, name, func(a *store.Account) (store.Entry, error) {
+		if a.NoRoleSince == nil {
+			now := time.Now().UTC()
+			a.NoRoleSince = &now
+		}
+		return store.Entry{Account: name, Action: store.Changed, Kind: "account", Name: name, Detail: map[string]any{"role": ""}}, nil
+	}, func(_, _ *Account) (bool, int64) { return true, 0 })
+	return err
 }
 
 // NoteRefused keeps in the audit that a caller was refused an operation, unless he was so too often lately: the audit is not to be

@@ -44,21 +44,27 @@ func newTries() *tries {
 	return &tries{seen: seen, current: time.Now}
 }
 
-// take counts a try, and refuses one too many.
-func (t *tries) take(address, account string) error {
+// take counts a try, and refuses one too many. Where the account has signed in from the address before, only the tries of the
+// address at the account count: strangers do not lock anybody out.
+func (t *tries) take(address, account string, before bool) error {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	now := t.current()
 	var wait time.Duration
 	var taken []*rate.Reservation
-	for _, c := range []struct {
+	type share struct {
 		key  string
 		many int
 		each time.Duration
-	}{
+	}
+	shares := []share{
 		{both(address, account), triesBoth, eachBoth}, {"account " + account, triesAccount, eachAccount},
 		{"address " + address, triesAddress, eachAddress},
-	} {
+	}
+	if before {
+		shares = shares[:1]
+	}
+	for _, c := range shares {
 		r := t.limiter(c.key, c.many, c.each).ReserveN(now, 1)
 		taken = append(taken, r)
 		wait = max(wait, r.DelayFrom(now))

@@ -17,7 +17,7 @@ func TestTriesRunOut(t *testing.T) {
 	tr.current = func() time.Time { return now }
 	take := func(address, account string) int {
 		n := 0
-		for ; n < 1000 && tr.take(address, account) == nil; n++ {
+		for ; n < 1000 && tr.take(address, account, false) == nil; n++ {
 			continue
 		}
 		return n
@@ -25,7 +25,7 @@ func TestTriesRunOut(t *testing.T) {
 	if n := take("a", "ines"); n != triesBoth {
 		t.Errorf("%d tries of one address at one account, want %d", n, triesBoth)
 	}
-	err := tr.take("a", "ines")
+	err := tr.take("a", "ines", false)
 	var often *TriedTooOften
 	var refusal *refused.Error
 	if !errors.As(err, &often) || !errors.As(err, &refusal) || refusal.Kind != refused.TooMany || !strings.Contains(err.Error(), "wait 30 s") {
@@ -35,7 +35,7 @@ func TestTriesRunOut(t *testing.T) {
 		t.Errorf("from elsewhere there are %d tries", n)
 	}
 	now = now.Add(eachBoth - time.Second)
-	if err := tr.take("a", "ines"); err == nil {
+	if err := tr.take("a", "ines", false); err == nil {
 		t.Error("a try comes back too soon")
 	}
 	now = now.Add(time.Second)
@@ -49,26 +49,30 @@ func TestTriesRunOut(t *testing.T) {
 	// One address at many accounts, and many addresses at one account.
 	now = now.Add(time.Hour)
 	n := 0
-	for ; n < 1000 && tr.take("c", fmt.Sprintf("account-%d", n)) == nil; n++ {
+	for ; n < 1000 && tr.take("c", fmt.Sprintf("account-%d", n), false) == nil; n++ {
 		continue
 	}
 	if n != triesAddress {
 		t.Errorf("%d tries of one address, want %d", n, triesAddress)
 	}
-	for n = 0; n < 1000 && tr.take(fmt.Sprintf("address-%d", n), "rosa") == nil; n++ {
+	for n = 0; n < 1000 && tr.take(fmt.Sprintf("address-%d", n), "rosa", false) == nil; n++ {
 		continue
 	}
 	if n != triesAccount {
 		t.Errorf("%d tries at one account, want %d", n, triesAccount)
 	}
+	// Strangers who use up the tries at an account, or of an address, keep nobody out who has signed in from there before.
+	if tr.take("home", "rosa", false) == nil || tr.take("home", "rosa", true) != nil || tr.take("c", "rosa", true) != nil {
+		t.Error("who has signed in from an address before is kept out by strangers")
+	}
 	// What is refused takes nothing: waiting as long as is said is enough.
 	for range 100 {
-		if tr.take("c", "tomas") == nil {
+		if tr.take("c", "tomas", false) == nil {
 			t.Fatal("a try of an address that has none left was taken")
 		}
 	}
 	now = now.Add(eachAddress)
-	if err := tr.take("c", "tomas"); err != nil {
+	if err := tr.take("c", "tomas", false); err != nil {
 		t.Errorf("after %v: %v", eachAddress, err)
 	}
 }

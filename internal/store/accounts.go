@@ -24,6 +24,8 @@ type Account struct {
 	MadeAt     time.Time
 	DisabledAt *time.Time
 	SignedInAt *time.Time
+	// NoRoleSince is when its provider of sign-on last said that it has no role; nil where it has one. It may not call.
+	NoRoleSince *time.Time
 }
 
 // A Session is that somebody is signed in, in one browser.
@@ -266,7 +268,8 @@ func (s *Store) SessionBy(ctx context.Context, token []byte, idle time.Duration)
 		SELECT s.*, s.seen_at < now() - `+seenStep+` AS old, a.id AS of_id, a.name AS of_name, a.role AS of_role, a.groups AS of_groups,
 			a.subject AS of_subject
 		FROM sessions s JOIN accounts a ON a.id = s.account_id
-		WHERE s.token = ? AND s.expires_at > now() AND s.seen_at > ? AND a.disabled_at IS NULL`, token, s.db.NowFunc().Add(-idle)).
+		WHERE s.token = ? AND s.expires_at > now() AND s.seen_at > ?
+			AND a.disabled_at IS NULL AND a.no_role_since IS NULL`, token, s.db.NowFunc().Add(-idle)).
 		Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return nil, nil, err
@@ -276,6 +279,14 @@ func (s *Store) SessionBy(ctx context.Context, token []byte, idle time.Duration)
 		err = s.db.WithContext(ctx).Model(&Session{ID: found.ID}).Update("seen_at", s.db.NowFunc()).Error
 	}
 	return &found.Session, &found.Account, err
+}
+
+// SignedInFrom reports whether an account has signed in from an address lately.
+func (s *Store) SignedInFrom(ctx context.Context, account, address string) (bool, error) {
+	var some bool
+	err := s.reader(ctx).Raw(`SELECT EXISTS (SELECT 1 FROM audit WHERE account = ? AND action = ? AND kind = 'session' AND address = ?
+		AND at > now() - interval '90 days')`, account, SignedIn, address).Scan(&some).Error
+	return some, err
 }
 
 // Sessions lists the sessions of an account, the one that was used last first.

@@ -86,7 +86,8 @@ func (s *Store) KeyBy(ctx context.Context, token []byte) (*Key, *Account, error)
 		SELECT k.*, k.used_at IS NULL OR k.used_at < now() - `+seenStep+` AS old, a.id AS of_id, a.name AS of_name, a.role AS of_role,
 			a.groups AS of_groups
 		FROM api_keys k JOIN accounts a ON a.id = k.account_id
-		WHERE k.token = ? AND k.revoked_at IS NULL AND (k.expires_at IS NULL OR k.expires_at > now()) AND a.disabled_at IS NULL`, token).
+		WHERE k.token = ? AND k.revoked_at IS NULL AND (k.expires_at IS NULL OR k.expires_at > now()) 
+			AND a.disabled_at IS NULL AND a.no_role_since IS NULL`, token).
 		Scan(&list).Error
 	if err != nil || len(list) == 0 {
 		return nil, nil, err

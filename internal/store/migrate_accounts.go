@@ -39,3 +39,8 @@ func createAccounts(tx *gorm.DB) error {
 	}
 	return nil
 }
+
+// addLostRoles notes since when an account has had no role at its provider of sign-on.
+func addLostRoles(tx *gorm.DB) error {
+	return tx.Exec("ALTER TABLE accounts ADD COLUMN no_role_since timestamptz").Error
+}

@@ -276,3 +276,18 @@ func TestNoSuperuserIsNeeded(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// A program does not start on the database of a later one.
+func TestADatabaseOfALaterVersion(t *testing.T) {
+	url := pgtest.Database(t, database)
+	s, err := Open(t.Context(), url, Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(s.db.Exec("INSERT INTO migrations VALUES ('2099-01-later')").Error, s.Close()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Open(t.Context(), url, Options{}); err == nil || !strings.Contains(err.Error(), "a later version of this program") {
+		t.Errorf("%v", err)
+	}
+}

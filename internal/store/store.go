@@ -151,11 +151,18 @@ func migrate(db *gorm.DB) error {
 			return err
 		}
 		defer tx.Exec("SELECT pg_advisory_unlock(?)", migrationLock)
-		return gormigrate.New(
+		err := gormigrate.New(
 			tx,
-			&gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true},
+			&gormigrate.Options{
+				TableName: "migrations", IDColumnName: "id", IDColumnSize: 40, UseTransaction: true, ValidateUnknownMigrations: true,
+			},
 			steps(),
 		).Migrate()
+		if errors.Is(err, gormigrate.ErrUnknownPastMigration) {
+			return errors.New("it belongs to a later version of this program: start that one, " +
+				"or restore a backup of this version into an empty folder")
+		}
+		return err
 	})
 }
 
@@ -238,6 +245,7 @@ func steps() []*gormigrate.Migration {
 		{ID: "2026-11-attached", Migrate: addAttached},
 		{ID: "2026-11-accounts", Migrate: createAccounts},
 		{ID: "2026-12-acknowledgements", Migrate: createAcknowledgements},
+		{ID: "2026-12-lost-roles", Migrate: addLostRoles},
 	}
 }
 

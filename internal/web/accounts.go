@@ -2,8 +2,9 @@ package web
 
 import (
 	"context"
+	"errors"
+	"log/slog"
 	"net/http"
-	"net/url"
 	"slices"
 	"time"
 
@@ -110,7 +111,7 @@ func (h *handlers) ListAccounts(ctx context.Context, _ server.ListAccountsReques
 
 func toAccount(a *service.Account) types.Account {
 	return types.Account{Name: a.Name, Role: string(a.Role), Groups: append([]string{}, a.Groups...), Disabled: a.DisabledAt != nil,
-		SignsOn: a.Subject != nil, CreatedAt: a.MadeAt, SignedInAt: a.SignedInAt}
+		SignsOn: a.Subject != nil, CreatedAt: a.MadeAt, SignedInAt: a.SignedInAt, NoRoleSince: a.NoRoleSince}
 }
 
 func (h *handlers) AddAccount(ctx context.Context, r server.AddAccountRequestObject) (server.AddAccountResponseObject, error) {
@@ -276,12 +277,31 @@ func (h *handlers) ReturnFromSignOn(
 		_, began := h.begun(ctx, in)
 		cookie = *began
 	case isSaid(err): // the person is in a browser: the page of sign-in says why
-		to = "/sign-in?why=" + url.QueryEscape(err.Error())
+		slog.Warn("a sign-on was refused", "request", request(ctx).GetString(requestKey), "error", err)
+		to = "/sign-in?why=" + whyCode(err)
 		cookie = h.settings.cookie(request(ctx), stateCookie, "", 0, http.SameSiteLaxMode)
 	default:
 		return nil, err
 	}
 	return server.ReturnFromSignOn302Response{Headers: server.ReturnFromSignOn302ResponseHeaders{Location: &to, SetCookie: &cookie}}, nil
+}
+
+// whyCode is the code by which the page of sign-in says why somebody was not signed on. It takes no text from an address.
+func whyCode(err error) string {
+	var refusal *refused.Error
+	switch {
+	case errors.As(err, new(*service.NoRole)):
+		return "no-role"
+	case !errors.As(err, &refusal):
+		return "failed"
+	case refusal.Code == refused.CodeAlreadyExists:
+		return "name-taken"
+	case refusal.Kind == refused.Forbidden:
+		return "disabled"
+	case refusal.Kind == refused.Passing:
+		return "unavailable"
+	}
+	return "failed"
 }
 
 // isSaid reports whether an error says something to the person whom it keeps out.

@@ -427,6 +427,29 @@ func TestSingleSignOn(t *testing.T) {
 	if _, cookie = walk(nil); !strings.Contains(state(cookie), `"groups":["harbour"],"name":"maren@bay.example","role":"analyst"`) {
 		t.Error(state(cookie))
 	}
+	// Who loses every group there loses everything here, session and keys, until a group gives a role again.
+	r := m.browser("POST", prefix+"/keys", `{"name":"program","role":"analyst"}`, http.Header{"Cookie": {cookie.Name + "=" + cookie.Value}})
+	var made struct{ Secret string }
+	if err := json.NewDecoder(r.Body).Decode(&made); err != nil || made.Secret == "" {
+		t.Fatalf("a key: %d %v", r.StatusCode, err)
+	}
+	program := &site{t: t, url: m.url, key: made.Secret}
+	program.talk([]exchange{{"GET", "/api/v1/datasets", "", 200, ""}})
+	before := cookie
+	claims()
+	if to, in := walk(nil); !strings.Contains(to, "why=no-role") || in != nil {
+		t.Errorf("without a group: %s", to)
+	}
+	if got := state(before); !strings.Contains(got, `"signed_in":false`) {
+		t.Errorf("the session goes on: %s", got)
+	}
+	program.talk([]exchange{{"GET", "/api/v1/datasets", "", 401, ""}})
+	m.as(access.Administrator).talk([]exchange{{"GET", "/api/v1/accounts", "", 200, `"no_role_since"`}})
+	claims("BI")
+	if to, in := walk(nil); to != "302 /" || in == nil {
+		t.Errorf("with a group again: %s", to)
+	}
+	program.talk([]exchange{{"GET", "/api/v1/datasets", "", 200, ""}})
 	// What is not in order lets nobody in, and says why where a person reads it.
 	for what, c := range map[string]struct {
 		prepare func(*standin.Provider)
@@ -435,22 +458,22 @@ func TestSingleSignOn(t *testing.T) {
 	}{
 		"no group has a role": {func(p *standin.Provider) {
 			p.Claims = map[string]any{"sub": "78", "preferred_username": "eve", "groups": []string{"x"}}
-		}, nil, "none+of+your+groups"},
+		}, nil, "why=no-role"},
 		"the name is taken": {func(p *standin.Provider) {
 			p.Claims = map[string]any{"sub": "79", "preferred_username": "ada", "groups": "BI"}
-		}, nil, "account+ada+already+exists"},
-		"there is no name":     {func(p *standin.Provider) { p.Claims = map[string]any{"sub": "80", "groups": "BI"} }, nil, "no+claim+preferred_username"},
-		"the provider refuses": {func(p *standin.Provider) { p.Refuses = "access_denied" }, nil, "access_denied"},
-		"another nonce":        {func(p *standin.Provider) { p.WrongNonce = true }, nil, "begin+again"},
-		"another key":          {func(p *standin.Provider) { p.WrongKey = true }, nil, "not+valid"},
-		"another browser":      {nil, func(_ *url.URL, cookie *string) { *cookie = stateCookie + "=other" }, "begin+again"},
-		"no cookie":            {nil, func(_ *url.URL, cookie *string) { *cookie = "x=y" }, "begin+again"},
-		"another state":        {nil, func(u *url.URL, _ *string) { u.RawQuery = "code=x&state=y" }, "begin+again"},
+		}, nil, "why=name-taken"},
+		"there is no name":     {func(p *standin.Provider) { p.Claims = map[string]any{"sub": "80", "groups": "BI"} }, nil, "why=failed"},
+		"the provider refuses": {func(p *standin.Provider) { p.Refuses = "access_denied" }, nil, "why=failed"},
+		"another nonce":        {func(p *standin.Provider) { p.WrongNonce = true }, nil, "why=failed"},
+		"another key":          {func(p *standin.Provider) { p.WrongKey = true }, nil, "why=failed"},
+		"another browser":      {nil, func(_ *url.URL, cookie *string) { *cookie = stateCookie + "=other" }, "why=failed"},
+		"no cookie":            {nil, func(_ *url.URL, cookie *string) { *cookie = "x=y" }, "why=failed"},
+		"another state":        {nil, func(u *url.URL, _ *string) { u.RawQuery = "code=x&state=y" }, "why=failed"},
 		"another code": {nil, func(u *url.URL, _ *string) {
 			q := u.Query()
 			q.Set("code", "guessed")
 			u.RawQuery = q.Encode()
-		}, "invalid_grant"},
+		}, "why=failed"},
 	} {
 		claims("BI")
 		if c.prepare != nil {
@@ -469,7 +492,7 @@ func TestSingleSignOn(t *testing.T) {
 		t.Error(to)
 	}
 	path, stateText, _ := strings.Cut(back, " ")
-	if r := m.browser("GET", path, "", http.Header{"Cookie": {stateText}}); !strings.Contains(r.Header.Get("Location"), "begin+again") {
+	if r := m.browser("GET", path, "", http.Header{"Cookie": {stateText}}); !strings.Contains(r.Header.Get("Location"), "why=failed") {
 		t.Errorf("coming back twice: %s", r.Header.Get("Location"))
 	}
 	m.as(access.Administrator).talk([]exchange{
@@ -481,7 +504,7 @@ func TestSingleSignOn(t *testing.T) {
 	if r := m.signIn("maren@bay.example", "anything at all"); r.StatusCode != 401 {
 		t.Errorf("who signs on by a password: %d", r.StatusCode)
 	}
-	if to, cookie := walk(nil); !strings.Contains(to, "is+disabled") || cookie != nil {
+	if to, cookie := walk(nil); !strings.Contains(to, "why=disabled") || cookie != nil {
 		t.Errorf("who is kept out signs on: %s", to)
 	}
 	provider.Server.Close()

@@ -1629,6 +1629,11 @@ export interface components {
              * @description The last time
              */
             signed_in_at?: string;
+            /**
+             * Format: date-time
+             * @description When the provider of sign-on last said that it has no role; until it has one again, its sessions and keys are refused
+             */
+            no_role_since?: string;
         };
         AccountRequest: {
             name: components["schemas"]["AccountName"];

@@ -107,9 +107,12 @@
         {#each accounts.data ?? [] as a (a.name)}
           <tr class={['h-11 border-t border-line/60', a.disabled && 'text-quiet']} data-account={a.name}>
             <td class="px-4 py-1.5 font-semibold whitespace-nowrap"
-              >{a.name}{#if a.disabled}<span class="chip ml-2">disabled</span>{/if}{#if a.signs_on}<span
+              >{a.name}{#if a.disabled}<span class="chip ml-2">disabled</span>{/if}{#if a.no_role_since}<span
                   class="chip ml-2"
-                  title="Role and groups are those of the provider">signs on</span
+                  title="None of its groups at the identity provider has a role. Its sessions have ended, and its keys are refused."
+                  >no role</span
+                >{/if}{#if a.signs_on}<span class="chip ml-2" title="Role and groups are those of the provider"
+                  >signs on</span
                 >{/if}</td
             >
             <td class="px-3"
@@ -135,10 +138,10 @@
             <td class="px-3 whitespace-nowrap text-quiet">{a.signed_in_at ? moment(a.signed_in_at) : 'never'}</td>
             <td class="px-4 text-right whitespace-nowrap">
               {#if a.disabled}
-                <button class="chip" onclick={() => void change(a.name, { disabled: false })}>Let in again</button>
+                <button class="chip" onclick={() => void change(a.name, { disabled: false })}>Enable</button>
               {:else}
                 {#if !a.signs_on}<button class="chip" onclick={() => void reset(a.name)}>New password…</button>{/if}
-                <button class="chip" onclick={() => void change(a.name, { disabled: true })}>Keep out</button>
+                <button class="chip" onclick={() => void change(a.name, { disabled: true })}>Disable</button>
               {/if}
             </td>
           </tr>

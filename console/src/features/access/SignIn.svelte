@@ -14,7 +14,15 @@
   let password = $state('')
   let busy = $state(false)
   let error = $state<string | null>(null)
-  const why = $derived(error ?? param('why'))
+  // An address says why by a code: no text of a link is shown.
+  const reasons: Record<string, string> = {
+    'no-role': 'None of your groups has a role in this service. Ask its administrators.',
+    'name-taken': 'Another account already has your name. Ask an administrator.',
+    disabled: 'Your account is disabled. Ask an administrator.',
+    unavailable: 'The identity provider does not answer. Try again in a while.',
+    failed: 'Signing on did not work. Try again.',
+  }
+  const why = $derived(error ?? (param('why') ? (reasons[param('why') ?? ''] ?? reasons.failed) : null))
 
   async function signIn() {
     busy = true
