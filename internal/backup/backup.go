@@ -183,12 +183,43 @@ func Restore(ctx context.Context, path, address string, known []string) error {
 	if err := empty(ctx, address); err != nil {
 		return err
 	}
+	if err := checkContents(ctx, archive); err != nil {
+		return broken(path, err)
+	}
 	dump, err := archive.Open(dumpName)
 	if err != nil {
 		return broken(path, err)
 	}
 	defer dump.Close()
 	return run(ctx, "pg_restore", address, dump, io.Discard, "--single-transaction", "--exit-on-error", "--no-owner", "--no-privileges")
+}
+
+// entry matches a line of the contents of a dump: its number, two of the database, what it is and its name.
+var entry = regexp.MustCompile(`^\d+; \d+ \d+ (.*)$`)
+
+// kinds are those of what a service's database has: data, tables with what belongs to them, views, and the two functions that keep
+// the audit and receipts as they are.
+var kinds = regexp.MustCompile(`^(TABLE DATA|TABLE ATTACH|TABLE|SEQUENCE OWNED BY|SEQUENCE SET|SEQUENCE|DEFAULT|CONSTRAINT|FK CONSTRAINT|` +
+	`INDEX ATTACH|INDEX|TRIGGER|VIEW|SCHEMA|FUNCTION public (audit_stays|receipts_stay)\(\)|` +
+	`COMMENT - SCHEMA public) `)
+
+// checkContents refuses a dump that holds anything else than the database of a service does.
+func checkContents(ctx context.Context, archive *zip.ReadCloser) error {
+	dump, err := archive.Open(dumpName)
+	if err != nil {
+		return err
+	}
+	defer dump.Close()
+	var list bytes.Buffer
+	if err := run(ctx, "pg_restore", "", dump, &list, "--list"); err != nil {
+		return err
+	}
+	for line := range strings.SplitSeq(list.String(), "\n") {
+		if found := entry.FindStringSubmatch(line); found != nil && !kinds.MatchString(found[1]+" ") {
+			return fmt.Errorf("it holds what no service has: %.80s", found[1])
+		}
+	}
+	return nil
 }
 
 // ErrNotEmpty is that there is something in the database.
@@ -226,22 +257,25 @@ func migrations(ctx context.Context, address string) ([]string, error) {
 // maxTold is how much of what a tool says is told.
 const maxTold = 2000
 
-// run runs one of PostgreSQL's tools on the database at an address. The password is handed over where nobody can read it.
+// run runs one of PostgreSQL's tools on the database at an address; on none where it is empty. The password is handed over where nobody can read it.
 func run(ctx context.Context, tool, address string, in io.Reader, out io.Writer, args ...string) error {
 	path, err := find(tool)
 	if err != nil {
 		return err
 	}
-	config, err := pgx.ParseConfig(address)
-	if err != nil {
-		return errors.New("the address of the database cannot be read")
+	cmd := exec.CommandContext(ctx, path, args...)
+	if address != "" {
+		config, err := pgx.ParseConfig(address)
+		if err != nil {
+			return errors.New("the address of the database cannot be read")
+		}
+		without, err := withoutPassword(address)
+		if err != nil {
+			return err
+		}
+		cmd.Args = append(cmd.Args, "--no-password", "--dbname="+without)
+		cmd.Env = append(os.Environ(), "PGPASSWORD="+config.Password)
 	}
-	without, err := withoutPassword(address)
-	if err != nil {
-		return err
-	}
-	cmd := exec.CommandContext(ctx, path, append(args, "--no-password", "--dbname="+without)...)
-	cmd.Env = append(os.Environ(), "PGPASSWORD="+config.Password)
 	cmd.Stdin, cmd.Stdout = in, out
 	var told bytes.Buffer
 	cmd.Stderr = &told

@@ -287,3 +287,25 @@ func TestWhereABackupComesFrom(t *testing.T) {
 		}
 	}
 }
+
+// A backup that holds what no service has is refused before anything of it is run, however right its checksum is.
+func TestManipulatedBackupsAreRefused(t *testing.T) {
+	for name, statement := range map[string]string{
+		"a function":        "CREATE FUNCTION run() RETURNS int LANGUAGE sql IMMUTABLE AS 'SELECT 1'",
+		"an event trigger":  "CREATE FUNCTION seen() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN END $$",
+		"a rule":            "CREATE RULE quiet AS ON INSERT TO records DO INSTEAD NOTHING",
+		"an extension":      "CREATE EXTENSION postgres_fdw",
+		"a type":            "CREATE TYPE mood AS ENUM ('calm')",
+		"an operator class": "CREATE AGGREGATE total(int) (SFUNC = int4pl, STYPE = int)",
+	} {
+		address := filled(t)
+		in(t, address, statement)
+		other := pgtest.Database(t, database)
+		if err := Restore(context.Background(), written(t, address), other, known); err == nil || !strings.Contains(err.Error(), "what no service has") {
+			t.Errorf("%s: %v", name, err)
+		}
+		if left := in(t, other, "SELECT count(*) FROM pg_class WHERE relname = 'records'"); strings.Join(left, "") != "[0]" {
+			t.Errorf("%s: something was restored", name)
+		}
+	}
+}

@@ -106,6 +106,11 @@ func (a *app) restore(ctx context.Context, s *serving, path string) (err error) 
 	if err != nil {
 		return err
 	}
+	if s.database == "" {
+		if folder, err := existing(base); err == nil {
+			return fmt.Errorf("%s is not empty, and nothing was changed: expected an empty folder (--data) or database", folder)
+		}
+	}
 	folder := filepath.Join(base, "serve")
 	database, err := s.openDatabase(ctx, folder)
 	if err != nil {
@@ -116,6 +121,9 @@ func (a *app) restore(ctx context.Context, s *serving, path string) (err error) 
 	if errors.Is(err, backup.ErrNotEmpty) {
 		return fmt.Errorf("%s is not empty, and nothing was changed: expected an empty folder (--data) or database",
 			where(s, base))
+	}
+	if err == nil {
+		err = database.guard(ctx)
 	}
 	if err != nil {
 		return err

@@ -2,9 +2,7 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -78,9 +76,9 @@ func (a *app) databaseURL() *cobra.Command {
 	s := &serving{}
 	c := &cobra.Command{
 		Use: "url", Short: "Print the address of the private database of a service that runs on this machine, with its password",
-		Long: `Prints where the private database of a service is, for tools of PostgreSQL's own: psql "$(vastspan database url)". Only who may
-read the data folder can ask. Read there as much as you like; what is written there past the service is on you. The port is the
-same at every start where serve has --database-port.`,
+		Long: `Prints where the private database of a service is, for tools of PostgreSQL's own: psql "$(vastspan database url)". Only
+those who can read the data folder can ask. Read there as much as you like; writing there bypasses the service, at your own risk.
+The port is the same at every start where serve has --database-port.`,
 		Example: "  psql \"$(vastspan database url)\" -c 'SELECT * FROM records.crossings LIMIT 3'",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 		RunE: func(*cobra.Command, []string) error {
@@ -88,17 +86,16 @@ same at every start where serve has --database-port.`,
 			if err != nil {
 				return err
 			}
-			for _, folder := range []string{"serve", "demo"} {
-				address, err := postgres.Address(filepath.Join(base, folder))
-				if errors.Is(err, os.ErrNotExist) {
-					continue
-				}
-				if err == nil {
-					a.print.Linef("%s", address)
-				}
+			if _, err := existing(base); err != nil {
 				return err
 			}
-			return fmt.Errorf("no service keeps anything in %s: say where it does with --data", base)
+			for _, name := range folders {
+				if address, err := postgres.Address(filepath.Join(base, name)); err == nil {
+					a.print.Linef("%s", address)
+					return nil
+				}
+			}
+			return fmt.Errorf("no service runs on %s: start it first", base)
 		},
 	}
 	c.Flags().StringVar(&s.data, "data", "", "folder of the service (default: $VASTSPAN_DATA, else the usual place for data)")

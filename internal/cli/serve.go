@@ -194,6 +194,20 @@ func (s *serving) dataFolder() (string, error) {
 	return filepath.Join(home, ".local", "share", "vastspan"), err
 }
 
+// folders are where a service and a demo keep everything, below the folder of --data.
+var folders = []string{"serve", "demo"}
+
+// existing returns the folder of the service that keeps its data below a folder, or of a demo. Nothing is made.
+func existing(base string) (string, error) {
+	for _, name := range folders {
+		folder := filepath.Join(base, name)
+		if _, err := os.Stat(filepath.Join(folder, "data")); err == nil {
+			return folder, nil
+		}
+	}
+	return "", fmt.Errorf("no service keeps its data in %s: give the folder that the service was started with (--data or VASTSPAN_DATA)", base)
+}
+
 // serve runs the service until the context ends. prepare is called before the first request is answered.
 func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func(context.Context, *service.Service) error) (err error) {
 	if err := a.openLog(s.logForm); err != nil {
@@ -233,6 +247,9 @@ func (a *app) serve(ctx context.Context, s *serving, folder string, prepare func
 	svc, err := service.Open(ctx, database.url, filepath.Join(base, folder, "columns"), s.databases, clock)
 	if err != nil {
 		return err
+	}
+	if err := database.guard(ctx); err != nil {
+		return errors.Join(err, svc.Close())
 	}
 	svc.Trouble = database.trouble
 	svc.Datasets.ReadWithin(files)
@@ -330,13 +347,15 @@ func (a *app) announce(l net.Listener, s *serving, first string) {
 type database struct {
 	url     string
 	trouble func() error // why it does not run; nil where that cannot be known
-	close   func() error
+	// guard keeps the audit from the service itself, once its tables are there.
+	guard func(context.Context) error
+	close func() error
 }
 
 // openDatabase returns the database that was given, or a private one that is started in a folder.
 func (s *serving) openDatabase(ctx context.Context, folder string) (*database, error) {
 	if s.database != "" {
-		return &database{s.database, nil, func() error { return nil }}, nil
+		return &database{s.database, nil, func(context.Context) error { return nil }, func() error { return nil }}, nil
 	}
 	unlock, err := postgres.Lock(folder)
 	if err != nil {
@@ -347,10 +366,13 @@ func (s *serving) openDatabase(ctx context.Context, folder string) (*database, e
 		unlock()
 		return nil, err
 	}
-	db := &database{pg.URL, pg.Trouble, func() error {
+	db := &database{trouble: pg.Trouble, guard: pg.Guard, close: func() error {
 		defer unlock()
 		return pg.Stop()
 	}}
+	if db.url, err = pg.Ordinary(ctx); err != nil {
+		return nil, errors.Join(err, db.close())
+	}
 	if s.beside != nil {
 		if s.databases, err = s.beside(ctx, pg); err != nil {
 			return nil, errors.Join(err, db.close())

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"os/user"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -49,7 +48,10 @@ func (a *app) onServer(ctx context.Context, s *serving, work func(context.Contex
 		if err != nil {
 			return err
 		}
-		folder := filepath.Join(base, "serve")
+		folder, err := existing(base)
+		if err != nil {
+			return err
+		}
 		if address, err = postgres.Address(folder); err != nil { // no service runs on it
 			db, err := s.openDatabase(ctx, folder)
 			if err != nil {

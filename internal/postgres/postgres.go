@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/url"
@@ -34,7 +35,7 @@ const superuser = "vastspan"
 // A Server is a running private PostgreSQL server. Where it ends by itself it is started again, at the
 // same address.
 type Server struct {
-	URL string // for clients, with the password
+	URL string // of its superuser, with the password; see Ordinary for what a service connects by
 
 	bin, folder, password string
 	cred                  *syscall.Credential
@@ -83,7 +84,12 @@ func owner() (*syscall.Credential, error) {
 // Address is that of the server that runs on a folder, with its password, for those who may read the folder. Errors say that none
 // runs there.
 func Address(folder string) (string, error) {
-	password, err := os.ReadFile(passwordFile(folder))
+	role := serviceRole
+	password, err := os.ReadFile(servicePassword(folder))
+	if errors.Is(err, fs.ErrNotExist) { // it was started by an earlier version
+		role = superuser
+		password, err = os.ReadFile(passwordFile(folder))
+	}
 	if err != nil {
 		return "", err
 	}
@@ -94,7 +100,7 @@ func Address(folder string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return serverURL(port, strings.TrimSpace(string(password))), nil
+	return serverURL(port, role, strings.TrimSpace(string(password))), nil
 }
 
 // Settings say how a server runs.
@@ -174,7 +180,7 @@ func (s *Server) up(ctx context.Context) error {
 // leftoverWait is how long the processes of a server that was killed are waited for.
 const leftoverWait = 20 * time.Second
 
-func (s *Server) setPort(port int) { s.port, s.URL = port, serverURL(port, s.password) }
+func (s *Server) setPort(port int) { s.port, s.URL = port, serverURL(port, superuser, s.password) }
 
 func (s *Server) set(p *process, trouble error) {
 	s.mu.Lock()
@@ -350,10 +356,10 @@ func (s *Server) prepare(ctx context.Context) (string, error) {
 	return password, os.Rename(making, dataFolder(folder))
 }
 
-func serverURL(port int, password string) string {
+func serverURL(port int, role, password string) string {
 	u := url.URL{
 		Scheme: "postgres",
-		User:   url.UserPassword(superuser, password),
+		User:   url.UserPassword(role, password),
 		Host:   fmt.Sprintf("127.0.0.1:%d", port),
 		Path:   "/postgres",
 	}

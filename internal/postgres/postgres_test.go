@@ -374,3 +374,78 @@ func TestTheAddressOfAServer(t *testing.T) {
 		}
 	}
 }
+
+// try runs a statement and returns its error.
+func try(t *testing.T, url, statement string) error {
+	t.Helper()
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, statement)
+	return err
+}
+
+// The service works as a role that runs no programs and reads no files of the server; it owns its tables, those that an earlier version
+// made as superuser among them, and can add to the audit and no more.
+func TestTheServiceIsAnOrdinaryRole(t *testing.T) {
+	ctx := context.Background()
+	s, err := Start(ctx, folder(t), forgetful)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		if err := s.Stop(); err != nil {
+			t.Error(err)
+		}
+	}()
+	for _, statement := range []string{ // as an earlier version made them
+		"CREATE SCHEMA records", "CREATE TABLE records.fares (id bigserial PRIMARY KEY, fare numeric)", "CREATE VIEW seen AS SELECT 1 AS one",
+		"CREATE TABLE audit (id bigserial PRIMARY KEY, what text)",
+		"CREATE FUNCTION audit_stays() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'only added to'; END $$",
+		"CREATE TRIGGER audit_stays BEFORE UPDATE OR DELETE OR TRUNCATE ON audit FOR EACH STATEMENT EXECUTE FUNCTION audit_stays()",
+	} {
+		if err := try(t, s.URL, statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var address string
+	for range 2 { // each start does it again
+		if address, err = s.Ordinary(ctx); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Guard(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if strings.Contains(address, s.password) {
+		t.Error("the service knows the superuser's password")
+	}
+	for _, statement := range []string{
+		"ALTER TABLE records.fares ADD COLUMN note text", "INSERT INTO records.fares (fare) VALUES (1)", "DROP VIEW seen",
+		"CREATE TABLE more (n int)", "CREATE SCHEMA days", "INSERT INTO audit (what) VALUES ('signed in')",
+	} {
+		if err := try(t, address, statement); err != nil {
+			t.Errorf("%s: %v", statement, err)
+		}
+	}
+	for _, statement := range []string{
+		"COPY (SELECT 1) TO PROGRAM 'true'", "SELECT pg_read_file('/etc/passwd')", "COPY records.fares TO '/tmp/fares'", "CREATE ROLE other SUPERUSER",
+		"SET ROLE " + superuser, "SET ROLE " + auditRole, "ALTER TABLE audit DISABLE TRIGGER ALL", "DROP TRIGGER audit_stays ON audit",
+		"DROP TABLE audit", "DELETE FROM audit", "UPDATE audit SET what = ''", "TRUNCATE audit", "ALTER TABLE audit OWNER TO " + serviceRole,
+		"CREATE OR REPLACE FUNCTION audit_stays() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NULL; END $$",
+		"ALTER ROLE " + serviceRole + " SUPERUSER", "SET session_replication_role = replica",
+	} {
+		if err := try(t, address, statement); err == nil {
+			t.Errorf("the service may %s", statement)
+		}
+	}
+	if got := ask(t, address, "SELECT count(*)::text FROM audit"); got != "1" {
+		t.Errorf("the audit has %s entries", got)
+	}
+	if at, err := Address(s.folder); err != nil || at != address {
+		t.Errorf("the address is %s, want %s: %v", at, address, err)
+	}
+}
