@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -180,6 +181,9 @@ func summary(event *ics.VEvent) string {
 	return event.Id()
 }
 
+// zeroInterval matches a rule that recurs every no years.
+var zeroInterval = regexp.MustCompile(`(?i)(^|;)INTERVAL=[+-]?0*(;|$)`)
+
 // eventDays returns the days of an event but for those that others stand for.
 func eventDays(event *ics.VEvent, gone []civil.Day, lastYear int) ([]civil.Day, error) {
 	start := event.GetProperty(ics.ComponentPropertyDtStart)
@@ -196,6 +200,9 @@ func eventDays(event *ics.VEvent, gone []civil.Day, lastYear int) ([]civil.Day, 
 	}
 	if err != nil {
 		return nil, err
+	}
+	if rule := event.GetProperty(ics.ComponentPropertyRrule); rule != nil && zeroInterval.MatchString(rule.Value) {
+		return nil, fmt.Errorf("its rule %s: an interval is at least 1", rule.Value)
 	}
 	starts, err := occurrences(event, first, lastYear)
 	if err != nil {

@@ -136,7 +136,7 @@ func TestPlainList(t *testing.T) {
 }
 
 func TestBadRules(t *testing.T) {
-	for _, bad := range []string{"RRULE:FREQ=SOMETIMES", "DURATION:PT3H", "EXDATE:soon"} {
+	for _, bad := range []string{"RRULE:FREQ=SOMETIMES", "RRULE:FREQ=YEARLY;INTERVAL=0", "DURATION:PT3H", "EXDATE:soon"} {
 		text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:Odd\nDTSTART;VALUE=DATE:20260101\n" + bad + "\nEND:VEVENT\nEND:VCALENDAR\n"
 		if _, _, err := Read(strings.NewReader(text), 2026, 2027); err == nil || !strings.Contains(err.Error(), `event "Odd"`) {
 			t.Errorf("%s gives %v", bad, err)

@@ -56,7 +56,7 @@ func openCSV(o Options, w Written, r io.Reader) (Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	first.text = strings.TrimPrefix(first.text, "\ufeff")
+	first.text = strings.TrimLeft(first.text, "\ufeff") // some programs write it twice
 	if t.comma, err = delimiterOf(o.Delimiter, first.text); err != nil {
 		return nil, err
 	}

@@ -543,3 +543,18 @@ func TestParquetWithoutTexts(t *testing.T) {
 		t.Errorf("a day before the calendar: %v", err)
 	}
 }
+
+// A mark of the byte order that is there twice is no part of a name, and a key that is there twice in an object is told.
+func TestMarksAndKeysThatAreThereTwice(t *testing.T) {
+	for _, text := range []string{"\ufeff\ufeffday,v\n2026-03-05,1\n", "\ufeff\ufeff{\"day\":\"2026-03-05\",\"v\":1}\n"} {
+		r, err := Open(Options{}, strings.NewReader(text))
+		if err != nil || r.Header()[0] != "day" {
+			t.Errorf("%q: %v %v", text, r, err)
+		}
+	}
+	for _, text := range []string{`{"day":"2026-03-05","v":1,"v":2}`, `[{"day":"2026-03-05","v":1,"v":1}]`} {
+		if _, err := Open(Options{}, strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), "each key once") {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+}

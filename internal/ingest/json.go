@@ -44,9 +44,14 @@ func openJSON(o Options, w Written, r io.Reader) (Reader, error) {
 		return nil, err
 	}
 	head := bufio.NewReaderSize(r, lookAhead)
-	if start, err := peek(head, 3); err != nil {
-		return nil, err
-	} else if bytes.HasPrefix(start, []byte("\ufeff")) {
+	for { // some programs write it twice
+		start, err := peek(head, 3)
+		if err != nil {
+			return nil, err
+		}
+		if !bytes.HasPrefix(start, []byte("\ufeff")) {
+			break
+		}
 		_, _ = head.Discard(3)
 	}
 	t := &jsonReader{written: w, index: map[string]int{}}
@@ -164,7 +169,7 @@ func (p *jsonPart) Valid() bool { return false }
 // Rows yields the objects as rows.
 func (p *jsonPart) Rows(take func(line int, row []string) error) error {
 	var parser fastjson.Parser
-	row := make([]string, len(p.index))
+	row, seen := make([]string, len(p.index)), make([]int, len(p.index)) // seen in which object last, and 1
 	var scratch []byte
 	for i, text := range p.texts {
 		object, err := parsed(&parser, text, p.lines[i])
@@ -172,7 +177,7 @@ func (p *jsonPart) Rows(take func(line int, row []string) error) error {
 			return err
 		}
 		clear(row)
-		var unknown []byte
+		var unknown, twice []byte
 		scratch = scratch[:0]
 		object.Visit(func(key []byte, v *fastjson.Value) {
 			at, known := p.index[string(key)]
@@ -180,11 +185,19 @@ func (p *jsonPart) Rows(take func(line int, row []string) error) error {
 				unknown = key
 				return
 			}
+			if seen[at] == i+1 {
+				twice = key
+				return
+			}
+			seen[at] = i + 1
 			row[at], scratch = jsonText(v, scratch)
 		})
 		if unknown != nil {
 			return faulty(Fault{Line: p.lines[i], Column: string(unknown), Expected: fmt.Sprintf(
 				"a key that none of the first %d objects has: put an object that has all keys first", SampleRows)})
+		}
+		if twice != nil {
+			return faulty(Fault{Line: p.lines[i], Column: string(twice), Expected: "each key once in an object"})
 		}
 		if err := take(p.lines[i], row); err != nil {
 			return err

@@ -192,7 +192,7 @@ func formatOf(start []byte) (string, error) {
 	case bytes.HasPrefix(start, []byte("%PDF")):
 		return "", errors.New("the file is a PDF: expected CSV, JSON, XLSX or Parquet")
 	}
-	text := bytes.TrimLeft(bytes.TrimPrefix(start, []byte("\ufeff")), " \t\r\n")
+	text := bytes.TrimLeft(start, "\ufeff \t\r\n")
 	if bytes.HasPrefix(text, []byte("{")) || bytes.HasPrefix(text, []byte("[")) {
 		return JSON, nil
 	}
