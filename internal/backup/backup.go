@@ -257,7 +257,8 @@ func migrations(ctx context.Context, address string) ([]string, error) {
 // maxTold is how much of what a tool says is told.
 const maxTold = 2000
 
-// run runs one of PostgreSQL's tools on the database at an address; on none where it is empty. The password is handed over where nobody can read it.
+// run runs one of PostgreSQL's tools on the database at an address; on none where it is empty. The password is handed over where
+// nobody can read it.
 func run(ctx context.Context, tool, address string, in io.Reader, out io.Writer, args ...string) error {
 	path, err := find(tool)
 	if err != nil {

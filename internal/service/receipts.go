@@ -47,7 +47,7 @@ type receiptStore interface {
 type Receipts struct {
 	store       receiptStore
 	definitions *Definitions
-	briefs      *Noun[book.Brief]
+	briefs      *Briefs
 	totals      *Totals
 	views       *Views
 	renames     *Renames

@@ -34,7 +34,7 @@ type scheduleStore interface {
 type Schedules struct {
 	store       scheduleStore
 	definitions *Definitions
-	briefs      *Noun[book.Brief]
+	briefs      *Briefs
 	receipts    *Receipts
 	deliveries  *Deliveries
 	Clock

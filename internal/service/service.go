@@ -28,7 +28,7 @@ type Service struct {
 	Spans       *Noun[book.Span]
 	Calendars   *Noun[calendar.Spec]
 	Holidays    *Noun[book.Holidays]
-	Briefs      *Noun[book.Brief]
+	Briefs      *Briefs
 	Expressions *Expressions
 	Datasets    *Datasets
 	Totals      *Totals
@@ -81,8 +81,8 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Spans = &Noun[book.Span]{defs, book.SpanKind, spanRules(st)}
 	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules(st)}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
-	s.Briefs = &Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}
 	s.Datasets = &Datasets{store: st, schedules: st, definitions: defs, clock: clock}
+	s.Briefs = &Briefs{&Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}, s.Datasets}
 	s.Expressions = &Expressions{defs, s.Datasets, st, clock}
 	s.Totals = &Totals{definitions: defs, store: st, Clock: clock}
 	s.Records = &Records{s.Totals, st}

@@ -103,8 +103,20 @@ func TestWhoSeesWhatOfADataset(t *testing.T) {
 		{"GET", "/api/v1/datasets", "", 200, `{"items":[]}`},
 		{"GET", "/api/v1/datasets/staff", "", 404, "no dataset is named staff"},
 		{"POST", "/api/v1/total", `{"dataset":"staff","over":["2026-09"],"figures":["count"]}`, 404, "no dataset is named staff"},
-		{"POST", "/api/v1/briefs/pay/view", `{"as_of":"2026-10-19"}`, 200, "no dataset is named staff"},
+		{"POST", "/api/v1/briefs/pay/view", `{"as_of":"2026-10-19"}`, 200, `"items":[]`},
+		{"GET", "/api/v1/briefs", "", 200, `"name":"pay"`},
 	})
+	for _, path := range []string{"/briefs", "/briefs/pay", "/briefs/pay/versions", "/book", "/spans", "/datasets"} {
+		if _, _, text := rea.ask("GET", prefix+path, ""); strings.Contains(text, "staff") || strings.Contains(text, "isle") {
+			t.Errorf("%s tells of the dataset: %s", path, text)
+		}
+	}
+	ada.talk([]exchange{{"PUT", "/api/v1/datasets/staff/access", `{"records":["nobody-there"]}`, 200, ""}})
+	ana.talk([]exchange{
+		{"PUT *", "/api/v1/briefs/pay", `{"name":"pay","title":"Mine","items":[]}`, 403, "items that you may not see"},
+		{"POST", "/api/v1/briefs/pay/restore", `{"version":1}`, 403, "items that you may not see"},
+	})
+	ada.talk([]exchange{{"PUT", "/api/v1/datasets/staff/access", `{"records":["anas"]}`, 200, ""}})
 	ana.talk([]exchange{{"GET", "/api/v1/receipts/1", "", 200, "9999|Winter Isle"}})
 	// What was reported of it stays under its rules, whatever becomes of it.
 	ada.talk([]exchange{

@@ -16,7 +16,7 @@ import (
 )
 
 func (h *handlers) GetBook(ctx context.Context, _ server.GetBookRequestObject) (server.GetBookResponseObject, error) {
-	text, err := h.service.Definitions.Save(ctx)
+	text, err := h.service.Briefs.Book(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -29,7 +29,7 @@ func (h *handlers) LoadBook(ctx context.Context, r server.LoadBookRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	changes, err := h.service.Definitions.Load(ctx, data, access.Author(ctx), or(r.Params.Note), or(r.Params.Preview))
+	changes, err := h.service.Briefs.LoadBook(ctx, data, access.Author(ctx), or(r.Params.Note), or(r.Params.Preview))
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"io"
 	"net"
@@ -84,6 +85,50 @@ func TestStalledBodies(t *testing.T) {
 		}
 	}
 	s.talk([]exchange{{"GET", "/api/v1/datasets/stalled", "", 404, "no dataset is named stalled"}})
+}
+
+// A request that states its length twice is read in one way by a proxy and in another here: it is refused, and nothing that follows it
+// on the connection is answered.
+func TestOneLengthIsStated(t *testing.T) {
+	svc := openService(t, database, nil)
+	requests, err := newValidator()
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, err := handler(svc, Settings{}, requests)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan error, 1)
+	go func() { ended <- Serve(ctx, l, h, Serving{StopWithin: time.Second}) }()
+	defer func() {
+		stop()
+		if err := <-ended; err != nil {
+			t.Error(err)
+		}
+	}()
+	s := &site{t: t, url: "http://" + l.Addr().String()}
+	const fine = "GET /livez" + host + "\n"
+	const both = "POST /api/v1/resolve" + host + "Content-Type: application/json\nContent-Length: 6\nTransfer-Encoding: chunked\n\n0\r\n\r\n"
+	for _, text := range []string{both + "GET /readyz HTTP/1.1\r\nHost: localhost\r\n\r\n", strings.ReplaceAll(fine, "\n", "\r\n") + strings.Replace(both, "\n\n", "\r\n\r\n", 1)} {
+		conn := s.connect(text)
+		answers, err := io.ReadAll(conn)
+		if err != nil {
+			t.Error(err)
+		}
+		if n := strings.Count(string(answers), "HTTP/1.1 "); strings.Count(string(answers), "HTTP/1.1 400") != 1 || n > 2 || strings.Contains(string(answers), "ready") {
+			t.Errorf("%q", answers)
+		}
+	}
+	chunked := "POST /api/v1/resolve" + host + "Content-Type: application/json\nTransfer-Encoding: chunked\nConnection: close\n\n1b\r\n{\"expressions\":[\"today\"]}  \r\n0\r\n\r\n"
+	if answer, err := io.ReadAll(s.connect(chunked)); err != nil || !strings.HasPrefix(string(answer), "HTTP/1.1 200") {
+		t.Errorf("%q %v", answer, err)
+	}
 }
 
 // A file that drips is refused like one that has stopped; one that comes slowly, but comes, is not.

@@ -190,11 +190,14 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler, o Serving) error
 	if o.TLS != nil {
 		o.TLS.NextProtos = []string{"h2", "http/1.1"}
 		l = tls.NewListener(l, o.TLS)
+	} else {
+		l = headListener{l}
 	}
 	base, end := context.WithCancel(context.WithoutCancel(ctx))
 	defer end()
 	server := &http.Server{
-		Handler:           h,
+		Handler:           oneLength(h),
+		ConnContext:       keepHeads,
 		BaseContext:       func(net.Listener) context.Context { return base },
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       idleSeconds * time.Second,
