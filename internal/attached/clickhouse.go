@@ -181,6 +181,8 @@ func (c *clickHouse) parts(context.Context, string) ([]string, error) { return n
 
 func (*clickHouse) counts() bool { return true }
 
+func (*clickHouse) strays() bool { return false }
+
 func (c *clickHouse) failed(err error) failure {
 	var told *clickHouseError
 	if !errors.As(err, &told) {

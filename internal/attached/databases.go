@@ -56,6 +56,7 @@ type Databases struct {
 
 	mu      sync.Mutex
 	covered map[coverKey]cover
+	strays  map[coverKey]bool // tables with dates outside the years that there are
 }
 
 // engines open databases, by the scheme of their address.
@@ -76,7 +77,7 @@ const addressForms = "postgres://NAME@HOST/DATABASE, sqlite:/FILE or clickhouse:
 // Configure knows some databases by their names; none is reached before it is asked. Errors name the database and never hold
 // its address, in which a password may be.
 func Configure(definitions map[string]Definition) (*Databases, error) {
-	ds := &Databases{list: map[string]*Database{}, covered: map[coverKey]cover{}}
+	ds := &Databases{list: map[string]*Database{}, covered: map[coverKey]cover{}, strays: map[coverKey]bool{}}
 	for name, d := range definitions {
 		u, err := url.Parse(d.URL)
 		if err != nil || d.URL == "" {
@@ -330,6 +331,18 @@ type coverKey struct {
 type cover struct {
 	tally.Coverage
 	at time.Time
+}
+
+func (ds *Databases) noteStrays(key coverKey, some bool) {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	ds.strays[key] = some
+}
+
+func (ds *Databases) hasStrays(key coverKey) bool {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	return ds.strays[key]
 }
 
 // coverFor is how long it is remembered.

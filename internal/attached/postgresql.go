@@ -150,6 +150,8 @@ func (p *postgreSQL) parts(ctx context.Context, table string) ([]string, error) 
 
 func (*postgreSQL) counts() bool { return false }
 
+func (*postgreSQL) strays() bool { return true }
+
 func (p *postgreSQL) failed(err error) failure {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {

@@ -124,6 +124,9 @@ func (s *source) record(row []sql.NullString, date *Column) (listing.Record, []d
 	for i := range s.table.Columns {
 		c := &s.table.Columns[i]
 		cell, err := c.cell(row[i].String, !row[i].Valid, s.clock)
+		if err != nil && c.Form.Type().IsTime() && c.Name != date.Name {
+			cell, err = dataset.Cell{}, nil // a date that lies outside the years that there are is none
+		}
 		if err != nil {
 			return r, nil, err
 		}
@@ -159,7 +162,7 @@ func (d *Databases) Texts(
 	}
 	c := s.column(column)
 	each, err := s.ofEachPart(ctx, func(table string) string {
-		return "SELECT " + s.sql(column) + " AS v, count(*) AS n FROM " + table + " GROUP BY 1"
+		return "SELECT " + s.sql(column) + " AS v, count(*) AS n FROM " + table + " GROUP BY " + s.sql(column)
 	})
 	if err != nil {
 		return nil, s.told(ctx, err)
@@ -191,7 +194,7 @@ func (d *Databases) Texts(
 func (s *source) texts(ctx context.Context, column string, most int) ([]string, error) {
 	c, name := s.column(column), s.sql(column)
 	each, err := s.ofEachPart(ctx, func(table string) string {
-		return "SELECT " + name + " AS v FROM " + table + " WHERE " + name + " IS NOT NULL GROUP BY 1"
+		return "SELECT " + name + " AS v FROM " + table + " WHERE " + name + " IS NOT NULL GROUP BY " + name
 	})
 	if err != nil {
 		return nil, err
@@ -226,12 +229,27 @@ func (d *Databases) Coverage(ctx context.Context, t *Table, schema *dataset.Sche
 type reach struct {
 	records, dated int64
 	first, last    dataset.Cell
+	strays         bool // there are dates outside the years that there are
 }
 
-// reachOf asks how far the records go by a date, and how many there are where they are to be counted or where that costs nothing.
+// reachOf asks how far the records go by a date, and how many there are where they are to be counted or where that costs nothing. Where
+// the first or the last date cannot be read, it is asked again for those within the years that there are.
 func (s *source) reachOf(ctx context.Context, column *Column, counted bool) (reach, error) {
+	e, err := s.reachBy(ctx, column, s.sql(column.Name), counted)
+	if err == nil || !errors.Is(err, errDate) || !s.dialect.strays() {
+		return e, err
+	}
+	within := strings.Join((axis{s, column, false}).bounds(true, true), " AND ")
+	e, err = s.reachBy(ctx, column, "CASE WHEN "+within+" THEN "+s.sql(column.Name)+" END", counted)
+	e.strays = true
+	return e, err
+}
+
+// errDate is that a date cannot be read.
+var errDate = errors.New("a date cannot be read")
+
+func (s *source) reachBy(ctx context.Context, column *Column, name string, counted bool) (reach, error) {
 	var e reach
-	name := s.sql(column.Name)
 	all, dated := "1", "1"
 	if counted = counted || s.dialect.counts(); counted {
 		all, dated = "count(*)", "count("+name+")"
@@ -251,13 +269,16 @@ func (s *source) reachOf(ctx context.Context, column *Column, counted bool) (rea
 		}
 		first, err3 := column.cell(row[2].String, false, s.clock)
 		last, err4 := column.cell(row[3].String, false, s.clock)
+		if read := errors.Join(err3, err4); read != nil {
+			return errors.Join(errDate, read)
+		}
 		if e.dated += with; !e.first.Set || column.earlier(&first, &e.first) {
 			e.first = first
 		}
 		if !e.last.Set || column.earlier(&e.last, &last) {
 			e.last = last
 		}
-		return errors.Join(err1, err2, err3, err4)
+		return errors.Join(err1, err2)
 	})
 	return e, err
 }
@@ -266,6 +287,7 @@ func (s *source) reachOf(ctx context.Context, column *Column, counted bool) (rea
 func (s *source) coverage(ctx context.Context, date string, counted bool) (tally.Coverage, error) {
 	var c tally.Coverage
 	e, err := s.reachOf(ctx, s.dateColumn(date), counted)
+	s.databases.noteStrays(coverKey{database: s.table.Database, table: s.table.Name, date: date}, e.strays)
 	if e.first.Set {
 		c.AddMany(e.dated, e.first.Day, e.last.Day)
 	}
@@ -324,8 +346,9 @@ func (g *grouping) covered(ctx context.Context) (tally.Coverage, *tally.Coverage
 		return g.coverage, nil, err
 	}
 	c := g.coverage
-	if g.axis.Nullable && len(g.lengths) == 0 {
-		if c.Undated, err = g.undated(ctx); err != nil {
+	strays := g.databases.hasStrays(coverKey{database: g.table.Database, table: g.table.Name, date: g.plan.Date})
+	if (g.axis.Nullable || strays) && len(g.lengths) == 0 {
+		if c.Undated, err = g.undated(ctx, strays); err != nil {
 			return c, &whole, err
 		}
 	}
@@ -349,8 +372,12 @@ func (s *source) whole(ctx context.Context, date string) (tally.Coverage, error)
 		func() (tally.Coverage, error) { return s.coverage(ctx, date, false) })
 }
 
-func (g *grouping) undated(ctx context.Context) (int64, error) {
-	where := append([]string{g.sql(g.axis.Name) + " IS NULL"}, g.where...)
+func (g *grouping) undated(ctx context.Context, strays bool) (int64, error) {
+	none := g.sql(g.axis.Name) + " IS NULL"
+	if strays {
+		none = "(" + none + " OR NOT (" + strings.Join(g.axis.bounds(true, true), " AND ") + "))"
+	}
+	where := append([]string{none}, g.where...)
 	n := int64(0)
 	text, err := g.ofEachPart(ctx, func(table string) string {
 		return "SELECT count(*) FROM " + table + " WHERE " + strings.Join(where, " AND ")

@@ -138,6 +138,8 @@ func (s *sqlite) parts(context.Context, string) ([]string, error) { return nil, 
 
 func (*sqlite) counts() bool { return false }
 
+func (*sqlite) strays() bool { return false }
+
 func (s *sqlite) failed(err error) failure {
 	text := err.Error()
 	switch {

@@ -95,8 +95,24 @@ func (a axis) within(list []tally.Stretch) []string {
 	return append(conditions, "("+strings.Join(any, " OR ")+")")
 }
 
+// bounds keeps dates within the years that there are (a day or two short of them, as clocks differ), on sides where nothing else bounds
+// them: what lies outside has no date.
+func (a axis) bounds(below, above bool) (conditions []string) {
+	if !a.dialect.strays() {
+		return nil
+	}
+	days := axis{a.source, a.Column, false}
+	if below {
+		conditions = append(conditions, a.sql(a.Name)+" >= "+days.edge(int64(civil.MinDay)+2))
+	}
+	if above {
+		conditions = append(conditions, a.sql(a.Name)+" < "+days.edge(int64(civil.MaxDay)-1))
+	}
+	return conditions
+}
+
 func (a axis) run(v tally.Stretch) []string {
-	var both []string
+	both := a.bounds(v.Start == tally.Past, v.End == tally.Future)
 	if v.Start != tally.Past {
 		both = append(both, a.sql(a.Name)+" >= "+a.edge(v.Start))
 	}

@@ -15,11 +15,13 @@ import (
 	"testing"
 	"time"
 
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
 	"vastspan/internal/attached"
 	"vastspan/internal/cluster"
 	"vastspan/internal/ingest"
+	"vastspan/internal/listing"
 	"vastspan/internal/postgres/pgtest"
 	"vastspan/internal/refused"
 )
@@ -461,4 +463,49 @@ func tableOf(t *testing.T, databases *attached.Databases, name string) (*attache
 		schema.Columns = append(schema.Columns, dataset.Column{Name: c.Name, Type: c.Form.Type(), Role: role})
 	}
 	return &attached.Table{Database: "quay", Name: name, Columns: columns}, schema
+}
+
+// Dates that are in no year that there is cost their records, which count as without a date, and no question.
+func TestDatesThatAreNone(t *testing.T) {
+	address := pgtest.Database(t, database)
+	in(t, address, "CREATE TABLE odd(day date NOT NULL, v int, seen date)",
+		"INSERT INTO odd VALUES ('2026-03-05', 1, '2026-01-01'), ('2026-03-06', 2, 'infinity'), ('infinity', 4, '2026-01-01'), ('0044-03-15 BC', 8, NULL), ('-infinity', 16, NULL)")
+	databases, err := attached.Configure(map[string]attached.Definition{"quay": {URL: address}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer databases.Close()
+	ctx := context.Background()
+	table, schema := tableOf(t, databases, "odd")
+	schema.Columns[2].Role = dataset.Detail
+	for name, c := range map[string]struct {
+		period tally.Period
+		sum    string
+	}{
+		"all dates": {tally.OfDays(allDays), "3"}, "a year": {tally.OfDays(civil.SetOf(civil.Through(civil.Of(2026, 1, 1), civil.Of(2026, 12, 31)))), "3"},
+		"from a day on": {tally.OfDays(civil.SetOf(civil.Interval{Start: civil.Of(2026, 3, 6), End: civil.OpenEnd})), "2"},
+	} {
+		p, err := tally.NewPlan(tally.Request{Periods: []tally.Period{c.period}, Figures: figuresOf("sum v")})
+		if err != nil {
+			t.Fatal(err)
+		}
+		result, err := tally.Run(ctx, p, databases.Source(table, schema))
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if sum, err := result.At(0, nil)[0].Decimals(0); err != nil || sum.String() != c.sum || result.Undated != 3 {
+			t.Errorf("%s: %v, %d without a date: %v", name, sum, result.Undated, err)
+		}
+	}
+	if c, err := databases.Coverage(ctx, table, schema, ""); err != nil || c.Records != 2 || c.Undated != 3 || c.Newest != civil.Of(2026, 3, 6) {
+		t.Errorf("%+v %v", c, err)
+	}
+	records := 0
+	err = databases.Each(ctx, table, schema, listing.Request{Period: tally.OfDays(allDays)}, func(r listing.Record) error {
+		records++
+		return nil
+	})
+	if err != nil || records != 2 {
+		t.Errorf("%d records are listed: %v", records, err)
+	}
 }
