@@ -12323,6 +12323,11 @@ func (r ListLoadsResponse) ContentType() string {
 	return ""
 }
 
+// LoadFileResponse200Headers the declared response headers of an HTTP 200 response for LoadFile
+type LoadFileResponse200Headers struct {
+	Location *string
+}
+
 // LoadFileResponse201Headers the declared response headers of an HTTP 201 response for LoadFile
 type LoadFileResponse201Headers struct {
 	Location *string
@@ -12331,12 +12336,21 @@ type LoadFileResponse201Headers struct {
 type LoadFileResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Load
 	// JSON201 the response for an HTTP 201 `application/json` response
 	JSON201 *Load
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *LoadFileResponse200Headers
 	// Headers201 the parsed response headers for an HTTP 201 response
 	Headers201 *LoadFileResponse201Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r LoadFileResponse) GetJSON200() *Load {
+	return r.JSON200
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
@@ -18915,6 +18929,13 @@ func ParseLoadFileResponse(rsp *http.Response) (*LoadFileResponse, error) {
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Load
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
 		var dest Load
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -18932,6 +18953,16 @@ func ParseLoadFileResponse(rsp *http.Response) (*LoadFileResponse, error) {
 	}
 
 	switch {
+	case rsp.StatusCode == 200:
+		var headers LoadFileResponse200Headers
+		if values := rsp.Header.Values("Location"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Location", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Location = &value
+		}
+		response.Headers200 = &headers
 	case rsp.StatusCode == 201:
 		var headers LoadFileResponse201Headers
 		if values := rsp.Header.Values("Location"); len(values) > 0 {

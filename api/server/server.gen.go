@@ -5774,6 +5774,30 @@ type LoadFileResponseObject interface {
 	VisitLoadFileResponse(w http.ResponseWriter) error
 }
 
+type LoadFile200ResponseHeaders struct {
+	Location *string
+}
+
+type LoadFile200JSONResponse struct {
+	Body    Load
+	Headers LoadFile200ResponseHeaders
+}
+
+func (response LoadFile200JSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Location != nil {
+		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type LoadFile201ResponseHeaders struct {
 	Location *string
 }

@@ -2623,7 +2623,7 @@ type LoadFileParams struct {
 	// Again Accept a file whose content was loaded before
 	Again *AgainParam `form:"again,omitempty" json:"again,omitempty"`
 
-	// IdempotencyKey A text of your own; a second request with the same key gives what the first one created
+	// IdempotencyKey A key of your own. Repeating a request with the same key and the same content changes nothing and returns what the first one created; other content is refused with 422
 	IdempotencyKey *IdempotencyKeyParam `json:"Idempotency-Key,omitempty"`
 }
 
@@ -2784,7 +2784,7 @@ type ListReceiptsParams struct {
 
 // CreateReceiptParams defines parameters for CreateReceipt.
 type CreateReceiptParams struct {
-	// IdempotencyKey A text of your own; a second request with the same key gives what the first one created
+	// IdempotencyKey A key of your own. Repeating a request with the same key and the same content changes nothing and returns what the first one created; other content is refused with 422
 	IdempotencyKey *IdempotencyKeyParam `json:"Idempotency-Key,omitempty"`
 }
 

@@ -68,10 +68,17 @@ nothing. The first load fixes them.`,
 		if err != nil {
 			return err
 		}
-		if *out != print.AsTable {
-			return a.printLoads([]types.Load{*r.JSON201}, *out)
-		}
 		l := r.JSON201
+		if r.JSON200 != nil {
+			l = r.JSON200
+		}
+		if *out != print.AsTable {
+			return a.printLoads([]types.Load{*l}, *out)
+		}
+		if r.JSON200 != nil {
+			a.print.Linef("%s was already loaded into %s %s, as load %d; nothing was loaded", l.File, args[0], a.at(), l.Id)
+			return nil
+		}
 		line := fmt.Sprintf("loaded %s into %s %s, as load %d", print.Number(l.Records, "record"), args[0], a.at(), l.Id)
 		if l.Replaced > 0 {
 			line += fmt.Sprintf(" in the place of %s", print.Number(l.Replaced, "record"))
@@ -100,7 +107,7 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.asOf, "as-of", "", "as of when the span of --replace is read (default today)")
 	flags.StringArrayVar(&f.key, "key", nil, "take the place of records with the same value of this column; may be given several times")
 	flags.BoolVar(&f.again, "again", false, "accept a file whose content was loaded before")
-	flags.StringVar(&f.once, "once", "", "a text of your own: a second load with the same text loads nothing and gives the first one")
+	flags.StringVar(&f.once, "once", "", "idempotency key: repeating a load with the same key and content changes nothing")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
 	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
 }

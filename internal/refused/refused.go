@@ -38,6 +38,7 @@ const (
 	CodeIfMatch       = "if_match_required"
 	CodeElsewhere     = "elsewhere"
 	CodeUnavailable   = "unavailable"
+	CodeKeyUsed       = "key_used"
 	CodeSignIn        = "sign_in"
 	CodeNotAllowed    = "not_allowed"
 	CodeTooMany       = "too_many_tries"

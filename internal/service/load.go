@@ -89,7 +89,7 @@ func (s *Datasets) Load(ctx context.Context, f File) (*store.Load, error) {
 		return schema, refused.Wrong(err)
 	}
 	load, err := s.store.LoadFile(ctx, in)
-	if err != nil {
+	if err != nil || load.Repeated {
 		return load, Refused(err)
 	}
 	return load, s.remark(ctx, &f, load, reader, had)

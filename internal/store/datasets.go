@@ -63,6 +63,8 @@ type Load struct {
 	Idempotency *string
 	// Remarks are what may have been meant otherwise; they are known right after the load alone.
 	Remarks []ingest.Remark `gorm:"-"`
+	// Repeated says that it had been loaded before, by the same key: nothing was loaded.
+	Repeated bool `gorm:"-"`
 }
 
 // Columns that the service keeps in every table of records. Names of users' columns never begin

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -116,8 +117,11 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	if in.Key != "" {
 		var have Load
 		err := tx.Where("dataset_id = ? AND idempotency = ?", d.ID, in.Key).Take(&have).Error
+		if err == nil {
+			return &have, in.repeats(tx, &have)
+		}
 		if !errors.Is(err, gorm.ErrRecordNotFound) {
-			return &have, err
+			return nil, err
 		}
 	}
 	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc(), Mode: cmp.Or(in.Mode, Append)}
@@ -194,6 +198,33 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	return load, note(tx, Entry{Action: Loaded, Kind: "load", Name: itoa(load.ID), Detail: map[string]any{
 		"dataset": d.Name, "file": load.File, "records": load.Records, "mode": load.Mode, "replaced": load.Replaced,
 	}})
+}
+
+// repeats makes sure that a load by a key that was used before has the content that was loaded then.
+func (in *LoadInput) repeats(tx *gorm.DB, have *Load) error {
+	have.Repeated = true
+	if in.Contents == nil {
+		return nil
+	}
+	for { // to the end, so that its checksum is known
+		_, err := in.Reader.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+	}
+	var before []string
+	if err := tx.Table("load_files").Where("load_id = ?", have.ID).Order("position").Pluck("content", &before).Error; err != nil {
+		return err
+	}
+	if !slices.Equal(before, in.Contents()) {
+		return &refused.Error{Kind: refused.Invalid, Code: refused.CodeKeyUsed, Err: fmt.Errorf(
+			"the key %q was used for load %d (%s) on %s, and this file has other content; nothing was loaded. Use another key for another file",
+			in.Key, have.ID, have.File, have.LoadedAt.UTC().Format(time.DateOnly))}
+	}
+	return nil
 }
 
 // maxFileNames is how many files of a load are named.

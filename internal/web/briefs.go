@@ -99,7 +99,7 @@ func (h *handlers) CreateReceipt(ctx context.Context, r server.CreateReceiptRequ
 		return nil, err
 	}
 	body, err := toReceipt(receipt, true)
-	location := fmt.Sprintf("receipts/%d", receipt.ID)
+	location := fmt.Sprintf(prefix+"/receipts/%d", receipt.ID)
 	return server.CreateReceipt201JSONResponse{Body: body, Headers: server.CreateReceipt201ResponseHeaders{Location: &location}}, err
 }
 
@@ -226,7 +226,7 @@ func (h *handlers) AddSchedule(ctx context.Context, r server.AddScheduleRequestO
 	if err != nil {
 		return nil, err
 	}
-	location := "schedules/" + s.Name
+	location := prefix + "/schedules/" + s.Name
 	return server.AddSchedule201JSONResponse{Body: toSchedule(s), Headers: server.AddSchedule201ResponseHeaders{Location: &location}}, nil
 }
 

@@ -147,7 +147,10 @@ func (h *handlers) LoadFile(ctx context.Context, r server.LoadFileRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	location := fmt.Sprintf("datasets/%s/loads/%d", r.Name, l.ID)
+	location := fmt.Sprintf(prefix+"/datasets/%s/loads/%d", r.Name, l.ID)
+	if l.Repeated {
+		return server.LoadFile200JSONResponse{Body: toLoad(l), Headers: server.LoadFile200ResponseHeaders{Location: &location}}, nil
+	}
 	return server.LoadFile201JSONResponse{Body: toLoad(l), Headers: server.LoadFile201ResponseHeaders{Location: &location}}, nil
 }
 
@@ -407,7 +410,7 @@ func (h *handlers) AttachTable(ctx context.Context, r server.AttachTableRequestO
 	if err != nil {
 		return nil, err
 	}
-	location := "datasets/" + d.Name
+	location := prefix + "/datasets/" + d.Name
 	return server.AttachTable201JSONResponse{
 		Body:    toDataset(d),
 		Headers: server.AttachTable201ResponseHeaders{ETag: etag(d.ETag()), Location: &location},

@@ -36,7 +36,7 @@ func (h *handlers) AddSpan(ctx context.Context, r server.AddSpanRequestObject) (
 		return nil, err
 	}
 	body, err := h.span(ctx, s)
-	location := "spans/" + s.Definition.Name
+	location := prefix + "/spans/" + s.Definition.Name
 	return server.AddSpan201JSONResponse{
 		Body:    body,
 		Headers: server.AddSpan201ResponseHeaders{ETag: etag(s.Version), Location: &location},
@@ -127,7 +127,7 @@ func (h *handlers) AddCalendar(ctx context.Context, r server.AddCalendarRequestO
 		return nil, err
 	}
 	body, err := h.calendar(ctx, s)
-	location := "calendars/" + s.Definition.Name
+	location := prefix + "/calendars/" + s.Definition.Name
 	return server.AddCalendar201JSONResponse{
 		Body:    body,
 		Headers: server.AddCalendar201ResponseHeaders{ETag: etag(s.Version), Location: &location},
@@ -216,7 +216,7 @@ func (h *handlers) AddHolidayList(ctx context.Context, r server.AddHolidayListRe
 		return nil, err
 	}
 	body, err := h.holidayList(ctx, s)
-	location := "holidays/" + s.Definition.Name
+	location := prefix + "/holidays/" + s.Definition.Name
 	return server.AddHolidayList201JSONResponse{
 		Body:    body,
 		Headers: server.AddHolidayList201ResponseHeaders{ETag: etag(s.Version), Location: &location},
@@ -306,7 +306,7 @@ func (h *handlers) AddBrief(ctx context.Context, r server.AddBriefRequestObject)
 		return nil, err
 	}
 	body, err := h.brief(ctx, s)
-	location := "briefs/" + s.Definition.Name
+	location := prefix + "/briefs/" + s.Definition.Name
 	return server.AddBrief201JSONResponse{
 		Body:    body,
 		Headers: server.AddBrief201ResponseHeaders{ETag: etag(s.Version), Location: &location},

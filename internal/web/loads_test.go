@@ -135,3 +135,33 @@ func (s *site) newestLoad(name string) string {
 	}
 	return page.Items[0].ID.String()
 }
+
+// A misspelt parameter is refused, not left out in silence; so is a key that was used for another file.
+func TestWhatALoadWouldDoInSilence(t *testing.T) {
+	s := openOn(t, pgtest.Database(t, database))
+	const other = "day,region,amount\n2026-09-09,South,99\n"
+	s.talk([]exchange{
+		{"POST", "/api/v1/datasets/q1/loads?file=t1.csv&date=day&amount=amount", sales, 201, `"mode":"append"`},
+		{"POST", "/api/v1/datasets/q1/loads?file=t2.csv&replac=all", other, 422, `there is no parameter \"replac\" here; did you mean replace?|"pointer":"/replac"`},
+		{"GET", "/api/v1/spans?frobnicate=1", "", 422, `there is no parameter \"frobnicate\" here; there are limit, after`},
+		{"GET", "/api/v1/status?x=1", "", 422, `there is no parameter \"x\" here`},
+		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", sales, 201, `"id":2`},
+		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", sales, 200, `"id":2`},
+		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", other, 422, `"key_used"|was used for load 2|nothing was loaded`},
+		{"POST", "/api/v1/total", `{"dataset":"q2","over":["2026"],"figures":["count"]}`, 200, `"cells":["4"]`},
+	})
+	q, err := http.NewRequest("POST", s.url+prefix+"/datasets/q3/loads?date=day", strings.NewReader(sales))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := http.DefaultClient.Do(q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Body.Close()
+	if at := r.Header.Get("Location"); !strings.HasPrefix(at, "/api/v1/datasets/q3/loads/") {
+		t.Errorf("its location is %q", at)
+	} else {
+		s.talk([]exchange{{"GET", at, "", 200, `"mode":"append"`}})
+	}
+}

@@ -7,9 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,6 +21,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"vastspan/api"
+	"vastspan/core/naming"
 	"vastspan/internal/access"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
@@ -133,6 +136,10 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 		badRequest(c, errors.New("the address holds characters that are no text: NUL, or bytes that are not UTF-8"))
 		return false
 	}
+	if err := knownParameters(c, route); err != nil {
+		fail(c, err)
+		return false
+	}
 	isJSON := route.Operation.RequestBody != nil && route.Operation.RequestBody.Value.Content["application/json"] != nil
 	if isJSON && c.ContentType() != "application/json" {
 		writeProblem(
@@ -175,6 +182,35 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 		invalidRequest(c, err)
 	}
 	return false
+}
+
+// knownParameters refuses parameters of an address that the document does not have: a misspelt one would do nothing in silence.
+func knownParameters(c *gin.Context, route *routers.Route) error {
+	given := c.Request.URL.Query()
+	if len(given) == 0 {
+		return nil
+	}
+	var known []string
+	for _, list := range []openapi3.Parameters{route.PathItem.Parameters, route.Operation.Parameters} {
+		for _, p := range list {
+			if p.Value.In == openapi3.ParameterInQuery {
+				known = append(known, p.Value.Name)
+			}
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		if slices.Contains(known, name) {
+			continue
+		}
+		text := fmt.Sprintf("there is no parameter %q here", name)
+		if near := naming.Nearest(name, known); near != "" {
+			text += fmt.Sprintf("; did you mean %s?", near)
+		} else if len(known) > 0 {
+			text += "; there are " + strings.Join(known, ", ")
+		}
+		return &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/" + name, Err: errors.New(text)}
+	}
+	return nil
 }
 
 // afterJSON returns what follows the first value of a body.

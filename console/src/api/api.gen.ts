@@ -3558,7 +3558,7 @@ export interface components {
         noteParam: string;
         /** @description The ETag of what is changed; required to change */
         ifMatchParam: string;
-        /** @description A text of your own; a second request with the same key gives what the first one created */
+        /** @description A key of your own. Repeating a request with the same key and the same content changes nothing and returns what the first one created; other content is refused with 422 */
         idempotencyKeyParam: string;
         /** @description The column that holds the day */
         dateParam: string;
@@ -5345,7 +5345,7 @@ export interface operations {
                 again?: components["parameters"]["againParam"];
             };
             header?: {
-                /** @description A text of your own; a second request with the same key gives what the first one created */
+                /** @description A key of your own. Repeating a request with the same key and the same content changes nothing and returns what the first one created; other content is refused with 422 */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKeyParam"];
             };
             path: {
@@ -5359,6 +5359,16 @@ export interface operations {
             };
         };
         responses: {
+            /** @description The file was loaded before with the same Idempotency-Key; nothing was loaded */
+            200: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"];
+                };
+            };
             /** @description Created */
             201: {
                 headers: {
@@ -5664,7 +5674,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A text of your own; a second request with the same key gives what the first one created */
+                /** @description A key of your own. Repeating a request with the same key and the same content changes nothing and returns what the first one created; other content is refused with 422 */
                 "Idempotency-Key"?: components["parameters"]["idempotencyKeyParam"];
             };
             path?: never;
