@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+
+	"vastspan/internal/postgres/pgtest"
 )
 
 // upload sends a body of a type, and returns the status and the answer.
@@ -148,7 +150,7 @@ func TestWhatALoadWouldDoInSilence(t *testing.T) {
 		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", sales, 201, `"id":2`},
 		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", sales, 200, `"id":2`},
 		{"POST key", "/api/v1/datasets/q2/loads?date=day&amount=amount", other, 422, `"key_used"|was used for load 2|nothing was loaded`},
-		{"POST", "/api/v1/total", `{"dataset":"q2","over":["2026"],"figures":["count"]}`, 200, `"cells":["4"]`},
+		{"POST", "/api/v1/total", `{"dataset":"q2","over":["all dates"],"figures":["count"]}`, 200, `"cells":["4"]`},
 	})
 	q, err := http.NewRequest("POST", s.url+prefix+"/datasets/q3/loads?date=day", strings.NewReader(sales))
 	if err != nil {
