@@ -224,7 +224,7 @@ func (p *plan) readSpan(text *string, into *civil.Set) error {
 	if *text == "" {
 		return nil
 	}
-	n, err := span.Parse(*text)
+	n, err := p.scope.Parse(*text)
 	if err != nil {
 		return err
 	}
@@ -247,7 +247,7 @@ func (p *plan) caution(n span.Node, list []span.Caution) {
 
 func (p *plan) readFilters(schema *dataset.Schema) error {
 	resolved, err := p.question.Where.Resolved(schema, func(text string) (civil.Set, string, error) {
-		n, err := span.Parse(text)
+		n, err := p.scope.Parse(text)
 		if err != nil {
 			return civil.Set{}, "", err
 		}

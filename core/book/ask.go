@@ -162,7 +162,7 @@ func (l *Library) Rehearse(ctx context.Context, text string, asOf civil.AsOf, da
 	if err != nil {
 		return nil, err
 	}
-	n, err := span.Parse(text)
+	n, err := span.ParseNamed(text, l)
 	if err == nil {
 		err = l.Check(n)
 	}
@@ -269,7 +269,7 @@ func (l *Library) CheckSpans(ctx context.Context, expressions []string, asOf civ
 func (l *Library) members(expressions []string) []span.Member {
 	members := make([]span.Member, len(expressions))
 	for i, text := range expressions {
-		n, err := span.Parse(text)
+		n, err := span.ParseNamed(text, l)
 		if ref, ok := n.(*span.Name); ok && err == nil {
 			target, cal, missing := l.Span(ref.Name)
 			switch {

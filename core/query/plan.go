@@ -248,7 +248,7 @@ func (p *plan) checkTimes() error {
 // resolveFilters resolves the spans of filters as of the day and in the calendar of the query.
 func (p *plan) resolveFilters(filters *dataset.Filters, s *dataset.Schema) error {
 	resolved, err := filters.Resolved(s, func(text string) (civil.Set, string, error) {
-		n, err := span.Parse(text)
+		n, err := p.Scope.Parse(text)
 		if err != nil {
 			return civil.Set{}, "", err
 		}
@@ -456,7 +456,7 @@ func (p *plan) listed() int {
 
 // add lays one span out.
 func (p *plan) add(ctx context.Context, i int, text string) error {
-	n, err := span.Parse(text)
+	n, err := p.Scope.Parse(text)
 	if err != nil {
 		return errorAt(err, "/over/%d", i)
 	}

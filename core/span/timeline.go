@@ -24,7 +24,7 @@ type Result struct {
 // ResolveText resolves one expression, with its cautions; explain asks for the steps, too.
 func ResolveText(text string, s Scope, explain bool) Result {
 	r := Result{Expression: text}
-	n, err := Parse(text)
+	n, err := s.Parse(text)
 	if err == nil {
 		r.Expression = n.String()
 		var resolved Resolution
@@ -96,7 +96,7 @@ var ErrTooLong = fmt.Errorf("the answer would list more than %d periods of days:
 // ErrTooLong.
 func Follow(ctx context.Context, text string, s Scope, through civil.Day, listed *int) (Timeline, error) {
 	t := Timeline{Expression: text, Answers: []TimelineAnswer{}}
-	n, err := Parse(text)
+	n, err := s.Parse(text)
 	if err != nil {
 		t.Error = err.(*Error)
 		return t, nil

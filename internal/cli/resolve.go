@@ -10,6 +10,7 @@ import (
 
 	"vastspan/core/book"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
 	"vastspan/core/span"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
@@ -96,6 +97,9 @@ func (a *app) readable(texts []string) error {
 	list := make([]span.Result, len(texts))
 	refused := 0
 	for i, text := range texts {
+		if naming.Check(strings.ToLower(text)) == nil {
+			continue // it may be a named span without its sign
+		}
 		if _, err := span.Parse(text); err != nil {
 			list[i].Error = err.(*span.Error) // it gives no other
 			refused++

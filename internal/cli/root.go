@@ -15,7 +15,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"vastspan/internal/cli/print"
 )
@@ -25,6 +24,8 @@ const (
 	exitFine    = 0
 	exitRefused = 1
 	exitUsage   = 2
+	// exitInterrupted is what shells give to commands that Ctrl-C has ended.
+	exitInterrupted = 130
 )
 
 // Version is the release; builds from a checkout carry its revision.
@@ -59,7 +60,8 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 
 // run runs one command line by a clock.
 func run(args []string, in io.Reader, out, errOut io.Writer, now func() time.Time) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	// A terminal that is closed ends a service in its order, too.
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	defer stop()
 	a := &app{in: in, out: out, err: errOut, print: print.New(out), now: now}
 	root := a.root()
@@ -67,14 +69,20 @@ func run(args []string, in io.Reader, out, errOut io.Writer, now func() time.Tim
 	root.SetIn(in)
 	root.SetOut(out)
 	root.SetErr(errOut)
-	err := root.ExecuteContext(ctx)
+	err := misspeltCommand(root, args)
+	if err == nil {
+		err = root.ExecuteContext(ctx)
+	}
 	err = errors.Join(err, a.file.close(err == nil))
 	if err == nil {
 		return exitFine
 	}
 	a.printError(err)
-	if usage := (usageError{}); errors.As(err, &usage) {
+	switch usage := (usageError{}); {
+	case errors.As(err, &usage):
 		return exitUsage
+	case ctx.Err() != nil && errors.Is(err, context.Canceled):
+		return exitInterrupted
 	}
 	return exitRefused
 }
@@ -101,13 +109,7 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else "+defaultServer+")")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error {
-		var wrong *pflag.InvalidValueError
-		if errors.As(err, &wrong) && wrong.Unwrap() != nil {
-			err = fmt.Errorf("--%s: %w", wrong.GetFlag().Name, wrong.Unwrap())
-		}
-		return usageError{err}
-	})
+	root.SetFlagErrorFunc(misspeltFlag)
 	for _, command := range []func() *cobra.Command{
 		a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.briefCommand, a.receiptCommand, a.scheduleCommand,
 		a.spanCommand, a.datasetCommand, a.databaseCommand,

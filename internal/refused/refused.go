@@ -61,8 +61,13 @@ func (e *Error) Unwrap() error { return e.Err }
 
 // Missing is the error of something that does not exist.
 func Missing(kind, name string) error {
-	return &Error{Kind: NotFound, Code: CodeNotFound, Err: fmt.Errorf("no %s is named %s", kind, name)}
+	return &Error{Kind: NotFound, Code: CodeNotFound, Err: &Unknown{kind, name}}
 }
+
+// Unknown says which name is not there, and of what.
+type Unknown struct{ Kind, Name string }
+
+func (e *Unknown) Error() string { return fmt.Sprintf("no %s is named %s", e.Kind, e.Name) }
 
 // Because is the error of a request that what exists does not allow.
 func Because(code, format string, args ...any) error {

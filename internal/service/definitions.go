@@ -219,11 +219,11 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 		}
 	}
 	for _, sp := range b.Spans {
-		canonicalSpan(&sp)
+		canonicalSpan(&sp, nil)
 		l.add(book.SpanKind, sp.Name, sp)
 	}
 	for _, brief := range b.Briefs {
-		canonicalBrief(&brief)
+		canonicalBrief(&brief, nil)
 		l.add(book.BriefKind, brief.Name, brief)
 	}
 	switch {
@@ -301,7 +301,7 @@ func sameDefinition(kind string, a, b []byte) bool {
 // Rules say how the definitions of one kind are treated.
 type rules[T any] struct {
 	name      func(*T) *string
-	canonical func(*T)
+	canonical func(*T, span.Source)
 	// users lists what refers to one of them.
 	users func(ctx context.Context, l *book.Library, name string) ([]string, error)
 	// what names one in messages.
@@ -328,7 +328,7 @@ func spanRules(st scheduleLister) rules[book.Span] {
 func calendarRules(st scheduleLister) rules[calendar.Spec] {
 	return rules[calendar.Spec]{
 		name:      func(d *calendar.Spec) *string { return &d.Name },
-		canonical: func(*calendar.Spec) {},
+		canonical: func(*calendar.Spec, span.Source) {},
 		users: func(ctx context.Context, l *book.Library, name string) ([]string, error) {
 			schedules, err := schedulesWith(ctx, st, func(sc *store.Schedule) bool {
 				n, err := span.Parse(sc.On)
@@ -368,7 +368,7 @@ func named(kind string, names []string) []string {
 
 var holidaysRules = rules[book.Holidays]{
 	name:      func(d *book.Holidays) *string { return &d.Name },
-	canonical: func(*book.Holidays) {},
+	canonical: func(*book.Holidays, span.Source) {},
 	users: func(_ context.Context, l *book.Library, name string) ([]string, error) {
 		return l.HolidaysUsers(name), nil
 	},

@@ -138,7 +138,7 @@ func (e *Expressions) Acknowledge(ctx context.Context, f FindingName, author, no
 		return refused.Wrongf("%q is not a kind of finding: expected one of %v", f.Kind, span.FindingKinds)
 	}
 	for _, text := range f.Spans {
-		n, err := span.Parse(text)
+		n, err := span.ParseNamed(text, l)
 		if err == nil {
 			err = l.Check(n)
 		}

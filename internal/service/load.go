@@ -217,7 +217,7 @@ func (s *Datasets) replacedDays(ctx context.Context, f *File, d *store.Dataset) 
 	if err != nil {
 		return civil.Set{}, Refused(err)
 	}
-	node, err := span.Parse(f.Replace)
+	node, err := scope.Parse(f.Replace)
 	if err != nil {
 		return civil.Set{}, Refused(err)
 	}

@@ -116,7 +116,11 @@ const AnyVersion = -1
 func (n *Noun[T]) Put(ctx context.Context, def T, from int64, author, note string) (*Stored[T], error) {
 	name := n.rules.name(&def)
 	*name = plainName(*name)
-	n.rules.canonical(&def)
+	l, err := n.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	n.rules.canonical(&def, l)
 	body, err := json.Marshal(def)
 	if err != nil {
 		return nil, err
@@ -224,32 +228,32 @@ func (n *Noun[T]) Restore(ctx context.Context, name string, version int64, autho
 }
 
 // canonicalSpan puts the expression of a span in its canonical text.
-func canonicalSpan(d *book.Span) { d.Is = canonical(d.Is) }
+func canonicalSpan(d *book.Span, names span.Source) { d.Is = canonical(d.Is, names) }
 
 // canonicalBrief puts the expressions of a brief in their canonical text, and gives every item an identity.
-func canonicalBrief(b *book.Brief) {
+func canonicalBrief(b *book.Brief, names span.Source) {
 	b.Identify()
 	for i := range b.Items {
 		it := &b.Items[i]
-		it.Over = canonicalList(it.Over)
+		it.Over = canonicalList(it.Over, names)
 		for j := range it.Lines {
-			it.Lines[j].Over = canonicalList(it.Lines[j].Over)
+			it.Lines[j].Over = canonicalList(it.Lines[j].Over, names)
 		}
 	}
 }
 
-func canonicalList(texts []string) []string {
+func canonicalList(texts []string, names span.Source) []string {
 	list := slices.Clone(texts)
 	for i := range list {
-		list[i] = canonical(list[i])
+		list[i] = canonical(list[i], names)
 	}
 	return list
 }
 
 // canonical returns an expression's canonical text; one that is refused stays as it is, to be refused
 // when the definitions are put together.
-func canonical(text string) string {
-	if n, err := span.Parse(text); err == nil {
+func canonical(text string, names span.Source) string {
+	if n, err := span.ParseNamed(text, names); err == nil {
 		return n.String()
 	}
 	return text

@@ -182,7 +182,11 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule, since *civil.Day) (*Sc
 	if sc.Calendar == "" {
 		sc.Calendar = calendar.Civil.Name()
 	}
-	n, err := span.Parse(sc.Days)
+	l, err := s.definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	n, err := span.ParseNamed(sc.Days, l)
 	if err != nil {
 		return nil, Refused(&query.Error{Pointer: "/days", Err: err})
 	}
@@ -207,10 +211,6 @@ func (s *Schedules) Add(ctx context.Context, sc Schedule, since *civil.Day) (*Sc
 			return nil, Refused(&query.Error{Pointer: fmt.Sprintf("/deliver/%d", i), Err: fmt.Errorf("%s is stated twice", t)})
 		}
 		stored.Deliver = append(stored.Deliver, t.String())
-	}
-	l, err := s.definitions.Library(ctx)
-	if err != nil {
-		return nil, err
 	}
 	due, err := dueOf(l, stored)
 	if err == nil {

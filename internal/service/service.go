@@ -6,14 +6,17 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"vastspan/core/book"
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/naming"
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/tally"
+	"vastspan/internal/access"
 	"vastspan/internal/attached"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
@@ -126,6 +129,68 @@ func (s *Service) Measures() Measures { return s.store.Measures() }
 
 // Ping reports whether the database answers.
 func (s *Service) Ping(ctx context.Context) error { return s.store.Ping(ctx) }
+
+// Offering adds to the refusal of a name that is not there the one that is nearest to it, among those that the caller may see.
+func (s *Service) Offering(ctx context.Context, err error) error {
+	var refusal *refused.Error
+	var unknown *refused.Unknown
+	if !errors.As(err, &refusal) || !errors.As(err, &unknown) || refusal.Kind != refused.NotFound {
+		return err
+	}
+	known, wrong := s.namesOf(ctx, unknown.Kind)
+	near := naming.Nearest(unknown.Name, known)
+	if wrong != nil || near == "" || near == unknown.Name {
+		return err
+	}
+	with := *refusal
+	with.Err = fmt.Errorf("%w; did you mean %s?", refusal.Err, near)
+	return &with
+}
+
+// namesOf lists the names of one kind that the caller may see.
+func (s *Service) namesOf(ctx context.Context, kind string) (names []string, err error) {
+	switch kind {
+	case "dataset":
+		sets, err := s.store.Datasets(ctx)
+		for i := range sets {
+			if levelOf(ctx, &sets[i]) > access.Nothing {
+				names = append(names, sets[i].Name)
+			}
+		}
+		return names, err
+	case "schedule":
+		list, err := s.store.Schedules(ctx)
+		for _, one := range list {
+			names = append(names, one.Name)
+		}
+		return names, err
+	case "database":
+		for _, one := range s.Datasets.Databases() {
+			names = append(names, one.Name)
+		}
+		return names, nil
+	}
+	l, err := s.Definitions.Library(ctx)
+	if err != nil {
+		return nil, err
+	}
+	b := l.Book()
+	switch kind {
+	case "span":
+		return l.SpanNames(), nil
+	case "calendar":
+		return l.CalendarNames(), nil
+	case "holiday list":
+		for _, one := range b.Holidays {
+			names = append(names, one.Name)
+		}
+	case "brief":
+		for _, one := range b.Briefs {
+			names = append(names, one.Name)
+		}
+	}
+	return names, nil
+}
 
 // Understood turns errors of the machine that say something to the caller into refusals: what cannot be
 // served just now, and why, or what was removed meanwhile. Others stay as they are.

@@ -78,7 +78,7 @@ func (s *Views) viewWith(ctx context.Context, l *book.Library, b *book.Brief, c 
 	v.Brief.Items = slices.Clone(b.Items)
 	v.Brief.Identify()
 	var err error
-	if v.Prompts, err = prompts(b, c.Prompts); err != nil {
+	if v.Prompts, err = prompts(b, c.Prompts, l); err != nil {
 		return nil, err
 	}
 	if c.AsOf == "" {
@@ -108,7 +108,7 @@ func (s *Views) viewWith(ctx context.Context, l *book.Library, b *book.Brief, c 
 }
 
 // prompts returns what was given for the prompts of a brief, or their defaults.
-func prompts(b *book.Brief, given map[string]string) (map[string]string, error) {
+func prompts(b *book.Brief, given map[string]string, names span.Source) (map[string]string, error) {
 	filled := map[string]string{}
 	for _, p := range b.Prompts {
 		filled[p.Name] = p.Default
@@ -117,7 +117,7 @@ func prompts(b *book.Brief, given map[string]string) (map[string]string, error) 
 		if _, ok := filled[name]; !ok {
 			return nil, refused.Wrongf("brief %s has no prompt %s", b.Name, name)
 		}
-		n, err := span.Parse(text)
+		n, err := span.ParseNamed(text, names)
 		if err != nil {
 			return nil, Refused(&query.Error{Pointer: "/prompts/" + name, Err: err})
 		}

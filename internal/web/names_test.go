@@ -110,3 +110,26 @@ func TestDeliveriesOverHTTP(t *testing.T) {
 		{"GET", "/api/v1/schedules/daily", "", 200, `"to":"folder"`},
 	})
 }
+
+// A name that is not there is answered with the nearest one that the caller may see.
+func TestNearestNames(t *testing.T) {
+	s := openOn(t, pgtest.Database(t, database))
+	s.talk([]exchange{
+		{"POST", "/api/v1/datasets/crossings/loads?date=day&amount=amount&category=region", sales, 201, ""},
+		{"POST", "/api/v1/spans", `{"name":"closed-month","is":"last full month"}`, 201, ""},
+		{"POST", "/api/v1/briefs", `{"name":"monday-figures","title":"Monday","items":[{"kind":"figure","title":"one","dataset":"crossings","over":["closed-month"],"figures":["count"]}]}`, 201, `"over":["@closed-month"]`},
+		{"POST", "/api/v1/calendars", `{"name":"fiscal-april","kind":"months","year_starts":"04-01","year_label":"ending"}`, 201, ""},
+		{"POST", "/api/v1/holidays", `{"name":"harbour-days","days":["2026-12-25"]}`, 201, ""},
+		{"POST", "/api/v1/total", `{"dataset":"crossing","over":["2026"],"figures":["count"]}`, 404, "did you mean crossings?"},
+		{"GET", "/api/v1/datasets/crosings", "", 404, "did you mean crossings?"},
+		{"GET", "/api/v1/briefs/monday-figure", "", 404, "did you mean monday-figures?"},
+		{"GET", "/api/v1/calendars/fiscal-apri", "", 404, "did you mean fiscal-april?"},
+		{"GET", "/api/v1/holidays/harbor-days", "", 404, "did you mean harbour-days?"},
+		{"GET", "/api/v1/spans/closedmonth", "", 404, "did you mean closed-month?"},
+		{"POST", "/api/v1/total", `{"dataset":"crossings","over":["2026"],"figures":["sum amuont"]}`, 422, "did you mean amount"},
+		{"POST", "/api/v1/total", `{"dataset":"crossings","over":["closed-month"],"figures":["count"]}`, 200, `"expression":"@closed-month"`},
+		{"POST", "/api/v1/total", `{"dataset":"crossings","over":["closed-mnth"],"figures":["count"]}`, 422, `"offers":["@closed-month"]`},
+		{"POST", "/api/v1/resolve", `{"expressions":["closed-month excluding today","closed-mont"]}`, 200, `"expression":"@closed-month excluding today"|"offers":["@closed-month"]`},
+		{"POST", "/api/v1/spans", `{"name":"quarter-open","is":"closed-month or today"}`, 201, `"is":"@closed-month or today"`},
+	})
+}

@@ -105,7 +105,7 @@ func fail(c *gin.Context, err error) {
 		return
 	}
 	if s, ok := c.Value(serviceKey).(*service.Service); ok && !isReading(err) {
-		err = s.Understood(err)
+		err = s.Offering(c.Request.Context(), s.Understood(err))
 	}
 	p := problemOf(err)
 	var often *service.TriedTooOften
