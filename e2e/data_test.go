@@ -44,7 +44,10 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 		click(`//button[.="Load it again"]`), shows("[data-load-files]", "3 records are in"),
 		click(`//button[.="Done"]`), shows("[data-dataset]", "6 records"))
 	do(t, ctx, "it is undone", click(`//button[.="More"]`), shows("[data-loads]", "Bay Sales 2026.csv"),
-		click(`//button[.="Undo"]`), shows("[data-dataset]", "3 records"), shows("[data-loads]", "undone"))
+		click(`//button[.="Undo…"]`), shows("[data-ask]", "You can bring them back for 30 days"), click(`//button[.="Cancel"]`),
+		gone("[data-ask]"), click(`//button[.="Undo…"]`), click(`//button[.="Undo the load"]`), shows("[data-dataset]", "3 records"),
+		shows("[data-loads]", "undone"), click(`//button[.="Bring back"]`), shows("[data-said]", "is back"), click(`//button[.="Undo…"]`),
+		click(`//button[.="Undo the load"]`), shows("[data-dataset]", "3 records"))
 	do(t, ctx, "the dataset goes", click(`//button[contains(., "Remove the dataset")]`),
 		click(`//button[.="Remove"]`), shows("main", "Drop your first file here"))
 	if list := s.must("dataset", "list", "--output", "csv"); strings.Contains(list, "bay-sales") {

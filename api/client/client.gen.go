@@ -481,6 +481,11 @@ type ClientInterface interface {
 	// Corresponds with GET /datasets/{name}/loads/{load} (the `GetLoad` operationId).
 	GetLoad(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RedoLoad Bring back the records of a load that was undone, for 30 days
+	//
+	// Corresponds with POST /datasets/{name}/loads/{load}/redo (the `RedoLoad` operationId).
+	RedoLoad(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// UndoLoad Take a load's records out of the dataset; the load stays listed
 	//
 	// Corresponds with POST /datasets/{name}/loads/{load}/undo (the `UndoLoad` operationId).
@@ -506,6 +511,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
 	RenameDataset(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
+	//
+	// Corresponds with POST /datasets/{name}/restore (the `RestoreDataset` operationId).
+	RestoreDataset(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
 	//
@@ -807,6 +817,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /rehearse (the `Rehearse` operationId).
 	Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
+	//
+	// Corresponds with GET /removed-datasets (the `ListRemovedDatasets` operationId).
+	ListRemovedDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ResolveWithBody The days that expressions give as of a day, and why
 	//
@@ -2035,6 +2050,21 @@ func (c *Client) GetLoad(ctx context.Context, name NameParam, load LoadParam, re
 	return c.Client.Do(req)
 }
 
+// RedoLoad Bring back the records of a load that was undone, for 30 days
+//
+// Corresponds with POST /datasets/{name}/loads/{load}/redo (the `RedoLoad` operationId).
+func (c *Client) RedoLoad(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRedoLoadRequest(c.Server, name, load)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // UndoLoad Take a load's records out of the dataset; the load stays listed
 //
 // Corresponds with POST /datasets/{name}/loads/{load}/undo (the `UndoLoad` operationId).
@@ -2091,6 +2121,21 @@ func (c *Client) RenameDatasetWithBody(ctx context.Context, name NameParam, para
 // Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
 func (c *Client) RenameDataset(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRenameDatasetRequest(c.Server, name, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
+//
+// Corresponds with POST /datasets/{name}/restore (the `RestoreDataset` operationId).
+func (c *Client) RestoreDataset(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestoreDatasetRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -2862,6 +2907,21 @@ func (c *Client) RehearseWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /rehearse (the `Rehearse` operationId).
 func (c *Client) Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRehearseRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
+//
+// Corresponds with GET /removed-datasets (the `ListRemovedDatasets` operationId).
+func (c *Client) ListRemovedDatasets(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRemovedDatasetsRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -6070,6 +6130,47 @@ func NewGetLoadRequest(server string, name NameParam, load LoadParam) (*http.Req
 	return req, nil
 }
 
+// NewRedoLoadRequest constructs an http.Request for the RedoLoad method
+func NewRedoLoadRequest(server string, name NameParam, load LoadParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "load", load, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/loads/%s/redo", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewUndoLoadRequest constructs an http.Request for the UndoLoad method
 func NewUndoLoadRequest(server string, name NameParam, load LoadParam) (*http.Request, error) {
 	var err error
@@ -6507,6 +6608,40 @@ func NewRenameDatasetRequestWithBody(server string, name NameParam, params *Rena
 			req.Header.Set("If-Match", headerParam0)
 		}
 
+	}
+
+	return req, nil
+}
+
+// NewRestoreDatasetRequest constructs an http.Request for the RestoreDataset method
+func NewRestoreDatasetRequest(server string, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/datasets/%s/restore", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 
 	return req, nil
@@ -7982,6 +8117,33 @@ func NewRehearseRequestWithBody(server string, contentType string, body io.Reade
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListRemovedDatasetsRequest constructs an http.Request for the ListRemovedDatasets method
+func NewListRemovedDatasetsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/removed-datasets")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -9717,6 +9879,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /datasets/{name}/loads/{load} (the `GetLoad` operationId).
 	GetLoadWithResponse(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*GetLoadResponse, error)
 
+	// RedoLoadWithResponse Bring back the records of a load that was undone, for 30 days
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/loads/{load}/redo (the `RedoLoad` operationId).
+	RedoLoadWithResponse(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*RedoLoadResponse, error)
+
 	// UndoLoadWithResponse Take a load's records out of the dataset; the load stays listed
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -9744,6 +9913,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /datasets/{name}/rename (the `RenameDataset` operationId).
 	RenameDatasetWithResponse(ctx context.Context, name NameParam, params *RenameDatasetParams, body RenameDatasetJSONRequestBody, reqEditors ...RequestEditorFn) (*RenameDatasetResponse, error)
+
+	// RestoreDatasetWithResponse Bring back the dataset that was removed last under this name, for 30 days
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /datasets/{name}/restore (the `RestoreDataset` operationId).
+	RestoreDatasetWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*RestoreDatasetResponse, error)
 
 	// ListDatasetUsersWithResponse What is about a dataset: briefs, and the schedules that make receipts of them
 	//
@@ -10077,6 +10253,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /rehearse (the `Rehearse` operationId).
 	RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// ListRemovedDatasetsWithResponse The datasets that were removed and can be brought back, the last one first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /removed-datasets (the `ListRemovedDatasets` operationId).
+	ListRemovedDatasetsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListRemovedDatasetsResponse, error)
 
 	// ResolveWithBodyWithResponse The days that expressions give as of a day, and why
 	//
@@ -12440,6 +12623,54 @@ func (r GetLoadResponse) ContentType() string {
 	return ""
 }
 
+type RedoLoadResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Load
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RedoLoadResponse) GetJSON200() *Load {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RedoLoadResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RedoLoadResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RedoLoadResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RedoLoadResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RedoLoadResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type UndoLoadResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -12585,6 +12816,54 @@ func (r RenameDatasetResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r RenameDatasetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RestoreDatasetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Dataset
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RestoreDatasetResponse) GetJSON200() *Dataset {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RestoreDatasetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RestoreDatasetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RestoreDatasetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RestoreDatasetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RestoreDatasetResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14143,6 +14422,54 @@ func (r RehearseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r RehearseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListRemovedDatasetsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RemovedDatasets
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListRemovedDatasetsResponse) GetJSON200() *RemovedDatasets {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListRemovedDatasetsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListRemovedDatasetsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListRemovedDatasetsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListRemovedDatasetsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListRemovedDatasetsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16259,6 +16586,19 @@ func (c *ClientWithResponses) GetLoadWithResponse(ctx context.Context, name Name
 	return ParseGetLoadResponse(rsp)
 }
 
+// RedoLoadWithResponse Bring back the records of a load that was undone, for 30 days
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/loads/{load}/redo (the `RedoLoad` operationId).
+func (c *ClientWithResponses) RedoLoadWithResponse(ctx context.Context, name NameParam, load LoadParam, reqEditors ...RequestEditorFn) (*RedoLoadResponse, error) {
+	rsp, err := c.RedoLoad(ctx, name, load, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRedoLoadResponse(rsp)
+}
+
 // UndoLoadWithResponse Take a load's records out of the dataset; the load stays listed
 //
 // Returns a wrapper object for the known response body format(s).
@@ -16309,6 +16649,19 @@ func (c *ClientWithResponses) RenameDatasetWithResponse(ctx context.Context, nam
 		return nil, err
 	}
 	return ParseRenameDatasetResponse(rsp)
+}
+
+// RestoreDatasetWithResponse Bring back the dataset that was removed last under this name, for 30 days
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /datasets/{name}/restore (the `RestoreDataset` operationId).
+func (c *ClientWithResponses) RestoreDatasetWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*RestoreDatasetResponse, error) {
+	rsp, err := c.RestoreDataset(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestoreDatasetResponse(rsp)
 }
 
 // ListDatasetUsersWithResponse What is about a dataset: briefs, and the schedules that make receipts of them
@@ -16924,6 +17277,19 @@ func (c *ClientWithResponses) RehearseWithResponse(ctx context.Context, body Reh
 		return nil, err
 	}
 	return ParseRehearseResponse(rsp)
+}
+
+// ListRemovedDatasetsWithResponse The datasets that were removed and can be brought back, the last one first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /removed-datasets (the `ListRemovedDatasets` operationId).
+func (c *ClientWithResponses) ListRemovedDatasetsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListRemovedDatasetsResponse, error) {
+	rsp, err := c.ListRemovedDatasets(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListRemovedDatasetsResponse(rsp)
 }
 
 // ResolveWithBodyWithResponse The days that expressions give as of a day, and why
@@ -19011,6 +19377,39 @@ func ParseGetLoadResponse(rsp *http.Response) (*GetLoadResponse, error) {
 	return response, nil
 }
 
+// ParseRedoLoadResponse parses an HTTP response from a RedoLoadWithResponse call
+func ParseRedoLoadResponse(rsp *http.Response) (*RedoLoadResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RedoLoadResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Load
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseUndoLoadResponse parses an HTTP response from a UndoLoadWithResponse call
 func ParseUndoLoadResponse(rsp *http.Response) (*UndoLoadResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -19118,6 +19517,39 @@ func ParseRenameDatasetResponse(rsp *http.Response) (*RenameDatasetResponse, err
 			headers.ETag = &value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseRestoreDatasetResponse parses an HTTP response from a RestoreDatasetWithResponse call
+func ParseRestoreDatasetResponse(rsp *http.Response) (*RestoreDatasetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RestoreDatasetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Dataset
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil
@@ -20256,6 +20688,39 @@ func ParseRehearseResponse(rsp *http.Response) (*RehearseResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Rehearsal
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListRemovedDatasetsResponse parses an HTTP response from a ListRemovedDatasetsWithResponse call
+func ParseListRemovedDatasetsResponse(rsp *http.Response) (*ListRemovedDatasetsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListRemovedDatasetsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RemovedDatasets
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -146,6 +146,9 @@ type ServerInterface interface {
 	// GetLoad One load
 	// (GET /datasets/{name}/loads/{load})
 	GetLoad(c *gin.Context, name NameParam, load LoadParam)
+	// RedoLoad Bring back the records of a load that was undone, for 30 days
+	// (POST /datasets/{name}/loads/{load}/redo)
+	RedoLoad(c *gin.Context, name NameParam, load LoadParam)
 	// UndoLoad Take a load's records out of the dataset; the load stays listed
 	// (POST /datasets/{name}/loads/{load}/undo)
 	UndoLoad(c *gin.Context, name NameParam, load LoadParam)
@@ -155,6 +158,9 @@ type ServerInterface interface {
 	// RenameDataset Give a dataset another name; what is about it is so under the new one
 	// (POST /datasets/{name}/rename)
 	RenameDataset(c *gin.Context, name NameParam, params RenameDatasetParams)
+	// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
+	// (POST /datasets/{name}/restore)
+	RestoreDataset(c *gin.Context, name NameParam)
 	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
 	// (GET /datasets/{name}/users)
 	ListDatasetUsers(c *gin.Context, name NameParam)
@@ -251,6 +257,9 @@ type ServerInterface interface {
 	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
 	// (POST /rehearse)
 	Rehearse(c *gin.Context)
+	// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
+	// (GET /removed-datasets)
+	ListRemovedDatasets(c *gin.Context)
 	// Resolve The days that expressions give as of a day, and why
 	// (POST /resolve)
 	Resolve(c *gin.Context)
@@ -1901,6 +1910,40 @@ func (siw *ServerInterfaceWrapper) GetLoad(c *gin.Context) {
 	siw.Handler.GetLoad(c, name, load)
 }
 
+// RedoLoad operation middleware
+func (siw *ServerInterfaceWrapper) RedoLoad(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "load" -------------
+	var load LoadParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "load", c.Param("load"), &load, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter load: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RedoLoad(c, name, load)
+}
+
 // UndoLoad operation middleware
 func (siw *ServerInterfaceWrapper) UndoLoad(c *gin.Context) {
 
@@ -2202,6 +2245,31 @@ func (siw *ServerInterfaceWrapper) RenameDataset(c *gin.Context) {
 	}
 
 	siw.Handler.RenameDataset(c, name, params)
+}
+
+// RestoreDataset operation middleware
+func (siw *ServerInterfaceWrapper) RestoreDataset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RestoreDataset(c, name)
 }
 
 // ListDatasetUsers operation middleware
@@ -2987,6 +3055,19 @@ func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
 	siw.Handler.Rehearse(c)
 }
 
+// ListRemovedDatasets operation middleware
+func (siw *ServerInterfaceWrapper) ListRemovedDatasets(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRemovedDatasets(c)
+}
+
 // Resolve operation middleware
 func (siw *ServerInterfaceWrapper) Resolve(c *gin.Context) {
 
@@ -3767,6 +3848,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/datasets/:name/loads", wrapper.LoadFile)
 	router.GET(options.BaseURL+"/datasets/:name/loads/:load", wrapper.GetLoad)
 	router.POST(options.BaseURL+"/datasets/:name/loads/:load/undo", wrapper.UndoLoad)
+	router.POST(options.BaseURL+"/datasets/:name/loads/:load/redo", wrapper.RedoLoad)
+	router.POST(options.BaseURL+"/datasets/:name/restore", wrapper.RestoreDataset)
+	router.GET(options.BaseURL+"/removed-datasets", wrapper.ListRemovedDatasets)
 	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
 	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
 	router.POST(options.BaseURL+"/total", wrapper.Total)
@@ -5879,6 +5963,46 @@ func (response GetLoaddefaultApplicationProblemPlusJSONResponse) VisitGetLoadRes
 	return err
 }
 
+type RedoLoadRequestObject struct {
+	Name NameParam `json:"name"`
+	Load LoadParam `json:"load"`
+}
+
+type RedoLoadResponseObject interface {
+	VisitRedoLoadResponse(w http.ResponseWriter) error
+}
+
+type RedoLoad200JSONResponse Load
+
+func (response RedoLoad200JSONResponse) VisitRedoLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RedoLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RedoLoaddefaultApplicationProblemPlusJSONResponse) VisitRedoLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type UndoLoadRequestObject struct {
 	Name NameParam `json:"name"`
 	Load LoadParam `json:"load"`
@@ -6001,6 +6125,45 @@ type RenameDatasetdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RenameDatasetdefaultApplicationProblemPlusJSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreDatasetRequestObject struct {
+	Name NameParam `json:"name"`
+}
+
+type RestoreDatasetResponseObject interface {
+	VisitRestoreDatasetResponse(w http.ResponseWriter) error
+}
+
+type RestoreDataset200JSONResponse Dataset
+
+func (response RestoreDataset200JSONResponse) VisitRestoreDatasetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreDatasetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoreDatasetdefaultApplicationProblemPlusJSONResponse) VisitRestoreDatasetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8173,6 +8336,44 @@ func (response RehearsedefaultApplicationProblemPlusJSONResponse) VisitRehearseR
 	return err
 }
 
+type ListRemovedDatasetsRequestObject struct {
+}
+
+type ListRemovedDatasetsResponseObject interface {
+	VisitListRemovedDatasetsResponse(w http.ResponseWriter) error
+}
+
+type ListRemovedDatasets200JSONResponse RemovedDatasets
+
+func (response ListRemovedDatasets200JSONResponse) VisitListRemovedDatasetsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRemovedDatasetsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRemovedDatasetsdefaultApplicationProblemPlusJSONResponse) VisitListRemovedDatasetsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ResolveRequestObject struct {
 	Body *ResolveJSONRequestBody
 }
@@ -9543,6 +9744,9 @@ type StrictServerInterface interface {
 	// GetLoad One load
 	// (GET /datasets/{name}/loads/{load})
 	GetLoad(ctx context.Context, request GetLoadRequestObject) (GetLoadResponseObject, error)
+	// RedoLoad Bring back the records of a load that was undone, for 30 days
+	// (POST /datasets/{name}/loads/{load}/redo)
+	RedoLoad(ctx context.Context, request RedoLoadRequestObject) (RedoLoadResponseObject, error)
 	// UndoLoad Take a load's records out of the dataset; the load stays listed
 	// (POST /datasets/{name}/loads/{load}/undo)
 	UndoLoad(ctx context.Context, request UndoLoadRequestObject) (UndoLoadResponseObject, error)
@@ -9552,6 +9756,9 @@ type StrictServerInterface interface {
 	// RenameDataset Give a dataset another name; what is about it is so under the new one
 	// (POST /datasets/{name}/rename)
 	RenameDataset(ctx context.Context, request RenameDatasetRequestObject) (RenameDatasetResponseObject, error)
+	// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
+	// (POST /datasets/{name}/restore)
+	RestoreDataset(ctx context.Context, request RestoreDatasetRequestObject) (RestoreDatasetResponseObject, error)
 	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
 	// (GET /datasets/{name}/users)
 	ListDatasetUsers(ctx context.Context, request ListDatasetUsersRequestObject) (ListDatasetUsersResponseObject, error)
@@ -9648,6 +9855,9 @@ type StrictServerInterface interface {
 	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
 	// (POST /rehearse)
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
+	// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
+	// (GET /removed-datasets)
+	ListRemovedDatasets(ctx context.Context, request ListRemovedDatasetsRequestObject) (ListRemovedDatasetsResponseObject, error)
 	// Resolve The days that expressions give as of a day, and why
 	// (POST /resolve)
 	Resolve(ctx context.Context, request ResolveRequestObject) (ResolveResponseObject, error)
@@ -11203,6 +11413,33 @@ func (sh *strictHandler) GetLoad(ctx *gin.Context, name NameParam, load LoadPara
 	}
 }
 
+// RedoLoad operation middleware
+func (sh *strictHandler) RedoLoad(ctx *gin.Context, name NameParam, load LoadParam) {
+	var request RedoLoadRequestObject
+
+	request.Name = name
+	request.Load = load
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RedoLoad(ctx, request.(RedoLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RedoLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RedoLoadResponseObject); ok {
+		if err := validResponse.VisitRedoLoadResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // UndoLoad operation middleware
 func (sh *strictHandler) UndoLoad(ctx *gin.Context, name NameParam, load LoadParam) {
 	var request UndoLoadRequestObject
@@ -11298,6 +11535,32 @@ func (sh *strictHandler) RenameDataset(ctx *gin.Context, name NameParam, params 
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RenameDatasetResponseObject); ok {
 		if err := validResponse.VisitRenameDatasetResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RestoreDataset operation middleware
+func (sh *strictHandler) RestoreDataset(ctx *gin.Context, name NameParam) {
+	var request RestoreDatasetRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestoreDataset(ctx, request.(RestoreDatasetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestoreDataset")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RestoreDatasetResponseObject); ok {
+		if err := validResponse.VisitRestoreDatasetResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12378,6 +12641,30 @@ func (sh *strictHandler) Rehearse(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RehearseResponseObject); ok {
 		if err := validResponse.VisitRehearseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListRemovedDatasets operation middleware
+func (sh *strictHandler) ListRemovedDatasets(ctx *gin.Context) {
+	var request ListRemovedDatasetsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRemovedDatasets(ctx, request.(ListRemovedDatasetsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRemovedDatasets")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListRemovedDatasetsResponseObject); ok {
+		if err := validResponse.VisitListRemovedDatasetsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -1453,9 +1453,12 @@ type LinkUse struct {
 
 // Load defines model for Load.
 type Load struct {
-	Author   string     `json:"author"`
-	File     string     `json:"file"`
-	Id       int64      `json:"id"`
+	Author string `json:"author"`
+	File   string `json:"file"`
+	Id     int64  `json:"id"`
+
+	// Kept It was undone, and its records can be brought back; absent where they cannot
+	Kept     *bool      `json:"kept,omitempty"`
 	LoadedAt time.Time  `json:"loaded_at"`
 	Mode     LoadMode   `json:"mode"`
 	Newest   *civil.Day `json:"newest,omitempty"`
@@ -1862,6 +1865,22 @@ type Remark struct {
 	// Suggestion What to state about the file so that it can be read
 	Suggestion *Suggestion `json:"suggestion,omitempty"`
 	Text       string      `json:"text"`
+}
+
+// RemovedDataset defines model for RemovedDataset.
+type RemovedDataset struct {
+	// Name The name that it had
+	Name      string    `json:"name"`
+	RemovedAt time.Time `json:"removed_at"`
+	RemovedBy string    `json:"removed_by"`
+
+	// Until Until when it can be brought back
+	Until time.Time `json:"until"`
+}
+
+// RemovedDatasets defines model for RemovedDatasets.
+type RemovedDatasets struct {
+	Items []RemovedDataset `json:"items"`
 }
 
 // RenameRequest defines model for RenameRequest.

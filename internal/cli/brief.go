@@ -290,7 +290,7 @@ func (a *app) briefRemove() *cobra.Command {
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveBriefResponse, error) {
-				return c.RemoveBriefWithResponse(cmd.Context(), args[0], nil)
+				return c.RemoveBriefWithResponse(cmd.Context(), args[0], &types.RemoveBriefParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				a.print.Linef("removed brief %s %s", args[0], a.at())

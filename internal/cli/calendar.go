@@ -126,7 +126,7 @@ func (a *app) calendarRemove() *cobra.Command {
 		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeCalendars,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveCalendarResponse, error) {
-				return c.RemoveCalendarWithResponse(cmd.Context(), args[0], nil)
+				return c.RemoveCalendarWithResponse(cmd.Context(), args[0], &types.RemoveCalendarParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				a.print.Linef("removed calendar %s %s", args[0], a.at())

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -24,7 +25,7 @@ func (a *app) datasetCommand() *cobra.Command {
 		a.datasetDescribe(),
 		a.datasetAccess(),
 		a.datasetRename(),
-		a.datasetRemove(),
+		a.datasetRemove(), a.datasetRestore(),
 	)
 }
 
@@ -305,18 +306,66 @@ func (a *app) datasetRemove() *cobra.Command {
 	var anyway bool
 	c := &cobra.Command{
 		Use: "remove NAME", Short: "Remove a dataset with all its records and loads; refused while briefs are about it",
+		Long:    "Removes a dataset. For 30 days vastspan dataset restore brings it back.",
 		Example: "  vastspan dataset remove jobs\n  vastspan dataset remove jobs --anyway",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
-	c.Flags().BoolVar(&anyway, "anyway", false, "remove it though briefs are about it: they then say that it is not there")
+	c.Flags().BoolVar(&anyway, "anyway", false, "remove it although briefs are about it: they then say that it is not there")
+	yes := yesFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
-			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway})
+		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetDatasetResponse, error) {
+			return c.GetDatasetWithResponse(cmd.Context(), args[0])
+		})
+		if err != nil {
+			return err
+		}
+		sure, err := a.sure(*yes, "Remove dataset %s %s with %s?", args[0], a.at(), print.Number(have.JSON200.Records, "record"))
+		if err != nil || !sure {
+			return err
+		}
+		_, err = call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
+			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway, IfMatch: &anyVersion})
 		})
 		if err == nil {
-			a.print.Linef("removed dataset %s %s", args[0], a.at())
+			a.print.Linef("removed dataset %s %s; vastspan dataset restore %s brings it back for 30 days", args[0], a.at(), args[0])
 		}
 		return err
+	}
+	return c
+}
+
+func (a *app) datasetRestore() *cobra.Command {
+	c := &cobra.Command{
+		Use: "restore [NAME]", Short: "Bring back a dataset that was removed in the last 30 days; without a name, list them",
+		Example: "  vastspan dataset restore\n  vastspan dataset restore jobs",
+		Args:    argsUsage(cobra.MaximumNArgs(1), "the name that a dataset had"),
+	}
+	out := a.outputFlag(c)
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if len(args) == 1 {
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RestoreDatasetResponse, error) {
+				return c.RestoreDatasetWithResponse(cmd.Context(), args[0])
+			})
+			if err == nil {
+				a.print.Linef("dataset %s is back %s, with %s", args[0], a.at(), print.Number(r.JSON200.Records, "record"))
+			}
+			return err
+		}
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListRemovedDatasetsResponse, error) {
+			return c.ListRemovedDatasetsWithResponse(cmd.Context())
+		})
+		if err != nil {
+			return err
+		}
+		return a.print.Print(*out, print.View{Data: r.JSON200, Draw: func(p *print.Printer) {
+			if len(r.JSON200.Items) == 0 {
+				p.Linef("No dataset was removed in the last 30 days.")
+			}
+			for _, d := range r.JSON200.Items {
+				p.Linef("%s  removed %s by %s, can be brought back until %s", d.Name, d.RemovedAt.Local().Format(time.DateTime), d.RemovedBy,
+					d.Until.Local().Format(time.DateOnly))
+			}
+		}})
 	}
 	return c
 }

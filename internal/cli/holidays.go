@@ -241,7 +241,7 @@ func (a *app) holidaysRemove() *cobra.Command {
 		Args: argsUsage(cobra.ExactArgs(1), "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveHolidayListResponse, error) {
-				return c.RemoveHolidayListWithResponse(cmd.Context(), args[0], nil)
+				return c.RemoveHolidayListWithResponse(cmd.Context(), args[0], &types.RemoveHolidayListParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				a.print.Linef("removed holiday list %s %s", args[0], a.at())

@@ -36,7 +36,7 @@ func (a *app) loadsCommand() *cobra.Command {
 		}
 		return a.printLoads(loads, *out)
 	}
-	c.AddCommand(a.loadsUndo())
+	c.AddCommand(a.loadsUndo(), a.loadsRedo())
 	return c
 }
 
@@ -80,22 +80,60 @@ func (a *app) printLoads(loads []types.Load, out print.Output) error {
 }
 
 func (a *app) loadsUndo() *cobra.Command {
+	c := &cobra.Command{
+		Use: "undo DATASET LOAD", Short: "Remove a load's records; the load stays listed, and loads redo brings them back for 30 days",
+		Example: "  vastspan loads undo crossings 3",
+		Args:    argsUsage(cobra.ExactArgs(2), "a dataset and the number of a load"), ValidArgsFunction: a.completeDatasets,
+	}
+	yes := yesFlag(c)
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[1], 10, 64)
+		if err != nil {
+			return usagef("loads undo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
+		}
+		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetLoadResponse, error) {
+			return c.GetLoadWithResponse(cmd.Context(), args[0], id)
+		})
+		if err != nil {
+			return err
+		}
+		what := fmt.Sprintf("Undo load %d of %s %s: remove %s of %s", id, args[0], a.at(), print.Number(have.JSON200.Records, "record"), have.JSON200.File)
+		if have.JSON200.Replaced > 0 {
+			what += fmt.Sprintf(" and bring back %s", print.Number(have.JSON200.Replaced, "replaced record"))
+		}
+		sure, err := a.sure(*yes, "%s?", what)
+		if err != nil || !sure {
+			return err
+		}
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.UndoLoadResponse, error) {
+			return c.UndoLoadWithResponse(cmd.Context(), args[0], id)
+		})
+		if err != nil {
+			return err
+		}
+		a.print.Linef("undone load %d of %s %s: %s taken out", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
+		return nil
+	}
+	return c
+}
+
+func (a *app) loadsRedo() *cobra.Command {
 	return &cobra.Command{
-		Use: "undo DATASET LOAD", Short: "Take a load's records out again; the load stays listed", Example: "  vastspan loads undo crossings 3",
-		Args: argsUsage(cobra.ExactArgs(2), "a dataset and the number of a load"), ValidArgsFunction: a.completeDatasets,
+		Use: "redo DATASET LOAD", Short: "Bring back the records of a load that was undone in the last 30 days",
+		Example: "  vastspan loads redo crossings 3",
+		Args:    argsUsage(cobra.ExactArgs(2), "a dataset and the number of a load"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[1], 10, 64)
 			if err != nil {
-				return usagef("loads undo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
+				return usagef("loads redo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
 			}
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.UndoLoadResponse, error) {
-				return c.UndoLoadWithResponse(cmd.Context(), args[0], id)
+			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RedoLoadResponse, error) {
+				return c.RedoLoadWithResponse(cmd.Context(), args[0], id)
 			})
-			if err != nil {
-				return err
+			if err == nil {
+				a.print.Linef("load %d of %s is back %s: %s", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
 			}
-			a.print.Linef("undone load %d of %s %s: %s taken out", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
-			return nil
+			return err
 		},
 	}
 }

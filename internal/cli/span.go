@@ -270,7 +270,7 @@ func (a *app) spanRemove() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name := plainName(args[0])
 			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveSpanResponse, error) {
-				return c.RemoveSpanWithResponse(cmd.Context(), name, nil)
+				return c.RemoveSpanWithResponse(cmd.Context(), name, &types.RemoveSpanParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				a.print.Linef("removed @%s %s", name, a.at())

@@ -8,6 +8,7 @@ import (
 	"io"
 	"slices"
 	"strconv"
+	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -30,6 +31,9 @@ type datasetStore interface {
 	Source(d *store.Dataset) tally.Source
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
 	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
+	RemovedDatasets(ctx context.Context) ([]store.Dataset, error)
+	RestoreDataset(ctx context.Context, name string, check func(*store.Dataset) error) (*store.Dataset, error)
+	RedoLoad(ctx context.Context, name string, id int64) (*store.Load, error)
 	RemoveDataset(ctx context.Context, name string, check func(*store.Dataset) error) error
 	Describe(ctx context.Context, name string, change func(*store.Dataset) error) (*store.Dataset, error)
 	SetRules(ctx context.Context, name string, rules *access.Rules, check func(*store.Dataset) error) (*store.Dataset, error)
@@ -172,6 +176,57 @@ func (s *Datasets) Remove(ctx context.Context, name string, from int64, anyway b
 	}
 	defer done()
 	return s.store.RemoveDataset(ctx, name, func(d *store.Dataset) error { return checkDescribed(d, from) })
+}
+
+// A RemovedDataset is one that can be brought back, until a moment.
+type RemovedDataset struct {
+	Name      string
+	RemovedAt time.Time
+	RemovedBy string
+	Until     time.Time
+}
+
+// Removed lists the datasets that were removed and can be brought back, the last one first.
+func (s *Datasets) Removed(ctx context.Context) ([]RemovedDataset, error) {
+	sets, err := s.store.RemovedDatasets(ctx)
+	list := []RemovedDataset{}
+	for i := range sets {
+		if d := &sets[i]; store.Until(*d.RemovedAt).After(time.Now()) {
+			list = append(list, RemovedDataset{d.RemovedName, *d.RemovedAt, d.RemovedBy, store.Until(*d.RemovedAt)})
+		}
+	}
+	return list, err
+}
+
+// Restore brings back the dataset that was removed last under a name.
+func (s *Datasets) Restore(ctx context.Context, name string) (*Dataset, error) {
+	done, err := s.turns.take(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	d, err := s.store.RestoreDataset(ctx, name, func(*store.Dataset) error { return nil })
+	if err != nil {
+		return nil, err
+	}
+	return s.holding(ctx, d)
+}
+
+// RedoLoad brings the records of a load back that was undone.
+func (s *Datasets) RedoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	load, err := s.GetLoad(ctx, name, id)
+	if err != nil {
+		return nil, err
+	}
+	if err := ownOrAdministrator(ctx, load.Author, "load "+itoa(int(id))); err != nil {
+		return nil, err
+	}
+	done, err := s.turns.take(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	return s.store.RedoLoad(ctx, name, id)
 }
 
 // newestOf returns the newest day of a dataset by one of its dates, with the moment after its newest record where that

@@ -51,6 +51,7 @@ const (
 	Ordered  Action = "ordered"
 	Loaded   Action = "loaded"
 	Undone   Action = "undone"
+	Restored Action = "restored"
 	Attached Action = "attached"
 	Retried  Action = "retried"
 	Taken    Action = "taken away"

@@ -41,6 +41,9 @@ type Dataset struct {
 	// Rules say who sees what of it; nil for everybody.
 	Rules     *access.Rules `gorm:"serializer:json;type:jsonb"`
 	CreatedAt time.Time
+	// RemovedAt is when it was removed, nil where it was not; RemovedName is its name until then, RemovedBy who did it.
+	RemovedAt              *time.Time
+	RemovedName, RemovedBy string
 	// lengths is the SQL of columns that are no columns of the table.
 	lengths map[string]string
 }
@@ -59,6 +62,8 @@ type Load struct {
 	UndoneAt  *time.Time
 	Mode      Mode
 	Replaced  int64 // records of other loads that it replaced
+	// Kept says of a load that was undone that its records can be brought back.
+	Kept bool
 	// Idempotency is the key that was given with the load, nil where none was.
 	Idempotency *string
 	// Remarks are what may have been meant otherwise; they are known right after the load alone.
@@ -128,7 +133,7 @@ func sqlType(t dataset.Type) string {
 // Datasets lists the datasets by name.
 func (s *Store) Datasets(ctx context.Context) ([]Dataset, error) {
 	var sets []Dataset
-	err := s.reader(ctx).Order("name").Find(&sets).Error
+	err := s.reader(ctx).Where("removed_at IS NULL").Order("name").Find(&sets).Error
 	return sets, err
 }
 
@@ -195,7 +200,7 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 		if err := d.keepRules(tx); err != nil {
 			return err
 		}
-		if err := tx.Delete(d).Error; err != nil {
+		if err := d.setAside(tx, access.Author(ctx)); err != nil {
 			return err
 		}
 		return note(tx, Entry{Action: Removed, Kind: DatasetKind, Name: name})
@@ -214,6 +219,9 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 // sweep.
 func (s *Store) sweep(ctx context.Context) {
 	var tables []string
+	if err := s.purge(ctx); err != nil {
+		slog.Warn("what was removed long ago is left", "error", err)
+	}
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
 		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (
@@ -255,7 +263,10 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 				return err
 			}
 		}
-		if err := tx.Exec("DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ?", id).Error; err != nil {
+		if err := d.restorable(tx, load); err != nil {
+			return err
+		}
+		if err := d.putAside(tx, load); err != nil {
 			return err
 		}
 		if err := d.restore(tx, load); err != nil {

@@ -63,6 +63,7 @@ func (fc *formCache) keep() {
 		for {
 			select {
 			case <-ticker.C:
+				fc.store.sweep(fc.ctx)
 				if err := fc.check(fc.ctx); err != nil && fc.ctx.Err() == nil {
 					slog.Warn("the columnar forms could not be checked", "error", err)
 				}

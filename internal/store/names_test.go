@@ -149,8 +149,9 @@ func TestTablesOfTheFirstForm(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	s.monthLater(t) // nothing was kept of what is removed then
 	for _, statement := range []string{
-		"DROP VIEW records.crossed", "ALTER TABLE " + first.table() + " SET SCHEMA records", "DROP SCHEMA stored",
+		"DROP VIEW records.crossed", "ALTER TABLE " + first.table() + " SET SCHEMA records", "DROP SCHEMA stored CASCADE",
 		"ALTER TABLE records." + first.stored() + " RENAME TO crossed", "ALTER TABLE " + first.sums() + " RENAME TO crossed",
 		"ALTER TABLE records.crossed RENAME c1 TO x", "ALTER TABLE records.crossed RENAME c2 TO y",
 		"ALTER TABLE records.crossed RENAME c3 TO c1", "ALTER TABLE records.crossed RENAME x TO c2",
@@ -227,6 +228,7 @@ func TestRemovedWhileItIsRead(t *testing.T) {
 	})
 	removing.Wait()
 	reading.Wait()
+	s.monthLater(t)
 	var left []string
 	if err := s.db.Raw("SELECT tablename FROM pg_tables WHERE schemaname IN ('stored', 'sums') AND " +
 		"NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id)").Scan(&left).Error; err != nil || len(left) > 0 {

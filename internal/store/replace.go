@@ -129,23 +129,12 @@ func (d *Dataset) checkKey(tx *gorm.DB, load int64, key []string) error {
 // restore brings back the records that a load replaced, and forgets those of its own that were replaced since. A load that
 // replaced records can be undone only after all later ones that replace any, which would have found what comes back.
 func (d *Dataset) restore(tx *gorm.DB, load *Load) error {
-	if load.Replaced > 0 {
-		var later []int64
-		err := tx.Raw("SELECT id FROM loads WHERE dataset_id = ? AND id > ? AND undone_at IS NULL AND mode <> ? ORDER BY id DESC",
-			d.ID, load.ID, Append).Scan(&later).Error
-		if err != nil {
-			return err
-		}
-		if len(later) > 0 {
-			return refused.Because(refused.CodeReplacedSince,
-				"load %d of dataset %s replaced records, and load %d replaces records since: undo that one first", load.ID, d.Name, later[0])
-		}
-	}
 	has, err := d.hasReplaced(tx)
 	if err != nil || !has {
 		return err
 	}
-	if err := tx.Exec("DELETE FROM "+d.replacedTable()+" WHERE "+quote(loadColumn)+" = ?", load.ID).Error; err != nil {
+	own := " WHERE " + quote(loadColumn) + " = ? AND " + quote(replacedColumn) + " <> ?"
+	if err := tx.Exec("DELETE FROM "+d.replacedTable()+own, load.ID, -load.ID).Error; err != nil {
 		return err
 	}
 	which := " WHERE r." + quote(replacedColumn) + " = ?"
@@ -156,6 +145,28 @@ func (d *Dataset) restore(tx *gorm.DB, load *Load) error {
 	}
 	return tx.Exec("WITH back AS (DELETE FROM "+d.replacedTable()+" AS r"+which+" RETURNING "+d.columnList()+") INSERT INTO "+
 		d.table()+" ("+d.columnList()+") SELECT * FROM back", load.ID).Error
+}
+
+// replacingAfter lists the loads after one that replace records and are not undone, the newest first.
+func (d *Dataset) replacingAfter(tx *gorm.DB, load int64) (later []int64, err error) {
+	err = tx.Raw("SELECT id FROM loads WHERE dataset_id = ? AND id > ? AND undone_at IS NULL AND mode <> ? ORDER BY id DESC",
+		d.ID, load, Append).Scan(&later).Error
+	return later, err
+}
+
+// restorable refuses a load whose undoing has to wait for that of others.
+func (d *Dataset) restorable(tx *gorm.DB, load *Load) error {
+	if load.Replaced > 0 {
+		later, err := d.replacingAfter(tx, load.ID)
+		if err != nil {
+			return err
+		}
+		if len(later) > 0 {
+			return refused.Because(refused.CodeReplacedSince,
+				"load %d of dataset %s replaced records, and load %d replaces records since: undo that one first", load.ID, d.Name, later[0])
+		}
+	}
+	return nil
 }
 
 // addModes adds what loads do beside appending.

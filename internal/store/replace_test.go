@@ -58,9 +58,18 @@ func TestModesOfLoading(t *testing.T) {
 	for name, clock := range map[string]string{"modes-by-day": "", "modes-by-hour": "T10:30:00Z"} {
 		rng := rand.New(rand.NewPCG(7, uint64(len(name))))
 		var loads []*madeLoad
-		refusals, restored := 0, 0
+		refusals, restored, redone := 0, 0, 0
 		for round := range 90 {
-			if len(loads) > 2 && rng.IntN(3) == 0 {
+			if undone := slices.DeleteFunc(slices.Clone(loads), func(l *madeLoad) bool { return !l.undone }); len(undone) > 0 && rng.IntN(3) == 0 {
+				l := undone[max(0, len(undone)-1-rng.IntN(2))]
+				switch _, err := s.RedoLoad(ctx, name, l.id); {
+				case err == nil:
+					l.undone = false
+					redone++
+				case !strings.Contains(err.Error(), "load the file again"):
+					t.Fatalf("%s, round %d: %v", name, round, err)
+				}
+			} else if len(loads) > 2 && rng.IntN(3) == 0 {
 				l := loads[max(0, len(loads)-1-rng.IntN(5))]
 				undone, err := s.UndoLoad(ctx, name, l.id)
 				switch {
@@ -132,8 +141,8 @@ func TestModesOfLoading(t *testing.T) {
 				t.Fatalf("%s, round %d: held %v, want %v", name, round, held, want)
 			}
 		}
-		if refusals == 0 || restored == 0 {
-			t.Errorf("%s: %d undos refused, %d records brought back", name, refusals, restored)
+		if refusals == 0 || restored == 0 || redone == 0 {
+			t.Errorf("%s: %d undos refused, %d records brought back, %d undos undone", name, refusals, restored, redone)
 		}
 		// What was replaced goes with the dataset.
 		d, err := s.Dataset(ctx, name)
@@ -143,6 +152,7 @@ func TestModesOfLoading(t *testing.T) {
 		if err := s.RemoveDataset(ctx, name, func(*Dataset) error { return nil }); err != nil {
 			t.Fatal(err)
 		}
+		s.monthLater(t)
 		if has, err := d.hasReplaced(s.db); has || err != nil {
 			t.Errorf("%s: its replaced records are left, %v", name, err)
 		}

@@ -20,7 +20,8 @@ func (s *Store) Sizes(ctx context.Context) (sizes map[int64]Size, database int64
 			coalesce(pg_total_relation_size(to_regclass('sums.d_' || d.id)), 0)
 				+ coalesce(pg_total_relation_size(to_regclass('sums.o_' || d.id)), 0)
 				+ coalesce(pg_total_relation_size(to_regclass('sums.h_' || d.id)), 0)
-		FROM datasets d LEFT JOIN loads l ON l.dataset_id = d.id AND l.undone_at IS NULL GROUP BY d.id`).Rows()
+		FROM datasets d LEFT JOIN loads l ON l.dataset_id = d.id AND l.undone_at IS NULL
+		WHERE d.removed_at IS NULL GROUP BY d.id`).Rows()
 	if err != nil {
 		return nil, 0, err
 	}

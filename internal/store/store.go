@@ -246,6 +246,7 @@ func steps() []*gormigrate.Migration {
 		{ID: "2026-11-accounts", Migrate: createAccounts},
 		{ID: "2026-12-acknowledgements", Migrate: createAcknowledgements},
 		{ID: "2026-12-lost-roles", Migrate: addLostRoles},
+		{ID: "2026-12-removed", Migrate: addRemoved},
 	}
 }
 

@@ -51,7 +51,7 @@ func (h *handlers) DescribeDataset(
 }
 
 func (h *handlers) RemoveDataset(ctx context.Context, r server.RemoveDatasetRequestObject) (server.RemoveDatasetResponseObject, error) {
-	from, err := matched(r.Params.IfMatch, true)
+	from, err := matched(r.Params.IfMatch, false)
 	if err != nil {
 		return nil, err
 	}
@@ -173,6 +173,31 @@ func (h *handlers) UndoLoad(ctx context.Context, r server.UndoLoadRequestObject)
 		return nil, err
 	}
 	return server.UndoLoad200JSONResponse(toLoad(l)), nil
+}
+
+func (h *handlers) RedoLoad(ctx context.Context, r server.RedoLoadRequestObject) (server.RedoLoadResponseObject, error) {
+	l, err := h.service.Datasets.RedoLoad(ctx, r.Name, r.Load)
+	if err != nil {
+		return nil, err
+	}
+	return server.RedoLoad200JSONResponse(toLoad(l)), nil
+}
+
+func (h *handlers) RestoreDataset(ctx context.Context, r server.RestoreDatasetRequestObject) (server.RestoreDatasetResponseObject, error) {
+	d, err := h.service.Datasets.Restore(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	return server.RestoreDataset200JSONResponse(toDataset(d)), nil
+}
+
+func (h *handlers) ListRemovedDatasets(
+	ctx context.Context, _ server.ListRemovedDatasetsRequestObject,
+) (server.ListRemovedDatasetsResponseObject, error) {
+	list, err := h.service.Datasets.Removed(ctx)
+	return server.ListRemovedDatasets200JSONResponse{Items: each(list, func(d *service.RemovedDataset) types.RemovedDataset {
+		return types.RemovedDataset{Name: d.Name, RemovedAt: d.RemovedAt, RemovedBy: d.RemovedBy, Until: d.Until}
+	})}, err
 }
 
 func (h *handlers) VerifyDataset(ctx context.Context, r server.VerifyDatasetRequestObject) (server.VerifyDatasetResponseObject, error) {
@@ -370,6 +395,9 @@ func toLoad(l *service.Load) types.Load {
 		LoadedAt: l.LoadedAt,
 		UndoneAt: l.UndoneAt,
 		Remarks:  toRemarks(l.Remarks),
+	}
+	if l.Kept {
+		out.Kept = &l.Kept
 	}
 	if l.Oldest != nil && l.Newest != nil {
 		oldest, newest := service.DayOf(*l.Oldest), service.DayOf(*l.Newest)

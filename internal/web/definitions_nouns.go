@@ -69,7 +69,7 @@ func (h *handlers) PutSpan(ctx context.Context, r server.PutSpanRequestObject) (
 }
 
 func (h *handlers) RemoveSpan(ctx context.Context, r server.RemoveSpanRequestObject) (server.RemoveSpanResponseObject, error) {
-	from, err := matched(r.Params.IfMatch, true)
+	from, err := matched(r.Params.IfMatch, false)
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +162,7 @@ func (h *handlers) PutCalendar(ctx context.Context, r server.PutCalendarRequestO
 }
 
 func (h *handlers) RemoveCalendar(ctx context.Context, r server.RemoveCalendarRequestObject) (server.RemoveCalendarResponseObject, error) {
-	from, err := matched(r.Params.IfMatch, true)
+	from, err := matched(r.Params.IfMatch, false)
 	if err != nil {
 		return nil, err
 	}
@@ -252,7 +252,7 @@ func (h *handlers) RemoveHolidayList(
 	ctx context.Context,
 	r server.RemoveHolidayListRequestObject,
 ) (server.RemoveHolidayListResponseObject, error) {
-	from, err := matched(r.Params.IfMatch, true)
+	from, err := matched(r.Params.IfMatch, false)
 	if err != nil {
 		return nil, err
 	}
@@ -339,7 +339,7 @@ func (h *handlers) PutBrief(ctx context.Context, r server.PutBriefRequestObject)
 }
 
 func (h *handlers) RemoveBrief(ctx context.Context, r server.RemoveBriefRequestObject) (server.RemoveBriefResponseObject, error) {
-	from, err := matched(r.Params.IfMatch, true)
+	from, err := matched(r.Params.IfMatch, false)
 	if err != nil {
 		return nil, err
 	}

@@ -202,7 +202,7 @@ func TestAnswersThatAreNotTaken(t *testing.T) {
 	if n >= 40_000_000 || n == 0 {
 		t.Errorf("%d bytes came, %v: it was not cut off", n, err)
 	}
-	s.talk([]exchange{{"DELETE", "/api/v1/datasets/untaken", "", 204, ""}})
+	s.talk([]exchange{{"DELETE *", "/api/v1/datasets/untaken", "", 204, ""}})
 }
 
 // What is saved as a file has a name, and its cells are marked on request.

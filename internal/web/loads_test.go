@@ -167,3 +167,30 @@ func TestWhatALoadWouldDoInSilence(t *testing.T) {
 		s.talk([]exchange{{"GET", at, "", 200, `"mode":"append"`}})
 	}
 }
+
+// What is removed asks for the version that is meant, and comes back for a while: a dataset, and the records of a load.
+func TestWhatIsRemovedComesBack(t *testing.T) {
+	s := openOn(t, pgtest.Database(t, database))
+	const count = `{"dataset":"back","over":["all dates"],"figures":["count"]}`
+	s.talk([]exchange{
+		{"POST", "/api/v1/datasets/back/loads?date=day&amount=amount", sales, 201, `"id":1`},
+		{"POST", "/api/v1/spans", `{"name":"closed","is":"last full month"}`, 201, ""},
+		{"DELETE", "/api/v1/datasets/back", "", 428, "If-Match"},
+		{"DELETE", "/api/v1/spans/closed", "", 428, "If-Match"},
+		{"DELETE 7", "/api/v1/datasets/back", "", 412, ""},
+		{"POST", "/api/v1/datasets/back/loads/1/undo", "", 200, `"kept":true`},
+		{"POST", "/api/v1/total", count, 200, `"cells":["0"]`},
+		{"POST", "/api/v1/datasets/back/loads/1/redo", "", 200, `"records":4`},
+		{"POST", "/api/v1/datasets/back/loads/1/redo", "", 409, "is not undone"},
+		{"POST", "/api/v1/total", count, 200, `"cells":["4"]`},
+		{"GET", "/api/v1/removed-datasets", "", 200, `{"items":[]}`},
+		{"DELETE 1", "/api/v1/datasets/back", "", 204, ""},
+		{"GET", "/api/v1/datasets/back", "", 404, ""},
+		{"GET", "/api/v1/datasets", "", 200, `{"items":[]}`},
+		{"GET", "/api/v1/removed-datasets", "", 200, `"name":"back"|"removed_by":"local"|"until"`},
+		{"POST", "/api/v1/datasets/back/restore", "", 200, `"records":4`},
+		{"POST", "/api/v1/datasets/back/restore", "", 404, ""},
+		{"POST", "/api/v1/total", count, 200, `"cells":["4"]`},
+		{"GET", "/api/v1/audit", "", 200, `"action":"restored"`},
+	})
+}

@@ -25,10 +25,10 @@ var by = map[access.Role]string{
 	access.Analyst: `acknowledgeFinding addBrief addCalendar addHolidayList addSpan createReceipt describeDataset listDatabases listDeliveries loadBook
 		loadFile moveSpan previewLoad publishDays putBrief putCalendar putHolidayList putSpan removeBrief removeCalendar
 		removeHolidayList removeSpan renameDataset renameSpan restoreBrief restoreCalendar restoreHolidayList restoreSpan
-		totalStatements undoLoad verifyDataset
+		totalStatements undoLoad redoLoad verifyDataset
 		withdrawAcknowledgement`,
 	access.Administrator: `addAccount addSchedule attachTable changeAccount describeService getAccess listAccounts makeBackup putAccess
-		removeDataset removeSchedule resetAccount retryDelivery runSchedules searchAudit testDatabase`,
+		removeDataset restoreDataset listRemovedDatasets removeSchedule resetAccount retryDelivery runSchedules searchAudit testDatabase`,
 }
 
 // callers are those who try every operation.

@@ -884,6 +884,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/datasets/{name}/loads/{load}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+                load: components["parameters"]["loadParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back the records of a load that was undone, for 30 days */
+        post: operations["redoLoad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/datasets/{name}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back the dataset that was removed last under this name, for 30 days */
+        post: operations["restoreDataset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/removed-datasets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The datasets that were removed and can be brought back, the last one first */
+        get: operations["listRemovedDatasets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{name}/verify": {
         parameters: {
             query?: never;
@@ -2755,10 +2811,27 @@ export interface components {
             newest?: string;
             /** Format: date-time */
             loaded_at: string;
+            /** @description It was undone, and its records can be brought back; absent where they cannot */
+            kept?: boolean;
             /** Format: date-time */
             undone_at?: string;
             /** @description What may have been meant otherwise; known right after the load alone */
             remarks?: components["schemas"]["Remark"][];
+        };
+        RemovedDatasets: {
+            items: components["schemas"]["RemovedDataset"][];
+        };
+        RemovedDataset: {
+            /** @description The name that it had */
+            name: string;
+            /** Format: date-time */
+            removed_at: string;
+            removed_by: string;
+            /**
+             * Format: date-time
+             * @description Until when it can be brought back
+             */
+            until: string;
         };
         Verification: {
             /**
@@ -5425,6 +5498,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Load"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    redoLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+                load: components["parameters"]["loadParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreDataset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dataset"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRemovedDatasets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedDatasets"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -7,6 +7,8 @@
   import { carried, param } from '../lib/address.svelte'
   import { may, useSession } from '../features/access/session'
   import { pages, route } from '../router'
+  import UploadTray from '../features/data/UploadTray.svelte'
+  import Ask from './Ask.svelte'
   import AsOfBar from './AsOfBar.svelte'
   import Shortcuts from './Shortcuts.svelte'
   import Mark from './Mark.svelte'
@@ -111,4 +113,6 @@
       {@render children()}
     </main>
   </div>
+  <UploadTray />
+  <Ask />
 </div>

@@ -1,12 +1,14 @@
 <script lang="ts">
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query'
   import Printer from '@lucide/svelte/icons/printer'
+  import { blockNavigation } from 'sv-router'
   import { api, data, isStale, type As } from '../../api/client'
   import { useAsOf } from '../../api/queries'
   import { atClose, carried, param, params, setParam, statedAsOf } from '../../lib/address.svelte'
   import { long, step } from '../../lib/days'
   import { compact } from '../../lib/query'
   import { route } from '../../router'
+  import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import TakeAway from '../../ui/TakeAway.svelte'
   import BriefRehearsal from './BriefRehearsal.svelte'
@@ -71,6 +73,33 @@
   const items = $derived(draft?.items ?? brief?.definition.items ?? [])
   const viewOf = (it: Item) => view.data?.items.find((v) => v.item.id === it.id)
 
+  // A draft is kept while the tab is open, so that a reload loses nothing, and leaving it asks.
+  const draftKey = $derived(`draft of brief ${name}`)
+  const changed = $derived(draft !== null && JSON.stringify(draft) !== JSON.stringify(brief?.definition))
+  $effect(() => {
+    if (draft) sessionStorage.setItem(draftKey, JSON.stringify({ from, draft }))
+  })
+  $effect(() => {
+    if (!brief || draft) return
+    const kept = sessionStorage.getItem(draftKey)
+    if (!kept) return
+    const before = JSON.parse(kept) as { from: number; draft: BriefDefinition }
+    draft = before.draft
+    from = before.from
+  })
+  $effect(() => {
+    if (!changed) return
+    return blockNavigation(async () => {
+      const sure = await ask({
+        title: 'Leave without saving?',
+        text: `Your changes of ${brief?.definition.title ?? name} are not saved.`,
+        action: 'Discard changes',
+      })
+      if (sure) cancel()
+      return sure
+    })
+  })
+
   function edit() {
     if (!brief) return
     draft = $state.snapshot(brief.definition) as BriefDefinition
@@ -78,6 +107,7 @@
     error = null
   }
   function cancel() {
+    sessionStorage.removeItem(draftKey)
     draft = null
     error = null
   }
@@ -86,6 +116,7 @@
     error = null
     try {
       await saveBrief($state.snapshot(draft) as BriefDefinition, over, 'arranged in the console')
+      sessionStorage.removeItem(draftKey)
       draft = null
     } catch (e) {
       error = e as Error

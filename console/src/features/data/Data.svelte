@@ -7,6 +7,8 @@
   import AttachTable from './AttachTable.svelte'
   import DatasetCard from './DatasetCard.svelte'
   import LoadFiles from './LoadFiles.svelte'
+  import RemovedDatasets from './RemovedDatasets.svelte'
+  import { dismiss, uploads } from './uploads.svelte'
 
   // Files come in here, and datasets are looked after.
   const datasets = useDatasets()
@@ -16,6 +18,7 @@
   let files = $state<File[]>([])
   let over = $state(false)
   let turn = $state(0)
+  let here = $state(0) // the upload that the form below shows itself
 
   function take(list: FileList | null | undefined) {
     over = false
@@ -45,7 +48,7 @@
 {#if attaching}<!-- one thing at a time -->
 {:else if files.length > 0}
   {#key turn}
-    <LoadFiles {files} datasets={datasets.data ?? []} onclose={() => (files = [])} />
+    <LoadFiles {files} datasets={datasets.data ?? []} onclose={() => (files = [])} onbegin={(id) => (here = id)} />
   {/key}
 {:else}
   <label
@@ -71,6 +74,21 @@
   </label>
 {/if}
 
+{#each uploads.list.filter((u) => u.id !== here) as u (u.id)}
+  <p class="card mt-2.5 flex flex-wrap items-center gap-3 px-4 py-2.5" data-upload={u.state}>
+    <span class="font-medium">{u.files}</span><span class="text-quiet">into {u.dataset}</span>
+    {#if u.state === 'sending'}
+      <span class="flex-1">{u.part < 1 ? `${Math.round(u.part * 100)} % sent` : 'sent; being stored'}</span>
+      <button class="button" onclick={u.cancel}>Cancel</button>
+    {:else}
+      <span class={['flex-1', u.error && 'text-worse']}
+        >{u.load ? `${u.load.records.toLocaleString('en')} records loaded` : u.error?.message}</span
+      >
+      <button class="button" onclick={() => dismiss(u.id)}>Close</button>
+    {/if}
+  </p>
+{/each}
+
 <div class="mt-4 space-y-2.5">
   {#if datasets.isError}
     <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />
@@ -78,3 +96,4 @@
     {#each datasets.data ?? [] as d (d.name)}<DatasetCard dataset={d} />{/each}
   {/if}
 </div>
+{#if may(session.data, 'administrator')}<RemovedDatasets />{/if}

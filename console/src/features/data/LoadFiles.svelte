@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { untrack } from 'svelte'
+  import { onDestroy, untrack } from 'svelte'
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
   import { api, RefusedError, succeed, type Column, type Dataset, type Schemas } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
@@ -9,21 +9,16 @@
   import { wordsOf } from '../../lib/query'
   import Select from '../../ui/Select.svelte'
   import Faults from './Faults.svelte'
-  import {
-    datasetOf,
-    load,
-    nothingStated,
-    paramsOf,
-    preview,
-    writtenText,
-    type Fault,
-    type Load,
-    type Sending,
-    type Use,
-  } from './files'
+  import { datasetOf, nothingStated, paramsOf, preview, writtenText, type Fault, type Load, type Use } from './files'
+  import { begin, dismiss, uploads, type Uploading } from './uploads.svelte'
 
   // Files on their way into a dataset: what their columns are taken for, each changeable, what is wrong, and the load.
-  let { files, datasets, onclose }: { files: File[]; datasets: Dataset[]; onclose: () => void } = $props()
+  let {
+    files,
+    datasets,
+    onclose,
+    onbegin,
+  }: { files: File[]; datasets: Dataset[]; onclose: () => void; onbegin: (id: number) => void } = $props()
 
   const client = useQueryClient()
   let name = $state(untrack(() => datasetOf(files[0]?.name ?? '')))
@@ -35,8 +30,12 @@
   let noRecords = $state<'' | 'zero' | 'blank'>('')
   let key = $state<string[]>([])
   let mode = $state('append')
-  let sending = $state<Sending | null>(null)
-  let part = $state(0)
+  // Where this page is left while files are being sent, every other one shows them.
+  let left = false
+  onDestroy(() => (left = true))
+  let upload = $state<Uploading | null>(null)
+  const sending = $derived(upload?.state === 'sending' ? upload : null)
+  const part = $derived(upload?.part ?? 0)
   let problem = $state<Error | null>(null)
   let loaded = $state<Load | null>(null)
 
@@ -114,10 +113,11 @@
 
   async function start() {
     problem = null
-    part = 0
-    sending = load(name, files, params, (p) => (part = p))
+    const begun = begin(name, files, params)
+    onbegin(begun.id)
+    upload = uploads.list.find((u) => u.id === begun.id) ?? begun
     try {
-      const made = await sending.done
+      const made = await begun.done
       const columns = Object.entries(said)
         .filter(([column]) => look.data?.columns.some((c) => c.name === column && c.type === 'number'))
         .map(([column, says]) => ({ name: column, ...says }))
@@ -130,10 +130,12 @@
         )
       loaded = made
       await client.invalidateQueries()
+      if (!left) dismiss(begun.id)
     } catch (e) {
       problem = e as Error
+      if (!left) dismiss(begun.id)
     } finally {
-      sending = null
+      upload = null
     }
   }
 
