@@ -97,7 +97,8 @@ func (a *app) loadsUndo() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		what := fmt.Sprintf("Undo load %d of %s %s: remove %s of %s", id, args[0], a.at(), print.Number(have.JSON200.Records, "record"), have.JSON200.File)
+		what := fmt.Sprintf("Undo load %d of %s %s: remove %s of %s", id, args[0], a.at(), print.Number(have.JSON200.Records, "record"),
+			have.JSON200.File)
 		if have.JSON200.Replaced > 0 {
 			what += fmt.Sprintf(" and bring back %s", print.Number(have.JSON200.Replaced, "replaced record"))
 		}

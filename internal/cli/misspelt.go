@@ -14,8 +14,9 @@ import (
 // synonyms are what people type for commands that have another name here.
 var synonyms = map[string]string{
 	"delete": "remove", "del": "remove", "rm": "remove", "drop": "remove", "ls": "list", "create": "add", "new": "add", "edit": "change",
-	"update": "change", "set": "change", "view": "show", "get": "show", "describe": "show", "import": "load", "upload": "load", "totals": "total",
-	"query": "total", "sum": "total", "start": "serve", "run": "serve", "login": "sign-in", "logout": "sign-out", "accounts": "user",
+	"update": "change", "set": "change", "view": "show", "get": "show", "describe": "show", "import": "load", "upload": "load",
+	"totals": "total",
+	"query":  "total", "sum": "total", "start": "serve", "run": "serve", "login": "sign-in", "logout": "sign-out", "accounts": "user",
 	"people": "user", "ageing": "elapsed",
 }
 

@@ -39,7 +39,8 @@ var roles = map[string]access.Role{
 	// datasets
 	"listDatasets": access.Reader, "getDataset": access.Reader, "listDatasetUsers": access.Reader, "listValues": access.Reader,
 	"listLoads": access.Reader, "getLoad": access.Reader, "describeDataset": access.Analyst, "renameDataset": access.Analyst,
-	"previewLoad": access.Analyst, "loadFile": access.Analyst, "undoLoad": access.Analyst, "redoLoad": access.Analyst, "verifyDataset": access.Analyst,
+	"previewLoad": access.Analyst, "loadFile": access.Analyst, "undoLoad": access.Analyst, "redoLoad": access.Analyst,
+	"verifyDataset":   access.Analyst,
 	"totalStatements": access.Analyst, "listDatabases": access.Analyst, "publishDays": access.Analyst,
 	"removeDataset": access.Administrator, "restoreDataset": access.Administrator,
 	"listRemovedDatasets": access.Administrator, "attachTable": access.Administrator, "testDatabase": access.Administrator,

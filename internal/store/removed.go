@@ -20,7 +20,8 @@ const RestorableDays = 30
 // addRemoved notes when a dataset was removed, and of which loads the records are kept that were undone.
 func addRemoved(tx *gorm.DB) error {
 	for _, statement := range []string{
-		"ALTER TABLE datasets ADD COLUMN removed_at timestamptz, ADD COLUMN removed_name text NOT NULL DEFAULT '', ADD COLUMN removed_by text NOT NULL DEFAULT ''",
+		`ALTER TABLE datasets ADD COLUMN removed_at timestamptz, ADD COLUMN removed_name text NOT NULL DEFAULT '',
+			ADD COLUMN removed_by text NOT NULL DEFAULT ''`,
 		"ALTER TABLE loads ADD COLUMN kept boolean NOT NULL DEFAULT false",
 		// The records that came back when a load was undone, which go again when that is undone.
 		"CREATE TABLE came_back (load_id bigint NOT NULL REFERENCES loads ON DELETE CASCADE, record bigint NOT NULL)",
@@ -137,7 +138,8 @@ func (s *Store) RedoLoad(ctx context.Context, name string, id int64) (*Load, err
 		case load.UndoneAt == nil:
 			return refused.Because(refused.CodeIsCurrent, "load %d of dataset %s is not undone", id, name)
 		case !load.Kept:
-			return refused.Because(refused.CodeReplacedSince, "the records of load %d of dataset %s are not kept any more: load the file again", id, name)
+			return refused.Because(refused.CodeReplacedSince,
+				"the records of load %d of dataset %s are not kept any more: load the file again", id, name)
 		}
 		later, err := d.replacingAfter(tx, id)
 		if err != nil {

@@ -21,7 +21,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"vastspan/api"
 	"vastspan/api/server"
 	"vastspan/internal/service"
 	"vastspan/internal/signon"
@@ -79,7 +78,11 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 	registry.MustRegister(newGauged(s, map[string]*gate{
 		"questions": requests.questions, "downloads": requests.downloads, "uploads": requests.uploads,
 	}))
-	engine.GET(prefix+"/openapi.yaml", func(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Document) })
+	if err := describe(engine, o.Version); err != nil {
+		return nil, err
+	}
+	engine.HandleMethodNotAllowed = true
+	engine.NoMethod(notAllowed)
 	h := &handlers{service: s, settings: &o, slow: &requests.slow, since: time.Now().UTC()}
 	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  unfit,
@@ -98,7 +101,7 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 		console.Serve(c.Writer, c.Request)
 	})
 	// Pages elsewhere change nothing here, whatever cookies their browsers have.
-	return http.NewCrossOriginProtection().Handler(engine), nil
+	return compressing(heads(conditional(http.NewCrossOriginProtection().Handler(engine))))
 }
 
 // metricsPath is where the measures are.

@@ -136,6 +136,11 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 		badRequest(c, errors.New("the address holds characters that are no text: NUL, or bytes that are not UTF-8"))
 		return false
 	}
+	if header := c.GetHeader("Accept"); !acceptable(header, route.Operation) {
+		writeProblem(c, problem(http.StatusNotAcceptable, "not_acceptable", "Not acceptable",
+			fmt.Sprintf("%s is not offered here; there are %s", header, strings.Join(accepted(route.Operation), ", "))))
+		return false
+	}
 	if err := knownParameters(c, route); err != nil {
 		fail(c, err)
 		return false

@@ -502,7 +502,7 @@ func TestStrangersAreRefused(t *testing.T) {
 		!strings.Contains(text, `vastspan_request_seconds_count{method="POST",route="/api/v1/resolve",status="200"} 2`) {
 		t.Errorf("the metrics are %d %s:\n%.400s", status, kind, text)
 	}
-	if status, kind, text := s.ask("BREW", "/api/v1/spans", ""); status != 404 || !strings.HasPrefix(kind, "application/problem+json") {
+	if status, kind, text := s.ask("BREW", "/api/v1/spans", ""); status != 405 || !strings.HasPrefix(kind, "application/problem+json") {
 		t.Errorf("an unknown method: %d %s:\n%s", status, kind, text)
 	}
 	for _, want := range []string{`method="other"`, "go_goroutines ", "process_open_fds "} {
