@@ -17,34 +17,39 @@ export const queryClient = new QueryClient({
   },
 })
 
-/** Lists are asked for whole: a page of the service holds this many at most. */
-export const everything = { params: { query: { limit: 1000 } } }
+interface Page<T> {
+  items: T[]
+  next?: string | undefined
+}
+
+/** A list as a whole: each page of it is asked for, to the last. */
+export async function all<T>(get: (query: { limit: number; after?: string }) => Promise<Page<T>>): Promise<T[]> {
+  const list: T[] = []
+  let after: string | undefined
+  do {
+    const page = await get({ limit: 1000, ...(after ? { after } : {}) })
+    list.push(...page.items)
+    after = page.next
+  } while (after)
+  return list
+}
 
 export const useStatus = () =>
   createQuery(() => ({ queryKey: ['status'], queryFn: async () => data(await api.GET('/status')) }))
 export const useSpans = () =>
   createQuery(() => ({
     queryKey: ['spans'],
-    queryFn: async () => {
-      const list: Schemas['Span'][] = []
-      let after: string | undefined
-      do {
-        const page = data(await api.GET('/spans', { params: { query: { limit: 1000, ...(after ? { after } : {}) } } }))
-        list.push(...page.items)
-        after = page.next
-      } while (after)
-      return list
-    },
+    queryFn: () => all(async (query) => data(await api.GET('/spans', { params: { query } }))),
   }))
 export const useCalendars = () =>
   createQuery(() => ({
     queryKey: ['calendars'],
-    queryFn: async () => data(await api.GET('/calendars', everything)).items,
+    queryFn: () => all(async (query) => data(await api.GET('/calendars', { params: { query } }))),
   }))
 export const useDatasets = () =>
   createQuery(() => ({
     queryKey: ['datasets'],
-    queryFn: async () => data(await api.GET('/datasets', everything)).items,
+    queryFn: () => all(async (query) => data(await api.GET('/datasets', { params: { query } }))),
   }))
 /** The databases in which tables may be attached, for those who may know them. */
 export const useDatabases = (mayKnow: () => boolean) =>

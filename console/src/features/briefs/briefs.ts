@@ -1,6 +1,6 @@
 import { createQuery, useQueryClient } from '@tanstack/svelte-query'
 import { api, data, ifMatch, type Answer, type Note, type Schemas } from '../../api/client'
-import { everything } from '../../api/queries'
+import { all } from '../../api/queries'
 import { compact, type PageQuery } from '../../lib/query'
 
 export type Item = Schemas['BriefItem']
@@ -10,7 +10,10 @@ export type Brief = Schemas['Brief']
 export type BriefView = Schemas['BriefView']
 
 export const useBriefs = () =>
-  createQuery(() => ({ queryKey: ['briefs'], queryFn: async () => data(await api.GET('/briefs', everything)).items }))
+  createQuery(() => ({
+    queryKey: ['briefs'],
+    queryFn: () => all(async (query) => data(await api.GET('/briefs', { params: { query } }))),
+  }))
 
 /** How many of 12 columns an item takes where it says nothing. */
 export const defaultWidth: Record<Item['kind'], number> = { figure: 3, table: 6, bars: 6, lines: 12, ageing: 6 }

@@ -1,6 +1,6 @@
 import { createQuery } from '@tanstack/svelte-query'
 import { api, data, type Schemas } from '../../api/client'
-import { everything } from '../../api/queries'
+import { all } from '../../api/queries'
 
 export type CalendarSpec = Schemas['CalendarDefinition']
 export type HolidayList = Schemas['HolidayListDefinition']
@@ -8,7 +8,7 @@ export type HolidayList = Schemas['HolidayListDefinition']
 export const useHolidayLists = () =>
   createQuery(() => ({
     queryKey: ['holidays'],
-    queryFn: async () => data(await api.GET('/holidays', everything)).items,
+    queryFn: () => all(async (query) => data(await api.GET('/holidays', { params: { query } }))),
   }))
 
 export const weekdayNames = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'] as const

@@ -1,6 +1,6 @@
 import { createQuery } from '@tanstack/svelte-query'
 import { api, data, RefusedError, type Column, type Problem, type Schemas } from '../../api/client'
-import { everything } from '../../api/queries'
+import { all } from '../../api/queries'
 
 export type Preview = Schemas['Preview']
 export type Fault = Schemas['Fault']
@@ -159,9 +159,10 @@ export const datasetOf = (file: string): string =>
 export const useLoads = (dataset: () => string) =>
   createQuery(() => ({
     queryKey: ['loads', dataset()],
-    queryFn: async () =>
-      data(await api.GET('/datasets/{name}/loads', { params: { path: { name: dataset() }, ...everything.params } }))
-        .items,
+    queryFn: () =>
+      all(async (query) =>
+        data(await api.GET('/datasets/{name}/loads', { params: { path: { name: dataset() }, query } })),
+      ),
     enabled: dataset() !== '',
   }))
 

@@ -4,7 +4,7 @@
   import X from '@lucide/svelte/icons/x'
   import { Popover } from 'bits-ui'
   import { api, succeed, data } from '../../api/client'
-  import { everything, useAsOf, useCalendars } from '../../api/queries'
+  import { all, useAsOf, useCalendars } from '../../api/queries'
   import { long } from '../../lib/days'
   import Select from '../../ui/Select.svelte'
   import { may, useSession } from '../access/session'
@@ -18,7 +18,7 @@
   const client = useQueryClient()
   const schedules = createQuery(() => ({
     queryKey: ['schedules'],
-    queryFn: async () => data(await api.GET('/schedules', everything)),
+    queryFn: () => all(async (query) => data(await api.GET('/schedules', { params: { query } }))),
   }))
 
   const means = createQuery(() => ({
@@ -162,7 +162,7 @@
     </Popover.Root>
   </div>
   <ul data-schedules>
-    {#each schedules.data?.items ?? [] as s (s.name)}
+    {#each schedules.data ?? [] as s (s.name)}
       <li class="flex flex-wrap items-baseline gap-x-3 border-t border-line/60 py-2">
         <b class="font-semibold">{s.brief}</b>
         <code class="font-mono text-[0.75rem]">{s.days}</code>

@@ -1,9 +1,9 @@
 import { createQuery } from '@tanstack/svelte-query'
 import { api, data } from '../../api/client'
-import { everything } from '../../api/queries'
+import { all } from '../../api/queries'
 
 export const useReceipts = () =>
   createQuery(() => ({
     queryKey: ['receipts'],
-    queryFn: async () => data(await api.GET('/receipts', everything)).items,
+    queryFn: () => all(async (query) => data(await api.GET('/receipts', { params: { query } }))),
   }))

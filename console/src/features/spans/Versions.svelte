@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery, useQueryClient } from '@tanstack/svelte-query'
   import { api, data } from '../../api/client'
-  import { everything } from '../../api/queries'
+  import { all } from '../../api/queries'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
 
   // How a span stood. What differs from the version before is marked.
@@ -11,8 +11,8 @@
   let error = $state<Error | null>(null)
   const versions = createQuery(() => ({
     queryKey: ['versions', name],
-    queryFn: async () =>
-      data(await api.GET('/spans/{name}/versions', { params: { path: { name }, ...everything.params } })).items,
+    queryFn: () =>
+      all(async (query) => data(await api.GET('/spans/{name}/versions', { params: { path: { name }, query } }))),
   }))
 
   async function restore(version: number) {
