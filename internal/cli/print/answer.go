@@ -38,6 +38,14 @@ func (p *Printer) ShownTable(s *table.Shown) {
 	if len(s.Head) > 0 {
 		p.Linef("")
 	}
+	if g, look, head, ok := p.upright(s); ok {
+		if head != "" {
+			p.Linef("%s", head)
+			p.Linef("")
+		}
+		p.Table(g, look)
+		return
+	}
 	g := &table.Grid{Header: s.Header}
 	for i, row := range s.Rows {
 		cells := slices.Clone(row)
@@ -51,9 +59,19 @@ func (p *Printer) ShownTable(s *table.Shown) {
 	p.Table(g, Look{Right: s.Right, Lead: s.Lead, Groups: s.Groups})
 }
 
-// Notes writes what shaped the figures, and what to be careful with.
+// seriousness orders notes: warnings, then cautions, then what is only said.
+func seriousness(n table.Note) int {
+	return slices.Index([]table.Level{table.Info, table.Caution, table.Warning}, n.Level)
+}
+
+// Notes writes what to be careful with, and then what shaped the figures; a quiet printer leaves that out.
 func (p *Printer) Notes(notes []table.Note) {
+	notes = slices.Clone(notes)
+	slices.SortStableFunc(notes, func(a, b table.Note) int { return seriousness(b) - seriousness(a) })
 	for _, n := range notes {
+		if p.Quiet && n.Level == table.Info {
+			continue
+		}
 		remedy := ""
 		if n.Aligns {
 			remedy = "; --like-for-like makes both sides end at the same day"

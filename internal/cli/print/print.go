@@ -25,6 +25,8 @@ type Printer struct {
 	SafeCells bool
 	// Width is how many characters a line has, 0 for any number.
 	Width int
+	// Quiet leaves out what is only said beside figures.
+	Quiet bool
 	// Wide has answers show their spans and days on every line.
 	Wide bool
 }
