@@ -299,7 +299,7 @@ func find(tool string) (string, error) {
 	}
 	path, err := exec.LookPath(tool)
 	if err != nil {
-		return "", fmt.Errorf("%s is not installed: expected Debian's package postgresql-client", tool)
+		return "", fmt.Errorf("%s is not installed: run apt-get install postgresql-client", tool)
 	}
 	return path, nil
 }

@@ -410,7 +410,13 @@ const portsTried = 100
 func (a *app) listen(ctx context.Context, s *serving) (net.Listener, error) {
 	beyond := s.beyond()
 	l, err := web.Listen(s.address, beyond)
-	if !errors.Is(err, syscall.EADDRINUSE) || s.chosen {
+	switch {
+	case errors.Is(err, syscall.EADDRINUSE) && s.chosen:
+		return nil, fmt.Errorf("%s is taken by %s: stop that, or give another --address, such as 127.0.0.1:0 for any that is free",
+			s.address, whoListens(ctx, s.address))
+	case errors.Is(err, syscall.EACCES):
+		return nil, fmt.Errorf("%s needs rights that this account has not: give an --address with a port from 1024 on", s.address)
+	case !errors.Is(err, syscall.EADDRINUSE):
 		return l, err
 	}
 	a.print.Linef("%s is taken by %s; another port is used.", s.address, whoListens(ctx, s.address))

@@ -53,7 +53,7 @@ type Server struct {
 func FindBinaries() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
 	if len(found) == 0 {
-		return "", errors.New("no PostgreSQL server is installed: expected Debian's package postgresql below /usr/lib/postgresql")
+		return "", errors.New("PostgreSQL is not installed: run apt-get install postgresql, or give the address of a database with --database")
 	}
 	version := func(path string) int {
 		n, _ := strconv.Atoi(filepath.Base(filepath.Dir(filepath.Dir(path))))

@@ -449,3 +449,25 @@ func TestTheServiceIsAnOrdinaryRole(t *testing.T) {
 		t.Errorf("the address is %s, want %s: %v", at, address, err)
 	}
 }
+
+// A folder tells which process runs on it, so that it can be stopped by its folder.
+func TestWhoHoldsAFolder(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "data")
+	if pid, runs := Holder(folder); runs || pid != 0 {
+		t.Errorf("a folder that is not there is held by %d, %v", pid, runs)
+	}
+	unlock, err := Lock(folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if pid, runs := Holder(folder); !runs || pid != os.Getpid() {
+		t.Errorf("held by %d, %v, want this process %d", pid, runs, os.Getpid())
+	}
+	if _, err := Lock(folder); err == nil || !strings.Contains(err.Error(), "vastspan stop") {
+		t.Errorf("a second one: %v", err)
+	}
+	unlock()
+	if pid, runs := Holder(folder); runs || pid != 0 {
+		t.Errorf("given up, it is held by %d, %v", pid, runs)
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -146,14 +147,39 @@ func openOwned(path string, flags int, cred *syscall.Credential) (*os.File, erro
 // Lock keeps two services from running on one folder, which is made where it is not there.
 func Lock(folder string) (unlock func(), err error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return nil, err
+		return nil, fmt.Errorf("the data folder cannot be made: %w: state another one with --data", err)
 	}
 	f, err := openOwned(filepath.Join(folder, "lock"), os.O_RDWR, nil)
 	if err != nil {
 		return nil, err
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
-		return nil, errors.Join(fmt.Errorf("another service already runs on %s", folder), f.Close())
+		return nil, errors.Join(fmt.Errorf("another service already runs on %s: vastspan stop ends it", folder), f.Close())
+	}
+	err = f.Truncate(0)
+	if err == nil {
+		_, err = fmt.Fprintln(f, os.Getpid())
+	}
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
 	}
 	return func() { _ = f.Close() }, nil // closing gives the lock up
+}
+
+// Holder returns the process of the service that runs on a folder, 0 where that is not known; false where none does.
+func Holder(folder string) (pid int, runs bool) {
+	f, err := os.Open(filepath.Join(folder, "lock"))
+	if err != nil {
+		return 0, false
+	}
+	defer f.Close()
+	if syscall.Flock(int(f.Fd()), syscall.LOCK_SH|syscall.LOCK_NB) == nil {
+		return 0, false // it is free; closing gives it up again
+	}
+	text, err := io.ReadAll(io.LimitReader(f, 32))
+	if err != nil {
+		return 0, true
+	}
+	pid, _ = strconv.Atoi(strings.TrimSpace(string(text)))
+	return pid, true
 }
