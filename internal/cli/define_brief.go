@@ -46,7 +46,7 @@ lines, each with its label. An item in braces is read as in a span book; ageing 
     --item 'figure Fares: dataset=crossings; over=month to date; figures=sum fare; spark=month' \
     --item 'table By route: dataset=crossings; over=?window; figures=sum fare; by=route; against=1 year earlier' \
     --item 'lines Fares by month: each=month | this year: dataset=crossings; over=year to date; figures=sum fare |
-            last year: dataset=crossings; over=last full year; figures=sum fare' \
+       last year: dataset=crossings; over=last full year; figures=sum fare' \
     --item '{kind: ageing, title: Jobs, dataset: jobs, width: 6, ageing: {from: opened_on, to: closed_on, bands: "0-7, 8-30, 31+"}}'
   vastspan brief add --file quay.yaml`,
 		Args: argsUsage(cobra.MaximumNArgs(1), "a name, or --file"),

@@ -110,14 +110,23 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 	}
 	root.PersistentFlags().StringVar(&a.server, "server", "", "address of the service (default: $VASTSPAN_SERVER, else "+defaultServer+")")
 	root.SetFlagErrorFunc(misspeltFlag)
-	for _, command := range []func() *cobra.Command{
-		a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.briefCommand, a.receiptCommand, a.scheduleCommand,
-		a.spanCommand, a.datasetCommand, a.databaseCommand,
-		a.loadCommand, a.loadsCommand, a.verifyCommand, a.rehearseCommand, a.checkCommand, a.elapsedCommand,
-		a.daysCommand, a.bookCommand, a.calendarCommand, a.holidaysCommand, a.serveCommand, a.demoCommand,
-		a.backupCommand, a.restoreCommand, a.userCommand, a.signInCommand, a.signOutCommand, a.whoCommand, a.keyCommand, a.auditCommand,
+	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help(cmd.OutOrStdout(), cmd) })
+	root.AddGroup(commandGroups...)
+	for group, commands := range map[string][]func() *cobra.Command{
+		groupAsk: {a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.elapsedCommand, a.rehearseCommand, a.checkCommand,
+			a.daysCommand},
+		groupDefine:  {a.spanCommand, a.calendarCommand, a.holidaysCommand, a.bookCommand},
+		groupRecords: {a.loadCommand, a.loadsCommand, a.datasetCommand, a.databaseCommand, a.verifyCommand},
+		groupReport:  {a.briefCommand, a.receiptCommand, a.scheduleCommand},
+		groupRun: {a.serveCommand, a.demoCommand, a.statusCommand, a.stopCommand, a.backupCommand, a.restoreCommand, a.userCommand,
+			a.auditCommand},
+		groupAccess: {a.signInCommand, a.signOutCommand, a.whoCommand, a.keyCommand},
 	} {
-		root.AddCommand(command())
+		for _, command := range commands {
+			c := command()
+			c.GroupID = group
+			root.AddCommand(c)
+		}
 	}
 	return root
 }

@@ -58,7 +58,7 @@ func Bounds() []Bound {
 func BoundsText() string {
 	var b strings.Builder
 	for _, one := range Bounds() {
-		fmt.Fprintf(&b, "  %-28s%s\n", one.What, one.Bound)
+		fmt.Fprintf(&b, "  %-32s%s\n", one.What, one.Bound)
 	}
 	return b.String()
 }
