@@ -31,8 +31,8 @@ of other databases stay where they are. vastspan restore puts it into an empty s
 			if err != nil {
 				return err
 			}
-			a.print.Linef("%s: %s bytes of version %s, of %s", args[0], print.Count(m.Bytes), m.Version, m.MadeAt.Local().Format(time.DateTime))
-			return nil
+			return a.done(m, "%s: %s bytes of version %s, of %s", args[0], print.Count(m.Bytes), m.Version,
+				m.MadeAt.Local().Format(time.DateTime))
 		},
 	}
 }
@@ -128,11 +128,10 @@ func (a *app) restore(ctx context.Context, s *serving, path string) (err error) 
 	if err != nil {
 		return err
 	}
-	a.print.Linef("%s of %s is restored into %s: %s with %s, %s, %s, %s; all sums verified",
+	return a.done(r, "%s of %s is restored into %s: %s with %s, %s, %s, %s; all sums verified",
 		filepath.Base(path), r.Manifest.MadeAt.Local().Format(time.DateTime), where(s, base), print.Number(r.Datasets, "dataset"),
 		print.Number(r.Records, "record"), print.Number(r.Definitions, "definition"), print.Number(r.Loads, "load"),
 		print.Number(r.Receipts, "receipt"))
-	return nil
 }
 
 // where names what is restored into.

@@ -293,7 +293,7 @@ func (a *app) briefRemove() *cobra.Command {
 				return c.RemoveBriefWithResponse(cmd.Context(), args[0], &types.RemoveBriefParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
-				a.print.Linef("removed brief %s %s", args[0], a.at())
+				err = a.done(removed{args[0]}, "removed brief %s %s", args[0], a.at())
 			}
 			return err
 		},

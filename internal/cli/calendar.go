@@ -129,7 +129,7 @@ func (a *app) calendarRemove() *cobra.Command {
 				return c.RemoveCalendarWithResponse(cmd.Context(), args[0], &types.RemoveCalendarParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
-				a.print.Linef("removed calendar %s %s", args[0], a.at())
+				err = a.done(removed{args[0]}, "removed calendar %s %s", args[0], a.at())
 			}
 			return err
 		},

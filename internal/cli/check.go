@@ -107,7 +107,7 @@ time. It lapses when one of its spans is changed.`,
 				return c.WithdrawAcknowledgementWithResponse(cmd.Context(), q)
 			})
 			if err == nil {
-				a.print.Linef("withdrew the acknowledgement of %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
+				err = a.done(q, "withdrew the acknowledgement of %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
 			}
 			return err
 		}
@@ -115,7 +115,7 @@ time. It lapses when one of its spans is changed.`,
 			return c.AcknowledgeFindingWithResponse(cmd.Context(), q)
 		})
 		if err == nil {
-			a.print.Linef("acknowledged %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
+			err = a.done(q, "acknowledged %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
 		}
 		return err
 	}

@@ -65,7 +65,7 @@ func (a *app) databaseTest() *cobra.Command {
 				return c.TestDatabaseWithResponse(cmd.Context(), args[0])
 			})
 			if err == nil {
-				a.print.Linef("%s answers: %s", args[0], r.JSON200.Version)
+				err = a.done(r.JSON200, "%s answers: %s", args[0], r.JSON200.Version)
 			}
 			return err
 		},
@@ -91,8 +91,7 @@ The port is the same at every start where serve has --database-port.`,
 			}
 			for _, name := range folders {
 				if address, err := postgres.Address(filepath.Join(base, name)); err == nil {
-					a.print.Linef("%s", address)
-					return nil
+					return a.done(addressOf{address}, "%s", address)
 				}
 			}
 			return fmt.Errorf("no service runs on %s: start it first", base)
@@ -181,11 +180,8 @@ earliest and latest of several at the same time are told by it.`,
 		if err != nil {
 			return err
 		}
-		a.print.Linef("attached %s of %s as dataset %s %s", q.Table, q.Database, args[0], a.at())
-		for _, line := range whereKept(r.JSON201) {
-			a.print.Linef("%s", line)
-		}
-		return nil
+		lines := append([]string{fmt.Sprintf("attached %s of %s as dataset %s %s", q.Table, q.Database, args[0], a.at())}, whereKept(r.JSON201)...)
+		return a.done(r.JSON201, "%s", strings.Join(lines, "\n"))
 	}
 	return c
 }

@@ -228,7 +228,7 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 		if err != nil {
 			return err
 		}
-		_, err = call(a, q, func(c *client.ClientWithResponses) (*client.DescribeDatasetResponse, error) {
+		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.DescribeDatasetResponse, error) {
 			return c.DescribeDatasetWithResponse(
 				cmd.Context(),
 				args[0],
@@ -237,7 +237,7 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 			)
 		})
 		if err == nil {
-			a.print.Linef("updated dataset %s %s", args[0], a.at())
+			err = a.done(r.JSON200, "updated dataset %s %s", args[0], a.at())
 		}
 		return err
 	}
@@ -327,7 +327,7 @@ func (a *app) datasetRemove() *cobra.Command {
 			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway, IfMatch: &anyVersion})
 		})
 		if err == nil {
-			a.print.Linef("removed dataset %s %s; vastspan dataset restore %s brings it back for 30 days", args[0], a.at(), args[0])
+			err = a.done(removed{args[0]}, "removed dataset %s %s; vastspan dataset restore %s brings it back for 30 days", args[0], a.at(), args[0])
 		}
 		return err
 	}
@@ -346,7 +346,10 @@ func (a *app) datasetRestore() *cobra.Command {
 			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RestoreDatasetResponse, error) {
 				return c.RestoreDatasetWithResponse(cmd.Context(), args[0])
 			})
-			if err == nil {
+			switch {
+			case err == nil && *out == print.AsJSON:
+				err = a.print.JSON(r.JSON200)
+			case err == nil:
 				a.print.Linef("dataset %s is back %s, with %s", args[0], a.at(), print.Number(r.JSON200.Records, "record"))
 			}
 			return err

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"github.com/spf13/cobra"
 
@@ -88,11 +89,11 @@ by the day. Of themselves they hold the years around today and around all record
 		if err != nil {
 			return err
 		}
-		a.print.Linef("The day tables hold %s through %s, as of %s.", published.FirstDay, published.LastDay, published.AsOf)
+		also := ""
 		if asked := published.Asked; asked != nil {
-			a.print.Linef("Asked for: %s through %s.", asked.From, asked.Through)
+			also = fmt.Sprintf("\nAsked for: %s through %s.", asked.From, asked.Through)
 		}
-		return nil
+		return a.done(published, "The day tables hold %s through %s, as of %s.%s", published.FirstDay, published.LastDay, published.AsOf, also)
 	}
 	return c
 }

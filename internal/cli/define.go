@@ -151,7 +151,7 @@ func (a *app) calendarAdd() *cobra.Command {
 			return c.AddCalendarWithResponse(cmd.Context(), &types.AddCalendarParams{Note: ptrOrNil(f.note)}, spec)
 		})
 		if err == nil {
-			a.savedCalendar(r.JSON201)
+			err = a.savedCalendar(r.JSON201)
 		}
 		return err
 	}
@@ -189,15 +189,15 @@ func (a *app) calendarChange() *cobra.Command {
 			)
 		})
 		if err == nil {
-			a.savedCalendar(r.JSON200)
+			err = a.savedCalendar(r.JSON200)
 		}
 		return err
 	}
 	return c
 }
 
-func (a *app) savedCalendar(c *types.Calendar) {
-	a.print.Linef("saved calendar %s %s: %s; version %d", c.Definition.Name, a.at(), c.Layout, c.Version)
+func (a *app) savedCalendar(c *types.Calendar) error {
+	return a.done(c, "saved calendar %s %s: %s; version %d", c.Definition.Name, a.at(), c.Layout, c.Version)
 }
 
 func (a *app) holidaysAdd() *cobra.Command {
@@ -238,7 +238,7 @@ years given with --years, else for those of its first and last day. An iCalendar
 			return c.AddHolidayListWithResponse(cmd.Context(), &types.AddHolidayListParams{Note: ptrOrNil(f.note)}, h)
 		})
 		if err == nil {
-			a.print.Linef("saved holiday list %s %s: %s", r.JSON201.Definition.Name, a.at(), print.Number(len(h.Days), "day"))
+			err = a.done(r.JSON201, "saved holiday list %s %s: %s", r.JSON201.Definition.Name, a.at(), print.Number(len(h.Days), "day"))
 		}
 		return err
 	}

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -60,14 +62,41 @@ lines, each with its label. An item in braces is read as in a span book; ageing 
 		r, err := call(a, b, func(c *client.ClientWithResponses) (*client.AddBriefResponse, error) {
 			return c.AddBriefWithResponse(cmd.Context(), &types.AddBriefParams{Note: ptrOrNil(f.note)}, b)
 		})
-		if err == nil {
-			d := &r.JSON201.Definition
-			a.print.Linef("saved brief %s %s: %s, %s; see it with vastspan brief show %s", d.Name, a.at(), d.Title,
-				print.Number(len(d.Items), "item"), d.Name)
+		if err != nil {
+			return err
 		}
-		return err
+		d := &r.JSON201.Definition
+		if err := a.done(r.JSON201, "saved brief %s %s: %s, %s; see it with vastspan brief show %s", d.Name, a.at(), d.Title,
+			print.Number(len(d.Items), "item"), d.Name); err != nil {
+			return err
+		}
+		return a.tryBrief(cmd.Context(), d)
 	}
 	return c
+}
+
+// tryBrief shows a brief that was saved to nobody, and tells which of its items cannot be shown.
+func (a *app) tryBrief(ctx context.Context, b *book.Brief) error {
+	q := types.ViewRequest{}
+	if len(b.Prompts) > 0 {
+		return nil // its figures wait for an answer
+	}
+	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
+		return c.ViewBriefWithResponse(ctx, b.Name, q)
+	})
+	if err != nil {
+		return fmt.Errorf("the brief is saved, but cannot be shown: %w", err)
+	}
+	var wrong []string
+	for _, it := range r.JSON200.Items {
+		if it.Error != nil {
+			wrong = append(wrong, fmt.Sprintf("%s: %s", it.Item.Title, *it.Error))
+		}
+	}
+	if len(wrong) > 0 {
+		return fmt.Errorf("the brief is saved, but not all of it can be shown:\n  %s", strings.Join(wrong, "\n  "))
+	}
+	return nil
 }
 
 // read puts the brief together.

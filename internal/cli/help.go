@@ -168,7 +168,7 @@ func readable(f *pflag.Flag) *pflag.Flag {
 	kind := f.Value.Type()
 	alternatives := strings.Split(kind, "|")
 	switch {
-	case len(alternatives) > 2:
+	case len(alternatives) > 1:
 		kind = "form"
 		shown.Usage += "; one of " + strings.Join(alternatives, ", ")
 	case kind == "stringArray", kind == "strings", kind == "string":

@@ -150,7 +150,7 @@ func (a *app) holidaysChange() *cobra.Command {
 				&types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse), Note: ptrOrNil(note)}, h)
 		})
 		if err == nil {
-			a.print.Linef("saved holiday list %s %s: %s added, %d removed; it has %s", h.Name, a.at(), print.Number(len(add), "day"), len(remove),
+			err = a.done(r.JSON200, "saved holiday list %s %s: %s added, %d removed; it has %s", h.Name, a.at(), print.Number(len(add), "day"), len(remove),
 				print.Number(len(r.JSON200.Definition.Days), "day"))
 		}
 		return err
@@ -224,7 +224,8 @@ func (a *app) putHolidays(cmd *cobra.Command, h book.Holidays) error {
 	if err != nil {
 		return err
 	}
-	a.print.Linef(
+	return a.done(
+		h,
 		"saved holiday list %s %s: %s, complete for %d to %d",
 		h.Name,
 		a.at(),
@@ -232,7 +233,6 @@ func (a *app) putHolidays(cmd *cobra.Command, h book.Holidays) error {
 		h.Covers[0],
 		h.Covers[1],
 	)
-	return nil
 }
 
 func (a *app) holidaysRemove() *cobra.Command {
@@ -244,7 +244,7 @@ func (a *app) holidaysRemove() *cobra.Command {
 				return c.RemoveHolidayListWithResponse(cmd.Context(), args[0], &types.RemoveHolidayListParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
-				a.print.Linef("removed holiday list %s %s", args[0], a.at())
+				err = a.done(removed{args[0]}, "removed holiday list %s %s", args[0], a.at())
 			}
 			return err
 		},

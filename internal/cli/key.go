@@ -79,7 +79,7 @@ func (a *app) keyRevoke() *cobra.Command {
 			}); err != nil {
 				return err
 			}
-			a.print.Linef("key %d is revoked", id)
+			err = a.done(revokedKey{id}, "key %d is revoked", id)
 			return nil
 		},
 	}

@@ -112,8 +112,7 @@ func (a *app) loadsUndo() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		a.print.Linef("undone load %d of %s %s: %s taken out", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
-		return nil
+		return a.done(r.JSON200, "undone load %d of %s %s: %s taken out", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
 	}
 	return c
 }
@@ -132,7 +131,7 @@ func (a *app) loadsRedo() *cobra.Command {
 				return c.RedoLoadWithResponse(cmd.Context(), args[0], id)
 			})
 			if err == nil {
-				a.print.Linef("load %d of %s is back %s: %s", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
+				err = a.done(r.JSON200, "load %d of %s is back %s: %s", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))
 			}
 			return err
 		},

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -75,4 +77,57 @@ func (f *outFile) close(whole bool) error {
 		}
 	}
 	return errors.Join(err, os.Remove(f.temporary.Name()))
+}
+
+// saysWhatItDid adds --output to a command that says what it did in a sentence.
+func (a *app) saysWhatItDid(c *cobra.Command) {
+	c.Flags().Var(&a.said, "output", "form in which it says what it did (default text)")
+	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(saidForms, cobra.ShellCompDirectiveNoFileComp))
+}
+
+// saidForms are the forms in which a command says what it did.
+var saidForms = []string{"text", "json"}
+
+// said is one of them; empty is text.
+type said string
+
+func (s *said) String() string { return string(*s) }
+
+func (s *said) Type() string { return strings.Join(saidForms, "|") }
+
+func (s *said) Set(text string) error {
+	if !slices.Contains(saidForms, text) {
+		return fmt.Errorf("expected text or json")
+	}
+	*s = said(text)
+	return nil
+}
+
+// done says what a command did: in a sentence, or what there is now as JSON.
+func (a *app) done(now any, format string, args ...any) error {
+	if a.said == "json" {
+		return a.print.JSON(now)
+	}
+	a.print.Linef(format, args...)
+	return nil
+}
+
+// removed is a thing that is no longer there.
+type removed struct {
+	Removed string `json:"removed"`
+}
+
+// moved is a span that stands elsewhere in the list.
+type moved struct {
+	Moved string `json:"moved"`
+}
+
+// addressOf is where a database is.
+type addressOf struct {
+	Address string `json:"address"`
+}
+
+// revokedKey is a key that opens nothing any more.
+type revokedKey struct {
+	Revoked int64 `json:"revoked"`
 }

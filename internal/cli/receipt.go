@@ -61,7 +61,8 @@ func (a *app) createReceipt(ctx context.Context, q types.ReceiptRequest) error {
 		return err
 	}
 	m := r.JSON201
-	a.print.Linef(
+	return a.done(
+		m,
 		"created receipt %d %s: %s, as of %s, %s, checksum %s",
 		m.Id,
 		a.at(),
@@ -70,7 +71,6 @@ func (a *app) createReceipt(ctx context.Context, q types.ReceiptRequest) error {
 		print.Number(len(*m.Cells), "figure"),
 		m.Checksum[:12],
 	)
-	return nil
 }
 
 func (a *app) receiptList() *cobra.Command {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"slices"
 	"syscall"
 	"time"
 
@@ -46,6 +47,7 @@ type app struct {
 	server   string // the service's address, from --server
 	file     outFile
 	typed    *bufio.Reader // standard input, where it is read line by line
+	said     said          // the form in which a command says what it did, from --output
 }
 
 // usageError is the error of words that make no command.
@@ -126,9 +128,26 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 			c := command()
 			c.GroupID = group
 			root.AddCommand(c)
+			a.eachThatSays(c)
 		}
 	}
 	return root
+}
+
+// silent are the commands that print other things than what they did.
+var silent = []string{"serve", "demo", "stop", "user", "sign-in", "sign-out", "save"}
+
+// eachThatSays gives --output to the commands of a tree that have none, for what they did.
+func (a *app) eachThatSays(c *cobra.Command) {
+	switch {
+	case slices.Contains(silent, c.Name()):
+	case c.HasSubCommands():
+		for _, child := range c.Commands() {
+			a.eachThatSays(child)
+		}
+	case c.Flags().Lookup("output") == nil:
+		a.saysWhatItDid(c)
+	}
 }
 
 // argsUsage wraps a check of arguments so that its error counts as one of usage.

@@ -83,8 +83,7 @@ once each.`,
 		if r.JSON201.Next != nil {
 			next = r.JSON201.Next.Long()
 		}
-		a.print.Linef("saved schedule %s %s; due next: %s", args[0], a.at(), next)
-		return nil
+		return a.done(r.JSON201, "saved schedule %s %s; due next: %s", args[0], a.at(), next)
 	}
 	return c
 }
@@ -137,7 +136,7 @@ func (a *app) scheduleRun() *cobra.Command {
 				return c.RunSchedulesWithResponse(cmd.Context())
 			})
 			if err == nil {
-				a.print.Linef("created %s %s", print.Number(r.JSON200.Created, "receipt"), a.at())
+				err = a.done(r.JSON200, "created %s %s", print.Number(r.JSON200.Created, "receipt"), a.at())
 			}
 			return err
 		},
@@ -210,7 +209,7 @@ func (a *app) scheduleRetry() *cobra.Command {
 				return c.RetryDeliveryWithResponse(cmd.Context(), id)
 			})
 			if err == nil {
-				a.print.Linef("delivery %d %s is tried again: %s", r.JSON200.Id, a.at(), r.JSON200.Target)
+				err = a.done(r.JSON200, "delivery %d %s is tried again: %s", r.JSON200.Id, a.at(), r.JSON200.Target)
 			}
 			return err
 		},

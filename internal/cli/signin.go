@@ -262,6 +262,18 @@ func (a *app) whoCommand() *cobra.Command {
 			return err
 		}
 		s := r.JSON200
+		server, err := a.serverURL()
+		if err != nil {
+			return err
+		}
+		key, err := keyFor(server)
+		if err != nil {
+			return err
+		}
+		if key != "" && s.Accounts && !s.SignedIn {
+			return fmt.Errorf("the key that was shown is not good %s: it was revoked, has ended or is mistyped; vastspan sign-in makes another",
+				a.at())
+		}
 		return a.print.Print(*out, print.View{Data: s, Draw: func(p *print.Printer) {
 			switch {
 			case !s.Accounts:

@@ -58,8 +58,7 @@ func (a *app) spanAdd() *cobra.Command {
 			if err != nil {
 				return inDefinition(err, def.Is)
 			}
-			a.saved(r.JSON201)
-			return nil
+			return a.saved(r.JSON201)
 		},
 	}
 	f.add(c)
@@ -67,8 +66,8 @@ func (a *app) spanAdd() *cobra.Command {
 }
 
 // saved says what a span is now.
-func (a *app) saved(s *types.Span) {
-	a.print.Linef("saved @%s %s: %s, version %d", s.Definition.Name, a.at(), withCalendar(&s.Definition), s.Version)
+func (a *app) saved(s *types.Span) error {
+	return a.done(s, "saved @%s %s: %s, version %d", s.Definition.Name, a.at(), withCalendar(&s.Definition), s.Version)
 }
 
 // plainName lets names be given with the sign that refers to them.
@@ -257,8 +256,7 @@ func (a *app) spanChange() *cobra.Command {
 		if err != nil {
 			return inDefinition(err, def.Is)
 		}
-		a.saved(r.JSON200)
-		return nil
+		return a.saved(r.JSON200)
 	}
 	return c
 }
@@ -273,7 +271,7 @@ func (a *app) spanRemove() *cobra.Command {
 				return c.RemoveSpanWithResponse(cmd.Context(), name, &types.RemoveSpanParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
-				a.print.Linef("removed @%s %s", name, a.at())
+				err = a.done(removed{name}, "removed @%s %s", name, a.at())
 			}
 			return err
 		},
@@ -340,8 +338,7 @@ func (a *app) spanRestore() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		a.saved(r.JSON200)
-		return nil
+		return a.saved(r.JSON200)
 	}
 	return c
 }
@@ -357,7 +354,7 @@ func (a *app) spanRename() *cobra.Command {
 				return c.RenameSpanWithResponse(cmd.Context(), plainName(args[0]), nil, q)
 			})
 			if err == nil {
-				a.renamed("@"+plainName(args[0]), "@"+r.JSON200.Name, r.JSON200)
+				err = a.renamed("@"+plainName(args[0]), "@"+r.JSON200.Name, r.JSON200)
 			}
 			return err
 		},
@@ -365,11 +362,12 @@ func (a *app) spanRename() *cobra.Command {
 }
 
 // renamed says what has another name, and what was carried along.
-func (a *app) renamed(was, name string, r *types.Renamed) {
-	a.print.Linef("renamed %s %s %s", was, name, a.at())
+func (a *app) renamed(was, name string, r *types.Renamed) error {
+	also := ""
 	if len(r.Carried) > 0 {
-		a.print.Linef("it is referred to by its new name in %s", strings.Join(r.Carried, ", "))
+		also = "\nit is referred to by its new name in " + strings.Join(r.Carried, ", ")
 	}
+	return a.done(r, "renamed %s %s %s%s", was, name, a.at(), also)
 }
 
 func (a *app) spanMove() *cobra.Command {
@@ -391,7 +389,7 @@ func (a *app) spanMove() *cobra.Command {
 			return c.MoveSpanWithResponse(cmd.Context(), plainName(args[0]), q)
 		})
 		if err == nil {
-			a.print.Linef("moved @%s %s", plainName(args[0]), a.at())
+			err = a.done(moved{plainName(args[0])}, "moved @%s %s", plainName(args[0]), a.at())
 		}
 		return err
 	}

@@ -30,11 +30,11 @@ func (a *app) verifyCommand() *cobra.Command {
 			if v.ColumnFiles != nil {
 				sums += ", " + print.Number(*v.ColumnFiles, "column file")
 			}
-			a.print.Linef("%s: %s recounted, %s, %s of them wrong", args[0], print.Number(v.Records, "record"), sums, print.Count(v.Wrong))
-			if v.Wrong > 0 {
+			err = a.done(v, "%s: %s recounted, %s, %s of them wrong", args[0], print.Number(v.Records, "record"), sums, print.Count(v.Wrong))
+			if err == nil && v.Wrong > 0 {
 				return fmt.Errorf("the sums of %s are not what its records add up to", args[0])
 			}
-			return nil
+			return err
 		},
 	}
 }
