@@ -23,12 +23,37 @@
 
   const datasets = useDatasets()
   const asOf = useAsOf()
-  const dataset = $derived(currentDataset(datasets.data))
+  // Without a dataset in the address, the first one that has two dates.
+  const dataset = $derived.by(() => {
+    const current = currentDataset(datasets.data)
+    const fits = datasets.data?.find((d) => datesOf(d).length > 1)
+    return param('dataset') === null && fits && current && datesOf(current).length < 2 ? fits : current
+  })
   const dates = $derived(dataset ? datesOf(dataset).map((c) => c.name) : [])
   const choice = (name: string, list: readonly string[], otherwise = '') =>
     list.includes(param(name) ?? '') ? (param(name) ?? '') : otherwise
-  const from = $derived(choice('from', dates, dates[0] ?? ''))
-  const to = $derived(choice('to', dates, dates.find((d) => d !== from) ?? ''))
+  // Without dates in the address, the first two in the direction in which fewer records end before they begin.
+  const chosen = $derived(param('from') !== null || param('to') !== null)
+  const direction = createQuery(() => {
+    const [set, [a, b]] = [dataset, dates]
+    const context = asOf.context
+    return {
+      queryKey: ['ageing-direction', set?.name, set?.version, a, b, context],
+      queryFn: async () => {
+        const ask = async (from: string, to: string) => {
+          const body = { dataset: set!.name, from, to, ...context } as Question
+          return data(await api.POST('/ageing', { body })).fault_records
+        }
+        const [ahead, back] = await Promise.all([ask(a!, b!), ask(b!, a!)])
+        return back < ahead ? [b!, a!] : [a!, b!]
+      },
+      enabled: set !== undefined && b !== undefined && context !== null && !chosen,
+      staleTime: Infinity,
+    }
+  })
+  const usual = $derived(chosen || !direction.data ? dates : direction.data)
+  const from = $derived(choice('from', dates, usual[0] ?? ''))
+  const to = $derived(choice('to', dates, usual.find((d) => d !== from) ?? ''))
   const timed = $derived(
     [from, to].every((name) => dataset?.columns.find((c) => c.name === name)?.type === 'timestamp'),
   )
@@ -58,7 +83,7 @@
   let typedShow = $derived(show)
 
   const asked = $derived.by(() => {
-    if (!dataset || to === '' || asOf.context === null) return null
+    if (!dataset || to === '' || asOf.context === null || (!chosen && direction.isPending)) return null
     const optional = compact({ by, amount, over, show, where: params('where') })
     const body = { dataset: dataset.name, from, to, unit, bands, each, only, ...optional, ...asOf.context }
     return { version: dataset.version, body: (within === null ? body : { ...body, within }) as Question }
