@@ -106,6 +106,13 @@ func TestTotalsAreDrawn(t *testing.T) {
 			const cell = table.querySelector("[data-row] td").getBoundingClientRect()
 			return box.scrollWidth > box.clientWidth && box.scrollLeft > 0 && Math.abs(cell.left - box.getBoundingClientRect().left) < 3
 		})()`, nil))
+	do(t, ctx, "a difference, and the records that a figure is compared with",
+		chromedp.Navigate(at+"over=last+full+month&figures=sum+fare&by=route&against=1+year+earlier"),
+		shows(`[data-row] [data-column="sum_fare_1_year_earlier_difference"]`, "+"), click(`//button[contains(., "difference")]`),
+		chromedp.WaitVisible(`th[aria-sort="descending"]`), click(`//*[@data-column="sum_fare_1_year_earlier"]/a`),
+		shows("main", "1 Sep – 30 Sep 2025"))
+	do(t, ctx, "ageing begins in the direction that fits", chromedp.Navigate(s.address+"/ageing?dataset=crossings&as_of=2026-10-19"),
+		shows("main", "booked on"), chromedp.Poll(`document.querySelector("main").innerText.indexOf("booked on") < document.querySelector("main").innerText.indexOf("sailed on")`, nil))
 	for _, page := range []string{"/totals?over=last+full+mont&figures=sum+fare", "/records?over=last+full+mont"} {
 		do(t, ctx, "what was refused, on "+page, chromedp.Navigate(s.address+page+"&as_of=2026-10-19"), shows("[data-offers]", "last full month"),
 			press("data-offers", "last full month"), shows("main", "1 Sep – 30 Sep 2026"))

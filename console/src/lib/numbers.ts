@@ -61,9 +61,10 @@ export function formatCell(c: TableColumn, value: string | null | undefined): st
   if (c.role === 'change') return formatChange(value, c.decimals)
   if (value === null || value === undefined) return none
   if (c.role === 'share') return formatPercent(value, c.decimals)
-  if (c.decimals === undefined) return formatNumber(value)
+  const plus = c.role === 'difference' && sign(value) > 0 ? '+' : ''
+  if (c.decimals === undefined) return plus + formatNumber(value)
   const text = format(value, { minimumFractionDigits: c.decimals, maximumFractionDigits: c.rounded ? c.decimals : 100 })
-  return isLost(value, text) ? smallest(value, c.decimals) : text
+  return isLost(value, text) ? smallest(value, c.decimals) : plus + text
 }
 
 /** Whether a change is for the better, for the worse or neither. */

@@ -31,12 +31,14 @@
   let firstWidth = $state(0)
   const stays = (at: number) => (at < Math.min(2, leads) ? 'sticky z-10 bg-card group-hover:bg-ahead' : '')
   const leftOf = (at: number) => (at === 0 ? '0px' : `${firstWidth}px`)
+  // Differences stand in a column of their own where there is room; else the change tells them when it is pointed at.
+  const differences = $derived(!tight && !crossed)
   const shown = $derived(
-    table.columns.map((column, at) => ({ column, at })).filter((c) => c.column.role !== 'difference'),
+    table.columns.map((column, at) => ({ column, at })).filter((c) => differences || c.column.role !== 'difference'),
   )
   const changeOfDifference = (at: number, row: Row) => {
     const before = table.columns[at - 1]
-    if (before?.role !== 'difference' || row.cells[at - 1] === null) return undefined
+    if (differences || before?.role !== 'difference' || row.cells[at - 1] === null) return undefined
     return `difference ${formatCell(before, row.cells[at - 1])}`
   }
 
@@ -230,7 +232,7 @@
               padRight,
               'text-right whitespace-nowrap',
               edge(c) && 'border-l border-line font-semibold',
-              c.role === 'change' ? toneOf(c, value) : !isPlain(c) && 'text-quiet',
+              c.role === 'change' || c.role === 'difference' ? toneOf(c, value) : !isPlain(c) && 'text-quiet',
               r.cell_flags?.[at]?.includes('future') && 'bg-ahead text-quiet',
             ]}
             style:background-color={shadeOf(r, c, value)}

@@ -77,17 +77,27 @@
   const unlike = $derived<Note[]>(total.data?.notes.filter((n) => n.code === 'not_like_for_like') ?? [])
   const causeOf = (n: Note) => n.text.replace(/^not like-for-like: /, '')
 
+  // Which days a figure of a row is of; of what it is compared with, where that is of the same records.
+  function daysOf(r: Row, c: TableColumn) {
+    if (c.role === 'figure') return r
+    const compared = total.data?.spans[r.span]?.comparisons ?? []
+    const k = compared.findIndex((one) => one.name === c.comparison && !one.dataset)
+    return c.role !== 'counterpart' || k < 0 ? null : (r.comparisons?.[k] ?? compared[k]!)
+  }
+
   // The records behind a figure: the same days, filters and date.
   function recordsLink(r: Row, c: TableColumn): string | null {
     const [a, ask] = [total.data, q]
-    if (!a || !dataset || !ask || c.role !== 'figure') return null
+    const days = daysOf(r, c)
+    if (!a || !dataset || !ask || !days) return null
     const groups = [...a.tables[0]!.by.map((name, i) => ({ name, label: r.group[i] }))]
     if (ask.across) groups.push({ name: ask.across, label: c.group })
     if (groups.some((g) => isOther(g.label) || (isPart(g.name) && !isAll(g.label)))) return null
     const link = new URLSearchParams(carried())
     link.set('dataset', dataset.name)
-    const runs = r.moments ? r.moments.map(wallTimes) : r.intervals.map((v) => `${v.first_day}/${v.last_day}`)
-    const over = !r.unit ? '' : runs.length > 1 ? `(${runs.join(' or ')})` : (runs[0] ?? '')
+    const runs = days.moments ? days.moments.map(wallTimes) : days.intervals.map((v) => `${v.first_day}/${v.last_day}`)
+    const over = !r.unit && c.role === 'figure' ? '' : runs.length > 1 ? `(${runs.join(' or ')})` : (runs[0] ?? '')
+    if (over === '' && c.role !== 'figure') return null // no day is compared with
     link.set('over', over || (a.spans[r.span]?.expression ?? ''))
     const fixed = groups.filter((g) => !isAll(g.label) && g.label !== undefined)
     const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(columnText(g.name) + '=')))
