@@ -90,13 +90,13 @@ func (a *app) tryBrief(ctx context.Context, b *book.Brief) error {
 	var wrong []string
 	for _, it := range r.JSON200.Items {
 		if it.Error != nil {
-			wrong = append(wrong, fmt.Sprintf("%s: %s", it.Item.Title, *it.Error))
+			wrong = append(wrong, print.Visible(fmt.Sprintf("%s: %s", it.Item.Title, *it.Error)))
 		}
 	}
 	if len(wrong) > 0 {
-		return fmt.Errorf("the brief is saved, but not all of it can be shown:\n  %s", strings.Join(wrong, "\n  "))
+		_, err = fmt.Fprintf(a.err, "not all of it can be shown yet:\n  %s\n", strings.Join(wrong, "\n  "))
 	}
-	return nil
+	return err
 }
 
 // read puts the brief together.

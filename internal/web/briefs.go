@@ -36,7 +36,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 	}
 	out.Items = each(v.Items, func(it *service.ItemView) types.BriefItemView {
 		if it.Err != nil {
-			p := problemOf(it.Err)
+			p := problemOf(h.service.Offering(ctx, it.Err))
 			return types.BriefItemView{Item: it.Item, Error: &p.Detail, Pointer: p.Pointer, Expression: p.Expression}
 		}
 		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup, Ageing: it.Ageing}
