@@ -180,8 +180,11 @@ earliest and latest of several at the same time are told by it.`,
 		if err != nil {
 			return err
 		}
-		lines := append([]string{fmt.Sprintf("attached %s of %s as dataset %s %s", q.Table, q.Database, args[0], a.at())}, whereKept(r.JSON201)...)
-		return a.done(r.JSON201, "%s", strings.Join(lines, "\n"))
+		kept := ""
+		for _, line := range whereKept(r.JSON201) {
+			kept += "\n" + line
+		}
+		return a.done(r.JSON201, "attached %s of %s as dataset %s %s%s", q.Table, q.Database, args[0], a.at(), kept)
 	}
 	return c
 }

@@ -150,8 +150,8 @@ func (a *app) holidaysChange() *cobra.Command {
 				&types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse), Note: ptrOrNil(note)}, h)
 		})
 		if err == nil {
-			err = a.done(r.JSON200, "saved holiday list %s %s: %s added, %d removed; it has %s", h.Name, a.at(), print.Number(len(add), "day"), len(remove),
-				print.Number(len(r.JSON200.Definition.Days), "day"))
+			err = a.done(r.JSON200, "saved holiday list %s %s: %s added, %d removed; it has %s", h.Name, a.at(),
+				print.Number(len(add), "day"), len(remove), print.Number(len(r.JSON200.Definition.Days), "day"))
 		}
 		return err
 	}

@@ -79,8 +79,7 @@ func (a *app) keyRevoke() *cobra.Command {
 			}); err != nil {
 				return err
 			}
-			err = a.done(revokedKey{id}, "key %d is revoked", id)
-			return nil
+			return a.done(revokedKey{id}, "key %d is revoked", id)
 		},
 	}
 }

@@ -41,7 +41,8 @@ func (a *app) statusCommand() *cobra.Command {
 			sets.Rows = append(sets.Rows, []string{d.Name, print.Count(d.Records), print.Count(d.Loads), size(d.Bytes), size(d.SumsBytes), newest})
 		}
 		return a.print.Print(*out, print.View{Data: s, Grid: func() *table.Grid { return sets }, Draw: func(p *print.Printer) {
-			p.Linef("Vast Span %s %s, since %s; its database takes %s", s.Version, a.at(), s.Since.Local().Format(time.DateTime), size(s.DatabaseBytes))
+			p.Linef("Vast Span %s %s, since %s; its database takes %s", s.Version, a.at(), s.Since.Local().Format(time.DateTime),
+				size(s.DatabaseBytes))
 			p.Linef("")
 			p.Table(sets, print.Look{Right: print.Right(1, 2, 3, 4), Lead: 1})
 			for i, q := range s.Slow {
