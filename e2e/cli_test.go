@@ -289,7 +289,7 @@ func TestRefusals(t *testing.T) {
 	s := start(t)
 	s.refused(1, "did you mean  last 3 full months", "resolve", "last 3 months", "--as-of", "2026-10-19")
 	s.refused(2, "expected an expression", "resolve")
-	s.refused(2, "unknown flag", "resolve", "today", "--asof", "2026-10-19")
+	s.refused(2, "did you mean --as-of?", "resolve", "today", "--asof", "2026-10-19")
 	s.refused(2, "there is no command", "reslove")
 	s.refused(1, "2026-02 has no day 30", "resolve", "today", "--as-of", "2026-02-30")
 	s.refused(1, "no dataset is named ferries", "total", "ferries", "--over", "today")

@@ -262,6 +262,9 @@ func (s *running) checkBadRequests() {
 		if c.body != "" {
 			request.Header.Set("Content-Type", kind)
 		}
+		if method == "DELETE" {
+			request.Header.Set("If-Match", "*")
+		}
 		response, err := http.DefaultClient.Do(request)
 		if err != nil {
 			s.t.Fatal(err)
