@@ -51,6 +51,22 @@ func TestWorkIsNotLost(t *testing.T) {
 	do(t, ctx, "and gone", chromedp.Navigate(s.address+"/brief/monday"), shows("h1", "Monday"), chromedp.WaitVisible(`//button[.="Edit"]`))
 }
 
+// A console whose service is away says so, on pages that are open and on those that it has to fetch.
+func TestAServiceThatIsAway(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	file := filepath.Join(t.TempDir(), "small.csv")
+	if err := os.WriteFile(file, []byte("day,fare\n2026-09-01,5\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.must("load", "small", file, "--date", "day", "--amount", "fare")
+	ctx := openBrowser(t)
+	do(t, ctx, "a total", chromedp.Navigate(s.address+"/totals?dataset=small&over=2026-09&figures=sum+fare&as_of=2026-10-19"), shows("main", "5"))
+	s.stop()
+	do(t, ctx, "another as-of day", click(`//button[.="Today"]`), shows("main [role=alert]", "The service does not answer"))
+	do(t, ctx, "another page", click(`//nav//a[contains(., "Ageing")]`), shows("main [role=alert]", "The service does not answer"))
+}
+
 // value waits until a field holds a text.
 func value(selector, text string) chromedp.Action {
 	return chromedp.Poll(fmt.Sprintf("document.querySelector(%q)?.value === %q", selector, text), nil)

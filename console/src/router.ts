@@ -1,26 +1,30 @@
 import { createRouter } from 'sv-router'
+import NoAnswer from './ui/NoAnswer.svelte'
 import NotFound from './ui/NotFound.svelte'
 
+// A page is fetched when it is first opened; this one stands in where the service does not answer.
+const away = () => ({ default: NoAnswer })
+
 export const { navigate, route } = createRouter({
-  '/': () => import('./features/spans/Spans.svelte'),
-  '/span/:name': () => import('./features/spans/Span.svelte'),
-  '/check': () => import('./features/spans/Check.svelte'),
-  '/totals': () => import('./features/totals/Totals.svelte'),
-  '/lines': () => import('./features/lines/Lines.svelte'),
-  '/records': () => import('./features/records/Records.svelte'),
-  '/ageing': () => import('./features/ageing/Ageing.svelte'),
-  '/briefs': () => import('./features/briefs/Briefs.svelte'),
-  '/brief/:name': () => import('./features/briefs/Brief.svelte'),
-  '/receipts': () => import('./features/receipts/Receipts.svelte'),
-  '/receipt/:id': () => import('./features/receipts/Receipt.svelte'),
-  '/calendars': () => import('./features/calendars/Calendars.svelte'),
-  '/data': () => import('./features/data/Data.svelte'),
-  '/people': () => import('./features/access/People.svelte'),
-  '/audit': () => import('./features/access/Audit.svelte'),
-  '/service': () => import('./features/service/State.svelte'),
-  '/you': () => import('./features/access/You.svelte'),
-  '/sign-in': () => import('./features/access/You.svelte'),
-  '/welcome': () => import('./features/access/You.svelte'),
+  '/': () => import('./features/spans/Spans.svelte').catch(away),
+  '/span/:name': () => import('./features/spans/Span.svelte').catch(away),
+  '/check': () => import('./features/spans/Check.svelte').catch(away),
+  '/totals': () => import('./features/totals/Totals.svelte').catch(away),
+  '/lines': () => import('./features/lines/Lines.svelte').catch(away),
+  '/records': () => import('./features/records/Records.svelte').catch(away),
+  '/ageing': () => import('./features/ageing/Ageing.svelte').catch(away),
+  '/briefs': () => import('./features/briefs/Briefs.svelte').catch(away),
+  '/brief/:name': () => import('./features/briefs/Brief.svelte').catch(away),
+  '/receipts': () => import('./features/receipts/Receipts.svelte').catch(away),
+  '/receipt/:id': () => import('./features/receipts/Receipt.svelte').catch(away),
+  '/calendars': () => import('./features/calendars/Calendars.svelte').catch(away),
+  '/data': () => import('./features/data/Data.svelte').catch(away),
+  '/people': () => import('./features/access/People.svelte').catch(away),
+  '/audit': () => import('./features/access/Audit.svelte').catch(away),
+  '/service': () => import('./features/service/State.svelte').catch(away),
+  '/you': () => import('./features/access/You.svelte').catch(away),
+  '/sign-in': () => import('./features/access/You.svelte').catch(away),
+  '/welcome': () => import('./features/access/You.svelte').catch(away),
   '*': NotFound,
 })
 

@@ -20,6 +20,21 @@ export type Interval = Schemas['Interval']
 
 export const api = createClient<paths>({ baseUrl: '/api/v1' })
 
+/** The error of a call that the service did not answer; the browser's own words for it differ and help nobody. */
+export class UnreachableError extends Error {
+  constructor() {
+    super(
+      navigator.onLine
+        ? 'The service does not answer. What is shown may be out of date; try again when it runs.'
+        : 'This device is offline. What is shown may be out of date; try again when it is connected.',
+    )
+  }
+}
+
+api.use({
+  onError: ({ error }) => (error instanceof TypeError ? new UnreachableError() : undefined),
+})
+
 /** The error of a refused call: what the service said, worded once. */
 export class RefusedError extends Error {
   readonly problem: Problem

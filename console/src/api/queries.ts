@@ -13,7 +13,9 @@ export const queryClient = new QueryClient({
       // What was refused is refused again.
       retry: (failures, e) => failures < 1 && !(e instanceof RefusedError),
       refetchOnWindowFocus: false,
+      networkMode: 'always', // offline is said, not waited out
     },
+    mutations: { networkMode: 'always' },
   },
 })
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { RefusedError, type ExpressionError } from '../api/client'
+  import { RefusedError, UnreachableError, type ExpressionError } from '../api/client'
 
   // What went wrong, what to do, and a way to try again. Where an expression is refused, what it may have meant is a button
   // that puts it right, if the page says how.
@@ -15,7 +15,7 @@
 
 <div class="card border-worse/40 px-4 py-3" role="alert">
   <div class="flex flex-wrap items-center gap-3">
-    <span class="font-semibold text-worse">Refused</span>
+    <span class="font-semibold text-worse">{error instanceof UnreachableError ? 'No answer' : 'Refused'}</span>
     <span class="min-w-0 flex-1">{error.message}</span>
     {#if retry}<button class="button" onclick={retry}>Try again</button>{/if}
   </div>
