@@ -57,7 +57,7 @@ func (f *Form) read() (text string, err error) {
 func TestFilesThatAreDamagedWhileOpen(t *testing.T) {
 	rounds := 5000
 	if testing.Short() {
-		rounds = 250
+		rounds = 120
 	}
 	folder := t.TempDir()
 	written(t, folder, "open", random(24, 120, 40)...)

@@ -323,7 +323,7 @@ func TestDamagedFiles(t *testing.T) {
 	columns := parquetOf(t, rows)
 	rounds := 5000
 	if testing.Short() {
-		rounds = 400
+		rounds = 150
 	}
 	rnd := rand.New(rand.NewPCG(24, 1))
 	room := NewRoom(1 << 30)
