@@ -212,8 +212,10 @@ func (s *Datasets) Restore(ctx context.Context, name string) (*Dataset, error) {
 	return s.holding(ctx, d)
 }
 
-// RedoLoad brings the records of a load back that was undone.
-func (s *Datasets) RedoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+// changeLoad changes a load: one of the caller's own, or anybody's where the caller is an administrator.
+func (s *Datasets) changeLoad(
+	ctx context.Context, name string, id int64, change func(context.Context, string, int64) (*store.Load, error),
+) (*store.Load, error) {
 	load, err := s.GetLoad(ctx, name, id)
 	if err != nil {
 		return nil, err
@@ -226,7 +228,12 @@ func (s *Datasets) RedoLoad(ctx context.Context, name string, id int64) (*store.
 		return nil, err
 	}
 	defer done()
-	return s.store.RedoLoad(ctx, name, id)
+	return change(ctx, name, id)
+}
+
+// RedoLoad brings the records of a load back that was undone.
+func (s *Datasets) RedoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
+	return s.changeLoad(ctx, name, id, s.store.RedoLoad)
 }
 
 // newestOf returns the newest day of a dataset by one of its dates, with the moment after its newest record where that
@@ -470,19 +477,7 @@ func (s *Datasets) GetLoad(ctx context.Context, name string, id int64) (*store.L
 
 // UndoLoad takes a load's records out of its dataset: one of the caller's own, or of anybody where the caller is administrator.
 func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.Load, error) {
-	load, err := s.GetLoad(ctx, name, id)
-	if err != nil {
-		return nil, err
-	}
-	if err := ownOrAdministrator(ctx, load.Author, "load "+itoa(int(id))); err != nil {
-		return nil, err
-	}
-	done, err := s.turns.take(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	return s.store.UndoLoad(ctx, name, id)
+	return s.changeLoad(ctx, name, id, s.store.UndoLoad)
 }
 
 // Verify recounts a dataset's records and compares them with its day sums.
