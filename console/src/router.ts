@@ -2,7 +2,7 @@ import { createRouter } from 'sv-router'
 import NoAnswer from './ui/NoAnswer.svelte'
 import NotFound from './ui/NotFound.svelte'
 
-// A page is fetched when it is first opened; this one stands in where the service does not answer.
+// A page is fetched when it is first opened; this one is shown instead if the service does not answer.
 const away = () => ({ default: NoAnswer })
 
 export const { navigate, route } = createRouter({

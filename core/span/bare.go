@@ -28,7 +28,7 @@ func ParseNamed(src string, source Source) (Node, error) {
 // Parse is ParseNamed with the names that the scope knows.
 func (s *Scope) Parse(src string) (Node, error) { return ParseNamed(src, s.Names) }
 
-// nameAround returns the name that stands around an offset, without a sign before it; nothing where none does.
+// nameAround returns the name at an offset that has no sign before it, or nothing.
 func nameAround(src string, at int) (start, end int) {
 	part := func(c byte) bool { return isLetter(c) || isDigit(c) || c == '-' }
 	start, end = at, at

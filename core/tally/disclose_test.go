@@ -283,7 +283,7 @@ func TestNothingSmallCanBeWorkedOut(t *testing.T) {
 	}
 }
 
-// What tells one person from the others in one answer, however it is put, is hidden.
+// Anything in one answer that would reveal one person's values is hidden.
 func TestOnePersonIsNotTold(t *testing.T) {
 	const day, least = civil.Day(20_000), 5
 	var records people

@@ -19,7 +19,7 @@ type dialect interface {
 	rows(ctx context.Context, statement string, take func([]sql.NullString) error) error
 	// counts reports whether records are counted as easily as the first and the last of them are found.
 	counts() bool
-	// strays reports whether dates may lie outside the years 1 to 9999, such as infinity.
+	// strays reports whether dates may fall outside the years 1 to 9999, such as infinity.
 	strays() bool
 	// version says which engine answers.
 	version(ctx context.Context) (string, error)

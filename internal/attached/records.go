@@ -125,7 +125,7 @@ func (s *source) record(row []sql.NullString, date *Column) (listing.Record, []d
 		c := &s.table.Columns[i]
 		cell, err := c.cell(row[i].String, !row[i].Valid, s.clock)
 		if err != nil && c.Form.Type().IsTime() && c.Name != date.Name {
-			cell, err = dataset.Cell{}, nil // a date that lies outside the years that there are is none
+			cell, err = dataset.Cell{}, nil // a date outside the supported years counts as no date
 		}
 		if err != nil {
 			return r, nil, err

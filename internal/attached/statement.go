@@ -96,7 +96,7 @@ func (a axis) within(list []tally.Stretch) []string {
 }
 
 // bounds keeps dates within the years that there are (a day or two short of them, as clocks differ), on sides where nothing else bounds
-// them: what lies outside has no date.
+// them: a value outside has no date.
 func (a axis) bounds(below, above bool) (conditions []string) {
 	if !a.dialect.strays() {
 		return nil

@@ -75,7 +75,7 @@ lines, each with its label. An item in braces is read as in a span book; ageing 
 	return c
 }
 
-// tryBrief shows a brief that was saved to nobody, and tells which of its items cannot be shown.
+// tryBrief evaluates a saved brief and reports the items that cannot be shown.
 func (a *app) tryBrief(ctx context.Context, b *book.Brief) error {
 	q := types.ViewRequest{}
 	if len(b.Prompts) > 0 {

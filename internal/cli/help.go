@@ -28,7 +28,7 @@ type section struct {
 	flags string // their names, with blanks between
 }
 
-// sections are the parts in which help lists flags, in this order. Flags of none stand under the first title.
+// sections are the groups of flags in help, in order. A flag that is in none is listed under the first title.
 var sections = []section{
 	{"Flags", ""},
 	{"What to total", "over over-file count sum mean min max first last median distinct ratio pace per where date line amount"},
@@ -185,7 +185,7 @@ func readable(f *pflag.Flag) *pflag.Flag {
 	return &shown
 }
 
-// sectionOf returns the title of the section that a flag stands in.
+// sectionOf returns the title of a flag's section.
 func sectionOf(flag string) string {
 	for _, s := range sections {
 		for name := range strings.FieldsSeq(s.flags) {
@@ -197,7 +197,7 @@ func sectionOf(flag string) string {
 	return sections[0].title
 }
 
-// wrap breaks paragraphs into lines; lines after a paragraph's first stand in by some blanks. A line that begins with a blank is one
+// wrap breaks paragraphs into lines; lines after a paragraph's first are indented. A line that begins with a blank is one
 // of a list: it stays a line, and what does not fit goes below its last column.
 func wrap(s string, indent int) string {
 	var lines, paragraph []string
@@ -225,7 +225,7 @@ func wrap(s string, indent int) string {
 	return strings.Join(lines, "\n")
 }
 
-// hanging breaks a text into lines that stand in by some blanks, but for the first.
+// hanging breaks a text into lines and indents all but the first.
 func hanging(s string, indent int) string {
 	lines := strings.Split(text.WrapSoft(s, helpWidth-indent), "\n")
 	for i := range lines {

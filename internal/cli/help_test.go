@@ -12,7 +12,7 @@ import (
 	"vastspan/internal/cli/print"
 )
 
-// Help fits a terminal of 80 columns, and flags of commands that have many stand in sections.
+// Help fits a terminal of 80 columns, and commands with many flags group them in sections.
 func TestHelpFitsATerminal(t *testing.T) {
 	a := &app{print: print.New(&bytes.Buffer{})}
 	var each func(cmd *cobra.Command)

@@ -117,7 +117,7 @@ type removed struct {
 	Removed string `json:"removed"`
 }
 
-// moved is a span that stands elsewhere in the list.
+// moved is a span whose place in the list has changed.
 type moved struct {
 	Moved string `json:"moved"`
 }

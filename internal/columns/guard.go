@@ -19,7 +19,7 @@ import (
 // the file by its checksums; Verify checks all of a form, and is called now and then in the background; and a fault of memory, or
 // a place that is out of bounds, fails the question that met it.
 
-// A stamp tells the states of a file apart.
+// A stamp identifies the state of a file.
 type stamp struct {
 	size              int64
 	modified, changed time.Time

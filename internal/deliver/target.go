@@ -48,7 +48,7 @@ func Formats() []string {
 	return list
 }
 
-// ParseTarget reads the notation of a target. An address with blanks stands in double quotes.
+// ParseTarget reads the notation of a target. An address with blanks is in double quotes.
 func ParseTarget(text string) (Target, error) {
 	wrong := fmt.Errorf("%q: expected folder, webhook or mail, an address, and formats: folder reports xlsx,pdf", text)
 	kind, rest, _ := strings.Cut(strings.TrimSpace(text), " ")

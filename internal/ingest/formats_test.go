@@ -544,7 +544,7 @@ func TestParquetWithoutTexts(t *testing.T) {
 	}
 }
 
-// A mark of the byte order that is there twice is no part of a name, and a key that is there twice in an object is told.
+// A second byte order mark is not part of a name, and a duplicate key in an object is reported.
 func TestMarksAndKeysThatAreThereTwice(t *testing.T) {
 	for _, text := range []string{"\ufeff\ufeffday,v\n2026-03-05,1\n", "\ufeff\ufeff{\"day\":\"2026-03-05\",\"v\":1}\n"} {
 		r, err := Open(Options{}, strings.NewReader(text))

@@ -91,7 +91,7 @@ func (p *pageCheck) chunk(c *format.ColumnMetaData) (largest int64, err error) {
 		if err != nil {
 			return 0, err
 		}
-		// A value takes at most 16 bytes as it is read, beside its text.
+		// A value takes at most 16 bytes as it is read, in addition to its text.
 		size += count * 16
 		if header.Type == format.DictionaryPage {
 			dictionary = max(dictionary, size)

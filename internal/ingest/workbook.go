@@ -194,7 +194,7 @@ func (b *workbook) readTexts(archive *zip.Reader, room *Room) error {
 	})
 }
 
-// textOverhead is what a text takes in memory beside its bytes.
+// textOverhead is the memory of a text in addition to its bytes.
 const textOverhead = 32
 
 // textCounter counts the bytes of a document and, roughly, its texts.

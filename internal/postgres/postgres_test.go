@@ -450,7 +450,7 @@ func TestTheServiceIsAnOrdinaryRole(t *testing.T) {
 	}
 }
 
-// A folder tells which process runs on it, so that it can be stopped by its folder.
+// A data folder names the process that uses it, so that the process can be stopped.
 func TestWhoHoldsAFolder(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "data")
 	if pid, runs := Holder(folder); runs || pid != 0 {

@@ -13,7 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// The roles of the private database beside its superuser. The service, and what it restores, works as an ordinary role, which owns
+// The roles of the private database other than its superuser. The service, and what it restores, works as an ordinary role, which owns
 // its tables and nothing else: what is written into a manipulated backup cannot run programs or read files of the server. The audit
 // belongs to a role that nobody signs in as, so that the service can add to it and no more.
 const (

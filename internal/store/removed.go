@@ -12,7 +12,7 @@ import (
 )
 
 // What is removed can be brought back for a while: a dataset keeps its tables under a name that nobody can give, and a load that is
-// undone keeps its records beside those that were replaced.
+// undone keeps its records together with those that were replaced.
 
 // RestorableDays is for how many days what was removed can be brought back.
 const RestorableDays = 30

@@ -51,7 +51,7 @@ func TestTooMuchAtATime(t *testing.T) {
 	all.Wait()
 }
 
-// Files of one caller that are sent slowly take the places of that caller: who waits too long is told when to try again, and
+// Files of one caller that are sent slowly take the places of that caller: a caller who waits too long gets a Retry-After, and
 // the places of others stay free.
 func TestUploadsAreShared(t *testing.T) {
 	svc := openService(t, database, nil)

@@ -31,7 +31,7 @@
   let firstWidth = $state(0)
   const stays = (at: number) => (at < Math.min(2, leads) ? 'sticky z-10 bg-card group-hover:bg-ahead' : '')
   const leftOf = (at: number) => (at === 0 ? '0px' : `${firstWidth}px`)
-  // Differences stand in a column of their own where there is room; else the change tells them when it is pointed at.
+  // Differences have their own column where there is room. Otherwise they are the tooltip of the change.
   const differences = $derived(!tight && !crossed)
   const shown = $derived(
     table.columns.map((column, at) => ({ column, at })).filter((c) => differences || c.column.role !== 'difference'),

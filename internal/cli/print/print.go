@@ -25,7 +25,7 @@ type Printer struct {
 	SafeCells bool
 	// Width is how many characters a line has, 0 for any number.
 	Width int
-	// Quiet leaves out what is only said beside figures.
+	// Quiet leaves out all notes except cautions.
 	Quiet bool
 	// Wide has answers show their spans and days on every line.
 	Wide bool

@@ -8,7 +8,7 @@ import (
 )
 
 // upright returns an answer of one row as a line a figure: its value, what it is compared with, the difference and the change. False
-// where the row fits as it is, or has one figure and nothing beside it.
+// where the row fits as it is, or has one figure without a comparison.
 func (p *Printer) upright(s *table.Shown) (g *table.Grid, look Look, head string, ok bool) {
 	if p.Width == 0 || len(s.Rows) != 1 {
 		return nil, look, "", false

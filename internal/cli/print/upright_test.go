@@ -9,7 +9,7 @@ import (
 	"vastspan/core/table"
 )
 
-// An answer of one row that does not fit stands upright: a line a figure, with its days once.
+// An answer of one row that does not fit is shown upright: one line for each figure, its days once.
 func TestOneRowStandsUpright(t *testing.T) {
 	columns := []*table.Column{nil, nil, nil, nil}
 	header := []string{"span", "first day", "last day", "days"}
