@@ -15,7 +15,9 @@ import (
 
 // Callers who may see totals but not records never see a total of too few records, nor totals of one answer from which one could
 // be worked out. All totals of an answer over one dataset are decided together: its periods, groups and subtotals, and what they
-// are compared with under other filters. Each is the set of the records in it. Records that are in the same totals cannot be distinguished, and whatever sums and differences of the totals give is a union of such classes; so totals are hidden until no class has
+// are compared with under other filters. Each is the set of the records in it. Records that are in the same
+// totals cannot be distinguished, and whatever sums and differences of the totals give is a union of such classes.
+// Totals are therefore hidden until no class has
 // few records. The total of all records, and what the same question gives without some of its filters, count as known: they are
 // settled first, those with fewer filters before those with more, and each result after those before it.
 
