@@ -125,7 +125,7 @@ var allowed = map[string][]string{
 	"internal/cli/print":       {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/query", "core/table", "internal/export"},
 	"internal/deliver":         {"core/table", "internal/export"},
 	"internal/columns":         {"core/ageing", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},
-	"internal/demo":            {"core/civil", "core/dataset", "internal/ingest"},
+	"internal/demo":            {"core/civil", "core/dataset", "internal/export", "internal/ingest"},
 	"internal/export":          {"core/decimal", "core/table"},
 	"internal/holidays":        {"core/civil"},
 	"internal/ingest":          {"core/ageing", "core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/tally"},

@@ -21,12 +21,13 @@ func (a *app) demoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "demo", Short: "Run the service on made-up records: Lantern Bay Ferries",
 		Long: `Runs the service on the records of Lantern Bay Ferries, a made-up company, in a database of its own.
-The records are made and loaded the first time only. --write leaves them as files and serves nothing.`,
+The records are made and loaded the first time only. --write leaves them as files, with some more to try commands
+on, and serves nothing.`,
 		Example: "  vastspan demo\n  vastspan demo --write lantern-bay",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	s := servingFlags(c)
-	c.Flags().StringVar(&write, "write", "", "folder to write the demo's files and span book to")
+	c.Flags().StringVar(&write, "write", "", "folder to write the demo's files, its span book and samples to")
 	_ = c.MarkFlagDirname("write")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if write != "" {
@@ -52,6 +53,17 @@ func (a *app) writeDemo(folder string) error {
 	for _, d := range demo.Datasets() {
 		path := filepath.Join(folder, d.Name+".csv")
 		if err := writeFile(path, d.Write); err != nil {
+			return err
+		}
+		a.print.Linef("%s", path)
+	}
+	samples, err := demo.Samples()
+	if err != nil {
+		return err
+	}
+	for _, sample := range samples {
+		path := filepath.Join(folder, sample.Name)
+		if err := writeFile(path, sample.Write); err != nil {
 			return err
 		}
 		a.print.Linef("%s", path)
