@@ -29,8 +29,7 @@ func ParseDate(s string, order DateOrder) (civil.Day, error) {
 	case YearMonthDay:
 		year, month, day = parts[0], parts[1], parts[2]
 	default:
-		return 0, fmt.Errorf("the order of day and month is not stated: expected a date such as 2026-03-05, " +
-			"or say dmy, mdy or ymd (date order)")
+		return 0, fmt.Errorf("expected a date such as 2026-03-05, or a date order: dmy, mdy or ymd")
 	}
 	if len(year) != 4 || len(month) > 2 || len(day) > 2 {
 		return 0, fmt.Errorf("expected a date in the order %s with a year of four digits", order)

@@ -13,6 +13,7 @@ import (
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
 
@@ -110,6 +111,9 @@ func (a *app) printProblem(p *problemError) {
 		fallthrough
 	default:
 		fmt.Fprintf(a.told(), "vastspan: %s\n", p.Detail)
+	}
+	if p.Code == refused.CodeAlreadyLoaded {
+		fmt.Fprintln(a.told(), "  try --again")
 	}
 	if p.Status >= http.StatusInternalServerError && p.Problem.Request != nil {
 		fmt.Fprintf(a.told(), "In the service's log it is request %s.\n", *p.Problem.Request)

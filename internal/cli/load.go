@@ -81,7 +81,7 @@ nothing. The first load fixes them.`,
 		}
 		line := fmt.Sprintf("loaded %s into %s %s, as load %d", print.Number(l.Records, "record"), args[0], a.at(), l.Id)
 		if l.Replaced > 0 {
-			line += fmt.Sprintf(" in the place of %s", print.Number(l.Replaced, "record"))
+			line += fmt.Sprintf(", replacing %s", print.Number(l.Replaced, "record"))
 		}
 		if l.Oldest != nil {
 			line += fmt.Sprintf(": from %s to %s", l.Oldest.Long(), l.Newest.Long())

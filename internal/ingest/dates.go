@@ -122,8 +122,7 @@ func (r dateReader) lengthened(s string) (string, bool, error) {
 		return s, false, nil
 	}
 	if r.order == dataset.Unstated {
-		return s, true, errors.New("it has a year of two digits: state the order of day, month and year (date order), such as dmy, " +
-			"and the first year that two digits mean (century), such as 1970")
+		return s, true, errors.New("the year has two digits: set the date order, such as dmy, and the century, such as 1970 for 1970 to 2069")
 	}
 	short, err := strconv.Atoi(parts[at])
 	if err != nil {
@@ -137,7 +136,7 @@ func (r dateReader) lengthened(s string) (string, bool, error) {
 // fullYear returns the year of the stated hundred years that ends in two digits.
 func (r dateReader) fullYear(short int) (int, error) {
 	if r.century == 0 {
-		return 0, errors.New("it has a year of two digits: state the first year that two digits mean (century), such as 1970 for 1970 to 2069")
+		return 0, errors.New("the year has two digits: set the century, such as 1970 for 1970 to 2069")
 	}
 	year := r.century - r.century%100 + short
 	if year < r.century {

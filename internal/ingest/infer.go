@@ -310,7 +310,7 @@ func applyHints(s *dataset.Schema, h ColumnHints, sample []Row, style NumberStyl
 				if c.Type != dataset.Number && len(sample) > 0 && !anyValue(sample, s.Index(name), isNumber) {
 					written := ""
 					if s := styleOf(sample, s.Index(name), "", style); s != nil {
-						written = ", and its values are written like " + s.Value + " (numbers)"
+						written = ", and its values are written like " + s.Value
 					}
 					return fmt.Errorf("column %s holds values of type %s; an amount needs numbers%s", name, c.Type, written)
 				}
@@ -368,11 +368,11 @@ func chooseDay(s *dataset.Schema, h ColumnHints, sample []Row) error {
 	case len(candidates) == 0:
 		for i := range s.Columns {
 			if _, ok := datesOf(sample, i, likelyCentury); ok {
-				return fmt.Errorf("column %s holds dates whose years have two digits: state the first year that two digits mean (century), such as %d",
+				return fmt.Errorf("the dates in column %s have years of two digits: set the century, such as %d",
 					s.Columns[i].Name, likelyCentury)
 			}
 		}
-		return fmt.Errorf("no column holds dates; state which one does (date); the columns are %s", strings.Join(s.Names(), ", "))
+		return fmt.Errorf("no column holds dates; choose the date column; the columns are %s", strings.Join(s.Names(), ", "))
 	case len(candidates) > 1:
 		var names []string
 		for _, i := range candidates {

@@ -37,7 +37,7 @@ func TestTimes(t *testing.T) {
 		{lisbon, "2026-09-03 10:00 UTC", "2026-09-03T10:00:00Z"}, {lisbon, "2026/09/03 10:00", "2026-09-03T09:00:00Z"},
 		{lisbon, "2026-09-03 10:00:00.25-03:30", "2026-09-03T13:30:00.25Z"}, {lisbon, "2026-09-03 10:00:00,1234569", "2026-09-03T09:00:00.123456Z"},
 		{monthFirst, "9/3/2026 10:00 PM", "2026-09-03T21:00:00Z"}, {dayFirst, "9/3/2026 12:05 am", "2026-03-09T00:05:00Z"},
-		{lisbon, "9/3/2026 10:00 PM", "order of day and month is not stated"}, {monthFirst, "13/3/2026 10:00", "month"},
+		{lisbon, "9/3/2026 10:00 PM", "or a date order: dmy, mdy or ymd"}, {monthFirst, "13/3/2026 10:00", "month"},
 		{lisbon, "2026-09-03T24:00", "2026-09-03T23:00:00Z"}, {lisbon, "2026-09-03T24:01", "expected a time such as"},
 		{lisbon, "2026-09-03 13:00 PM", "expected a time such as"}, {lisbon, "2026-09-03 10:00+99", "expected a time such as"},
 		{lisbon, "2026-09-03", "expected a time such as"}, {lisbon, "2026-09-03 ten", "expected a time such as"}, {lisbon, "1788429600", "expected a time such as"},

@@ -59,8 +59,8 @@ func (p *parser) number(s string, into *dataset.Cell) error {
 	}
 	if into.Number, into.Fixed = decimal.ParseFixed(s); !into.Fixed && !decimal.IsPlain(s) {
 		return fmt.Errorf(
-			"expected a number in plain digits, such as 12.50, of at most %d; "+
-				"marks between thousands and decimal commas have to be stated (numbers)",
+			"expected a number in plain digits, such as 12.50, of at most %d; with thousands separators or decimal commas, "+
+				"show how numbers are written",
 			decimal.MaxDigits,
 		)
 	}

@@ -201,7 +201,7 @@ func (d *Dataset) keepContents(tx *gorm.DB, load *Load, contents []string, again
 		for i, content := range contents {
 			for _, other := range contents[:i] {
 				if other == content {
-					return refused.Because(refused.CodeAlreadyLoaded, "two of the files have the same content: leave one out, or say so (again)")
+					return refused.Because(refused.CodeAlreadyLoaded, "two of the files have the same content: leave one out, or allow it with again")
 				}
 			}
 		}
@@ -214,7 +214,7 @@ func (d *Dataset) keepContents(tx *gorm.DB, load *Load, contents []string, again
 		}
 		if before.ID != 0 {
 			return refused.Because(refused.CodeAlreadyLoaded,
-				"the same content was loaded into dataset %s before, as load %d (%s) on %s: undo that one, or say so (again)",
+				"the same content was loaded into dataset %s before, as load %d (%s) on %s: undo that load, or allow it with again",
 				d.Name, before.ID, before.File, before.LoadedAt.UTC().Format("2006-01-02"))
 		}
 	}
