@@ -339,7 +339,7 @@ func TestABadFileIsRefusedWhole(t *testing.T) {
 	}
 	if r := load("sold_on,amount\n03/04/2026,1\n", "--date", "sold_on"); !strings.Contains(
 		r.err,
-		"the order of day and month is not stated",
+		"or a date order: dmy, mdy or ymd",
 	) {
 		t.Errorf("an ambiguous date is not refused: %+v", r)
 	}

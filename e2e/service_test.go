@@ -61,6 +61,7 @@ func TestMain(m *testing.M) {
 type running struct {
 	t       *testing.T
 	folder  string
+	command string // serve or demo
 	url     string // of the database; empty where the server is its own
 	config  string // a file; empty for none
 	address string
@@ -89,7 +90,24 @@ func startWhole(t *testing.T) *running {
 	return launch(t, "", "")
 }
 
+// startDemo starts the demo with a database server of its own; the test's end stops both.
+func startDemo(t *testing.T) *running {
+	t.Helper()
+	s := prepare(t, "", "")
+	s.command = "demo"
+	s.launch()
+	return s
+}
+
 func launch(t *testing.T, database, config string) *running {
+	t.Helper()
+	s := prepare(t, database, config)
+	s.launch()
+	return s
+}
+
+// prepare makes the folder of a service that is not started yet.
+func prepare(t *testing.T, database, config string) *running {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "vastspan-e2e-")
 	if err != nil {
@@ -98,7 +116,7 @@ func launch(t *testing.T, database, config string) *running {
 	if err := os.Chmod(folder, 0o755); err != nil { // the database account must reach it
 		t.Fatal(err)
 	}
-	s := &running{t: t, folder: folder, url: database}
+	s := &running{t: t, folder: folder, url: database, command: "serve"}
 	if config != "" {
 		s.config = filepath.Join(folder, "vastspan.yaml")
 		if err := os.WriteFile(s.config, []byte(config), 0o600); err != nil {
@@ -109,14 +127,13 @@ func launch(t *testing.T, database, config string) *running {
 		s.stop()
 		os.RemoveAll(folder)
 	})
-	s.launch()
 	return s
 }
 
 func (s *running) launch() {
 	s.t.Helper()
 	s.log = &bytes.Buffer{}
-	args := []string{"serve", "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC"}
+	args := []string{s.command, "--data", s.folder, "--address", "127.0.0.1:0", "--zone", "UTC"}
 	if s.config != "" {
 		args = append(args, "--config", s.config)
 	}
@@ -156,7 +173,7 @@ func (s *running) stop() {
 		s.t.Errorf("the service ended with %v\n%s", err, s.log)
 	}
 	s.process = nil
-	if _, err := os.Stat(filepath.Join(s.folder, "serve", "data", "postmaster.pid")); !errors.Is(err, os.ErrNotExist) {
+	if _, err := os.Stat(filepath.Join(s.folder, s.command, "data", "postmaster.pid")); !errors.Is(err, os.ErrNotExist) {
 		s.t.Errorf("the database server was left behind: %v", err)
 	}
 }
