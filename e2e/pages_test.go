@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -53,10 +54,22 @@ func looker(t *testing.T, ctx context.Context, base string) func(what, address, 
 	}
 }
 
+// countShifts adds up how far a page moves while it loads, as browsers measure it, and notes what moves.
+const countShifts = `window.shifted = 0
+window.movers = []
+new PerformanceObserver((list) => {
+	for (const e of list.getEntries()) {
+		if (e.hadRecentInput) continue
+		window.shifted += e.value
+		window.movers.push(e.value.toFixed(3) + " " + e.sources.map((s) => s.node?.nodeName + "." + s.node?.className).join(", "))
+	}
+}).observe({ type: "layout-shift", buffered: true })`
+
 // No page has anything that axe finds against it, by day, by night and on a phone.
 func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	t.Parallel()
-	s, _ := briefs(t)
+	s, file := briefs(t)
+	s.must("load", "jobs", filepath.Join(filepath.Dir(file), "jobs.csv"), "--date", "opened_on")
 	s.must("receipt", "create", "monday-crossings", "--as-of", "latest")
 	s.must("schedule", "add", "openings", "--brief", "monday-crossings", "--days", "first business day of this month")
 	ctx := openBrowser(t)
@@ -70,7 +83,10 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			told = append(told, e.Entry.Text)
 		}
 	})
-	do(t, ctx, "what the browser tells", log.Enable())
+	do(t, ctx, "what the browser tells", log.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := page.AddScriptToEvaluateOnNewDocument(countShifts).Do(ctx)
+		return err
+	}))
 	defer func() {
 		mu.Lock()
 		defer mu.Unlock()
@@ -99,11 +115,18 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		{
 			"/receipts",
 			"[data-receipts] tbody tr",
-		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
+		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/ageing?dataset=jobs", "[data-lengths] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
 		{"/data", "[data-dataset]"},
 	}
 	for _, p := range pages {
 		look(p.address, p.address, p.ready)
+		var shifted float64
+		do(t, ctx, "what moved on "+p.address, chromedp.Evaluate(`window.shifted`, &shifted))
+		if shifted > 0.05 {
+			var what string
+			do(t, ctx, "what it was", chromedp.Evaluate(`window.movers.join("; ")`, &what))
+			t.Errorf("%s: the page moves by %.3f while it loads: %s", p.address, shifted, what)
+		}
 	}
 	look("a new span", "/", "[data-make-span]", chromedp.Click("[data-make-span]"), chromedp.WaitVisible("[data-blocks]"))
 	do(t, ctx, "a choice", chromedp.Navigate(s.address+"/totals"), chromedp.WaitVisible("[data-table]"), chromedp.Click(`[aria-label="Dataset"]`),
@@ -126,10 +149,11 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		input.dispatchEvent(new Event("change", {bubbles: true}))`
 	look("a file about to be loaded, by night", "/data", "[data-dataset]", chromedp.Evaluate(chosen, nil), chromedp.WaitVisible("[data-faults] button"),
 		chromedp.Click("[data-load-files] summary"), chromedp.Click(`[data-dataset="crossings"] button[aria-expanded]`), shows("[data-loads]", "Undo"))
-	do(t, ctx, "day, on a phone", scheme("light"), chromedp.EmulateViewport(390, 844))
+	do(t, ctx, "day, on a phone", scheme("light"))
 	for i, p := range pages {
 		ready := strings.ReplaceAll(p.ready, "[data-reads]", "[data-dayline]")
 		if i%every == 2 {
+			do(t, ctx, "a phone", chromedp.EmulateViewport(390, 844))
 			look(p.address+" on a phone", p.address, ready)
 		}
 		var wide bool
@@ -137,9 +161,10 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			t,
 			ctx,
 			"the width of "+p.address,
+			chromedp.EmulateViewport(320, 640),
 			chromedp.Navigate(s.address+p.address),
 			chromedp.WaitVisible(ready, chromedp.ByQuery),
-			chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide),
+			chromedp.Evaluate(`document.documentElement.scrollWidth > innerWidth`, &wide),
 		)
 		if wide {
 			var what string
@@ -148,11 +173,11 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 				ctx,
 				"what is",
 				chromedp.Evaluate(
-					`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("body *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`,
+					`document.documentElement.scrollWidth + " in " + innerWidth + ": " + [...document.querySelectorAll("main *, header *")].filter(e => e.getBoundingClientRect().right > innerWidth + 1 && !e.closest(".overflow-x-auto, .overflow-auto")).map(e => e.tagName + "." + e.className).slice(0, 6).join("; ")`,
 					&what,
 				),
 			)
-			t.Errorf("%s is wider than a phone: %s", p.address, what)
+			t.Errorf("%s is wider than a narrow phone: %s", p.address, what)
 		}
 	}
 	do(t, ctx, "a window again", chromedp.EmulateViewport(1280, 800))
@@ -201,6 +226,13 @@ func TestBriefInTheConsole(t *testing.T) {
 		shows("[data-item='7']", "no dataset is named gates"),
 		chromedp.WaitVisible("[data-item='4'] canvas", chromedp.ByQuery),
 	)
+
+	do(t, ctx, "from its figure to its records", chromedp.Click("[data-item='0'] [data-card-value] a"),
+		shows("[data-sum='fare']", grouped(october.sum.FloatString(2))), chromedp.NavigateBack(),
+		chromedp.WaitVisible("[data-item='0'] h2 a"))
+	do(t, ctx, "and to Totals", chromedp.Click("[data-item='0'] h2 a"), shows("[data-big-figure]", grouped(october.sum.FloatString(2))),
+		shows("[data-big-comparison]", "year earlier"), chromedp.NavigateBack(), chromedp.WaitVisible("[data-item='4'] h2 a"),
+		chromedp.Click("[data-item='4'] h2 a"), shows("[data-lineup]", "this year so far"))
 
 	t.Logf("a step of the day on a brief of eight items, drawn: %.0f ms", s.steps(ctx, "monday-crossings"))
 	twelve := book.Brief{Name: "twelve", Title: "Twelve cards"}

@@ -166,13 +166,6 @@
     {:else}
       <h1 class="max-w-[40rem] truncate text-xl font-semibold tracking-tight" {title}>{title}</h1>
     {/if}
-    {#if view.data}
-      <p class="text-quiet" data-brief-as-of={view.data.as_of}>
-        as of {long(view.data.as_of)}, {chosen ? 'chosen above' : view.data.basis}{view.data.calendar !== 'civil'
-          ? `, ${view.data.calendar}`
-          : ''}{undated > 0 ? ` · ${undated} records without a day excluded` : ''}
-      </p>
-    {/if}
     <div class="ml-auto flex flex-wrap gap-2 print:hidden">
       {#if draft}
         <button class="button" onclick={cancel}>Discard changes</button>
@@ -190,6 +183,13 @@
         <button class="button button-strong for-analyst" onclick={edit}>Edit</button>
       {/if}
     </div>
+    <p class="min-h-[1.2rem] w-full text-quiet" data-brief-as-of={view.data?.as_of}>
+      {#if view.data}
+        as of {long(view.data.as_of)}, {chosen ? 'chosen above' : view.data.basis}{view.data.calendar !== 'civil'
+          ? `, ${view.data.calendar}`
+          : ''}{undated > 0 ? ` · ${undated} records without a day excluded` : ''}
+      {/if}
+    </p>
   </div>
 
   {#if error}
@@ -223,6 +223,8 @@
 
   {#if view.isError}
     <ErrorPanel error={view.error} retry={() => void view.refetch()} />
+  {:else if items.length > 0 && !view.data}
+    <div class="card h-96 animate-pulse" aria-busy="true" aria-label="Loading the items"></div>
   {:else if items.length === 0}
     <section class="card p-8 text-center">
       <p class="text-quiet">

@@ -9,7 +9,7 @@
   import Bands from '../ageing/Bands.svelte'
   import Lengths from '../ageing/Lengths.svelte'
   import BarsChart from './BarsChart.svelte'
-  import { tellingOf, type ItemView } from './briefs'
+  import { recordsOf, tellingOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
 
   let { view, mend }: { view: ItemView; mend?: ((pointer: string, expression: string) => void) | undefined } = $props()
@@ -51,7 +51,14 @@
     </p>{/if}
   {#each answer.tables as table, i (i)}
     <div class="overflow-x-auto" {@attach scrolls} data-brief-table>
-      <DataTable {table} spans={answer.spans} {answer} tight shades={crossedByTime(table)} />
+      <DataTable
+        {table}
+        spans={answer.spans}
+        {answer}
+        link={(r, c) => recordsOf(answer, table, r, c)}
+        tight
+        shades={crossedByTime(table)}
+      />
     </div>
   {/each}
 {/if}

@@ -50,9 +50,10 @@
       .map((it) => it.title)
       .join(', ')
 
+  const pause = matchMedia('(prefers-reduced-motion: reduce)').matches ? 1000 : 350 // milliseconds between days
   $effect(() => {
     if (!playing) return
-    const tick = setInterval(() => moveAsOf(step(asOf, 1)), 350)
+    const tick = setInterval(() => moveAsOf(step(asOf, 1)), pause)
     return () => clearInterval(tick)
   })
 

@@ -3,7 +3,7 @@
   import { extent, outerTimes, size } from '../../lib/moments'
   import { countDays, formatCell, formatChange, formatNumber, sign, toneOf } from '../../lib/numbers'
   import { groupRows, wholeRow } from '../../lib/query'
-  import type { ItemView } from './briefs'
+  import { recordsOf, type ItemView } from './briefs'
   import Spark from './Spark.svelte'
 
   let { view }: { view: ItemView } = $props()
@@ -20,6 +20,10 @@
   const signed = $derived(difference && own ? (sign(difference) > 0 ? '+' : '') + formatCell(own, difference) : '')
   const change = $derived(row?.cells[3] ?? null)
   const words = (text: string) => text.replace(/^1 (\w+) earlier$/, 'a $1 earlier')
+  const behind = $derived(view.answer && table && own && row ? recordsOf(view.answer, table, row, own) : null)
+  const compared = $derived(
+    view.answer && table?.columns[1] && row ? recordsOf(view.answer, table, row, table.columns[1]) : null,
+  )
   const trend = $derived(groupRows(view.spark?.tables[0]))
 </script>
 
@@ -36,7 +40,9 @@
       ]}
       data-card-value
     >
-      {value}{#if own.unit}<span class="ml-1 text-2xs font-normal text-quiet">{own.unit}</span>{/if}
+      {@render linked(value, behind, 'The records behind this figure')}{#if own.unit}<span
+          class="ml-1 text-2xs font-normal text-quiet">{own.unit}</span
+        >{/if}
     </p>
     {#if trend.length > 1}<Spark rows={trend} />{/if}
   </div>
@@ -44,8 +50,20 @@
     <p class="mt-1" data-card-change>
       <span class={['font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
       <span class="text-quiet" title={`difference ${signed}`}>
-        {signed ? `${signed}, ` : ''}from {counterpart}, {words(comparison.name)}
+        {signed ? `${signed}, ` : ''}from {@render linked(
+          counterpart,
+          compared,
+          'The records that it is compared with',
+        )}, {words(comparison.name)}
       </span>
     </p>
   {/if}
 {/if}
+
+{#snippet linked(text: string, to: string | null, title: string)}
+  {#if to}<a
+      class="underline decoration-line underline-offset-2 hover:text-inside hover:decoration-current"
+      href={to}
+      {title}>{text}</a
+    >{:else}{text}{/if}
+{/snippet}

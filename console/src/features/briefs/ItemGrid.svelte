@@ -7,7 +7,7 @@
   import X from '@lucide/svelte/icons/x'
   import { dragHandle, dragHandleZone } from 'svelte-dnd-action'
   import BriefItem from './BriefItem.svelte'
-  import { widthOf, type Item, type ItemView } from './briefs'
+  import { pageOf, widthOf, type Item, type ItemView } from './briefs'
 
   // The items of a brief on a grid of 12 columns. While they are edited they are dragged, by mouse or by
   // touch, or arranged by keys.
@@ -133,7 +133,11 @@
           </span>
         </div>
       {:else}
-        <h2 class="line-clamp-2 font-semibold" title={it.title}>{it.title}</h2>
+        {@const page = v ? pageOf(v) : null}
+        <h2 class="line-clamp-2 font-semibold" title={it.title}>
+          {#if page}<a class="hover:text-inside hover:underline" href={page} data-item-page>{it.title}</a
+            >{:else}{it.title}{/if}
+        </h2>
       {/if}
       {#if v}<BriefItem view={v} mend={mend && ((pointer, expression) => mend(it, pointer, expression))} />{:else}<div
           class="mt-2 h-16 animate-pulse rounded bg-ahead"

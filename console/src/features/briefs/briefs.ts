@@ -1,7 +1,20 @@
 import { createQuery, useQueryClient } from '@tanstack/svelte-query'
-import { api, data, ifMatch, type Answer, type Note, type Schemas } from '../../api/client'
+import {
+  api,
+  data,
+  ifMatch,
+  type Answer,
+  type Note,
+  type Row,
+  type Schemas,
+  type Table,
+  type TableColumn,
+} from '../../api/client'
 import { all } from '../../api/queries'
+import { joinList } from '../../lib/address.svelte'
+import { contextOf, recordsPage, totalsPage } from '../../lib/links'
 import { compact, type PageQuery } from '../../lib/query'
+import { lineText } from '../lines/lines'
 
 export type Item = Schemas['BriefItem']
 export type ItemView = Schemas['BriefItemView']
@@ -46,6 +59,48 @@ export function mended(it: Item, pointer: string, expression: string): Item {
   for (const step of path) at = at[step] as Record<string, unknown>
   at[last] = expression
   return own
+}
+
+/** The page on which the question of an item can be taken further; null for one without an answer. */
+export function pageOf(view: ItemView): string | null {
+  if (view.answer) return totalsPage(view.answer.query)
+  if (view.lineup) {
+    const { lines, each, running, as_of, at_close, calendar } = view.lineup
+    const link = contextOf({ as_of, at_close, calendar })
+    const texts = lines.map(({ label, query: q }) =>
+      lineText({
+        label,
+        dataset: q.dataset ?? '',
+        over: q.over?.[0] ?? '',
+        figures: q.figures?.[0] ?? 'count',
+        where: q.where ?? [],
+        against: q.against?.[0] ?? '',
+        planned: q.planned ?? false,
+      }),
+    )
+    link.set('line', joinList(texts))
+    link.set('each', each)
+    if (running) link.set('running', running)
+    return '/lines?' + link.toString()
+  }
+  if (view.ageing) {
+    const { as_of, at_close, calendar } = view.ageing
+    const link = contextOf({ as_of, at_close, calendar })
+    link.set('dataset', view.item.dataset ?? '')
+    for (const [name, value] of Object.entries(view.item.ageing ?? {}))
+      if (value !== undefined && value !== '') link.set(name, Array.isArray(value) ? joinList(value) : String(value))
+    return '/ageing?' + link.toString()
+  }
+  return null
+}
+
+/** The records behind a figure of an item. */
+export function recordsOf(a: Answer, table: Table, r: Row, c: TableColumn): string | null {
+  const sum = a.query.figures
+    ?.filter((f) => !/ (per|pace) /.test(f))
+    .map((f) => /^sum ("?)(.+)\1$/.exec(f)?.[2])
+    .find((name) => name !== undefined)
+  return recordsPage(a, table, r, c, contextOf(a.query), sum)
 }
 
 /** A name made of a title. */

@@ -12,21 +12,11 @@
     type TableColumn,
   } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
-  import { carried, joinList, mendParam, param, setParam } from '../../lib/address.svelte'
+  import { carried, mendParam, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
-  import { moment, wallTimes } from '../../lib/moments'
-  import { columnText, isValue } from '../../lib/filters'
-  import {
-    crossedByTime,
-    datesOf,
-    isAll,
-    isOther,
-    isPart,
-    isTimed,
-    parseQuery,
-    toQuery,
-    wordsOf,
-  } from '../../lib/query'
+  import { recordsPage } from '../../lib/links'
+  import { moment } from '../../lib/moments'
+  import { crossedByTime, datesOf, isTimed, parseQuery, toQuery, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
@@ -77,36 +67,11 @@
   const unlike = $derived<Note[]>(total.data?.notes.filter((n) => n.code === 'not_like_for_like') ?? [])
   const causeOf = (n: Note) => n.text.replace(/^not like-for-like: /, '')
 
-  // Which days a figure of a row is of; of what it is compared with, where that is of the same records.
-  function daysOf(r: Row, c: TableColumn) {
-    if (c.role === 'figure') return r
-    const compared = total.data?.spans[r.span]?.comparisons ?? []
-    const k = compared.findIndex((one) => one.name === c.comparison && !one.dataset)
-    return c.role !== 'counterpart' || k < 0 ? null : (r.comparisons?.[k] ?? compared[k]!)
-  }
-
-  // The records behind a figure: the same days, filters and date.
   function recordsLink(r: Row, c: TableColumn): string | null {
-    const [a, ask] = [total.data, q]
-    const days = daysOf(r, c)
-    if (!a || !dataset || !ask || !days) return null
-    const groups = [...a.tables[0]!.by.map((name, i) => ({ name, label: r.group[i] }))]
-    if (ask.across) groups.push({ name: ask.across, label: c.group })
-    if (groups.some((g) => isOther(g.label) || (isPart(g.name) && !isAll(g.label)))) return null
-    const link = new URLSearchParams(carried())
-    link.set('dataset', dataset.name)
-    const runs = days.moments ? days.moments.map(wallTimes) : days.intervals.map((v) => `${v.first_day}/${v.last_day}`)
-    const over = !r.unit && c.role === 'figure' ? '' : runs.length > 1 ? `(${runs.join(' or ')})` : (runs[0] ?? '')
-    if (over === '' && c.role !== 'figure') return null // no day is compared with
-    link.set('over', over || (a.spans[r.span]?.expression ?? ''))
-    const fixed = groups.filter((g) => !isAll(g.label) && g.label !== undefined)
-    const where = ask.where.filter((w) => !fixed.some((g) => w.startsWith(columnText(g.name) + '=')))
-    where.push(...fixed.map((g) => isValue(g.name, g.label as string | null)))
-    if (where.length > 0) link.set('where', joinList(where))
-    if (ask.date) link.set('date', ask.date)
-    const sum = ask.figures.map((f) => kinds.parse(f)).find((f) => f.kind === 'sum')
-    if (sum) link.set('running', sum.column)
-    return '/records?' + link.toString()
+    const a = total.data
+    if (!a || !q) return null
+    const sum = q.figures.map((f) => kinds.parse(f)).find((f) => f.kind === 'sum')
+    return recordsPage(a, a.tables[0]!, r, c, new URLSearchParams(carried()), sum?.column)
   }
   // What stands beside the spans of a list, as long as it is they that are asked about.
   let list = $state<Schemas['Limits'] | null>(null)
@@ -242,7 +207,11 @@
           />{/if}
       {/if}
       {#each a.tables as table, i (i)}
-        <section {@attach scrolls} class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}>
+        <section
+          {@attach scrolls}
+          class={['card mb-3.5 overflow-x-auto', total.isPlaceholderData && 'opacity-70']}
+          aria-busy={total.isPlaceholderData}
+        >
           {#if crossedByTime(table)}
             <div class="-mb-9 flex justify-end px-4 pt-3">
               <button
