@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { createWindowVirtualizer } from '@tanstack/svelte-virtual'
+  import { untrack } from 'svelte'
   import type { Answer, AnswerSpan, Row, Table, TableColumn } from '../api/client'
   import { param, setParam } from '../lib/address.svelte'
   import { extent, size } from '../lib/moments'
@@ -6,7 +8,8 @@
   import { isAll, isFuture, isOther, labelText, spanName, wordsOf } from '../lib/query'
 
   // A table of an answer, as the service lays it out: totals as a list, a cross-tab, lines side by side.
-  // Rows are sorted within their span. Where there is little room, the days of the spans are left out.
+  // Rows are sorted within their span. Where there is little room, the days of the spans are left out. Of a long table only
+  // the rows in sight are in the page, unless it is printed.
   interface Props {
     table: Table
     spans?: AnswerSpan[]
@@ -80,13 +83,53 @@
     return `color-mix(in oklab, var(--color-inside) ${Math.round((Number(value) / darkest) * 55)}%, transparent)`
   }
 
+  const many = 200 // rows, beyond which those out of sight are left out
+  let printing = $state(false)
+  const partly = $derived(rows.length > many && !printing)
+  const heightOf = (at: number) =>
+    (shades ? 28 : 36) + (grouped && (at === 0 || rows[at - 1]?.span !== rows[at]?.span) ? 36 : 0)
+  let body = $state<HTMLElement | null>(null)
+  let top = $state(0) // of the rows, from the top of the page
+  $effect(() => {
+    if (!partly || !body) return
+    const measure = () => (top = Math.round((body?.getBoundingClientRect().top ?? 0) + scrollY))
+    const watch = new ResizeObserver(measure)
+    watch.observe(document.body)
+    return () => watch.disconnect()
+  })
+  const virtual = createWindowVirtualizer<HTMLTableRowElement>({ count: 0, estimateSize: () => 36, overscan: 30 })
+  $effect(() => {
+    const options = { count: partly ? rows.length : 0, estimateSize: heightOf, scrollMargin: top }
+    untrack(() => {
+      $virtual.setOptions(options)
+      $virtual.measure()
+    })
+  })
+  const inSight = $derived(partly ? $virtual.getVirtualItems() : [])
+  const places = $derived(partly ? inSight.map((v) => v.index) : rows.map((_, i) => i))
+  const above = $derived((inSight[0]?.start ?? top) - top)
+  const below = $derived(partly ? $virtual.getTotalSize() - ((inSight.at(-1)?.end ?? top) - top) : 0)
+  // The longest text of each column, so that columns keep their widths while rows come and go.
+  const longest = (texts: string[]) => texts.reduce((a, b) => (b.length > a.length ? b : a), '')
+  const widest = $derived(
+    !partly
+      ? null
+      : {
+          units: longest(rows.map((r) => r.unit?.label ?? '')),
+          groups: table.by.map((_, j) => longest(rows.map((r) => labelText(r.group[j], answer)))),
+          cells: shown.map(({ column, at }) => longest(rows.map((r) => formatCell(column, r.cells[at])))),
+        },
+  )
+
   const edge = (c: TableColumn) => crossed && isAll(c.group)
   // What the table is about: its figures, of lines that run their running values.
   const main = $derived(table.columns.some((c) => c.role === 'figure') ? 'figure' : 'running')
   const isPlain = (c: TableColumn) => c.role === main
 </script>
 
-<table class="w-full" data-table={table.figure ?? 'list'}>
+<svelte:window onbeforeprint={() => (printing = true)} onafterprint={() => (printing = false)} />
+
+<table class="w-full" data-table={table.figure ?? 'list'} aria-rowcount={partly ? rows.length : undefined}>
   {#if table.title}
     <caption class={[tight ? 'pb-1' : 'px-4 pt-3 pb-1', 'text-left']}>
       <b class="font-semibold">{wordsOf(table.title)}</b>
@@ -139,8 +182,19 @@
       {/each}
     </tr>
   </thead>
-  <tbody>
-    {#each rows as r, i (r.key)}
+  <tbody bind:this={body}>
+    {#if widest}
+      <tr class="invisible collapse" aria-hidden="true">
+        {#if withSpans}<td></td>{/if}
+        {#if withDays}<td class="hidden sm:table-cell"></td><td></td>{/if}
+        {#if table.each}<td class={[leadPad, 'whitespace-nowrap font-semibold']}>{widest.units}</td>{/if}
+        {#each widest.groups as text, j (j)}<td class={[pad, 'whitespace-nowrap font-semibold']}>{text}</td>{/each}
+        {#each widest.cells as text, j (j)}<td class={[padRight, 'whitespace-nowrap font-semibold']}>{text}</td>{/each}
+      </tr>
+      <tr style:height={`${above}px`} aria-hidden="true"><td class="p-0" colspan={leads + shown.length}></td></tr>
+    {/if}
+    {#each places as i (rows[i]?.key)}
+      {@const r = rows[i]!}
       {@const span = spans[r.span]}
       {@const first = i === 0 || rows[i - 1]?.span !== r.span}
       {@const sums = r.kind !== 'group'}
@@ -174,6 +228,7 @@
           isFuture(r) && 'bg-ahead text-quiet',
         ]}
         data-row={r.key}
+        aria-rowindex={partly ? i + 1 : undefined}
       >
         {#each withSpans ? (beside?.header ?? []) : [] as name, k (name)}
           <td class="px-4 whitespace-nowrap">{first ? (beside?.rows[r.span]?.[k] ?? '') : ''}</td>
@@ -247,13 +302,17 @@
           </td>
         {/each}
       </tr>
-    {:else}
+    {/each}
+    {#if rows.length === 0}
       <tr
         ><td class="p-6 text-center text-quiet" colspan={4 + table.by.length + shown.length}
-          >No records lie in these days.</td
+          >No records in these days.</td
         ></tr
       >
-    {/each}
+    {/if}
+    {#if partly}<tr style:height={`${below}px`} aria-hidden="true"
+        ><td class="p-0" colspan={leads + shown.length}></td></tr
+      >{/if}
   </tbody>
 </table>
 

@@ -54,7 +54,7 @@
     {:else}
       <tr
         ><td class="p-6 text-center text-quiet" colspan={columns.length + (running ? 1 : 0)}
-          >No records lie in these days.</td
+          >No records in these days.</td
         ></tr
       >
     {/each}
