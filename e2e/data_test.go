@@ -49,7 +49,7 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 		shows("[data-loads]", "undone"), click(`//button[.="Bring back"]`), shows("[data-said]", "is back"), click(`//button[.="Undo…"]`),
 		click(`//button[.="Undo the load"]`), shows("[data-dataset]", "3 records"))
 	do(t, ctx, "the dataset goes", click(`//button[contains(., "Remove the dataset")]`),
-		click(`//button[.="Remove"]`), shows("main", "Drop your first file here"))
+		click(`//*[@data-ask]//button[.="Remove the dataset"]`), shows("main", "Drop your first file here"))
 	if list := s.must("dataset", "list", "--output", "csv"); strings.Contains(list, "bay-sales") {
 		t.Errorf("the client lists %s", list)
 	}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { useQueryClient } from '@tanstack/svelte-query'
   import { api, data, ifMatch, succeed, type Schemas } from '../../api/client'
+  import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { monthNames, shortDays, tidy, useHolidayLists, weekdayNames, type CalendarSpec } from './calendars'
 
@@ -21,12 +22,10 @@
   let spec = $state<CalendarSpec>(blank)
   let note = $state('')
   let error = $state<Error | null>(null)
-  let removing = $state(false)
   $effect(() => {
     spec = calendar ? ($state.snapshot(calendar.definition) as CalendarSpec) : { ...blank }
     note = ''
     error = null
-    removing = false
   })
 
   const listed = $derived((spec.year_first_days ?? []).length > 0)
@@ -85,13 +84,20 @@
           : await api.POST('/calendars', { params: { query }, body })
       return data(reply).definition.name
     })
-  const remove = () =>
-    attempt(async () => {
-      const c = calendar!
+  async function remove() {
+    const c = calendar!
+    const sure = await ask({
+      title: `Remove calendar ${c.definition.name}?`,
+      text: 'Spans and briefs can no longer use it.',
+      action: 'Remove the calendar',
+    })
+    if (!sure) return
+    await attempt(async () => {
       const path = { name: c.definition.name }
       succeed(await api.DELETE('/calendars/{name}', { params: { path, header: ifMatch(c.version) } }))
       return null
     })
+  }
 </script>
 
 <form
@@ -251,13 +257,7 @@
     >
     <button type="button" class="button" onclick={() => ondone(calendar?.definition.name ?? null)}>Cancel</button>
     {#if calendar && calendar.version > 0}
-      {#if removing}
-        <span class="ml-auto text-worse">Remove {calendar.definition.name}?</span>
-        <button type="button" class="button border-worse text-worse" onclick={() => void remove()}>Remove</button>
-        <button type="button" class="button" onclick={() => (removing = false)}>Keep</button>
-      {:else}
-        <button type="button" class="button ml-auto" onclick={() => (removing = true)}>Remove…</button>
-      {/if}
+      <button type="button" class="button ml-auto" onclick={() => void remove()}>Remove…</button>
     {/if}
   </div>
 </form>

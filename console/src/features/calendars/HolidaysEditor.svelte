@@ -2,6 +2,7 @@
   import { useQueryClient } from '@tanstack/svelte-query'
   import { api, data, ifMatch, succeed } from '../../api/client'
   import { isDay } from '../../lib/days'
+  import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { useHolidayLists, type HolidayList } from './calendars'
 
@@ -17,7 +18,6 @@
   const stored = $derived(lists.data?.find((l) => l.definition.name === name))
   let typed = $state('')
   let error = $state<Error | null>(null)
-  let removing = $state(false)
   let shown = ''
 
   // The list that is chosen is taken in as it is; one that others change meanwhile is not lost: saving it is then refused.
@@ -26,7 +26,6 @@
     if (key === shown) return
     shown = key
     error = null
-    removing = false
     list = stored
       ? { ...stored.definition, days: [...stored.definition.days] }
       : name === null
@@ -69,12 +68,19 @@
         : await api.POST('/holidays', { body })
       name = data(reply).definition.name
     })
-  const remove = () =>
-    attempt(async () => {
-      const path = { name: stored!.definition.name }
+  async function remove() {
+    const path = { name: stored!.definition.name }
+    const sure = await ask({
+      title: `Remove the holidays ${path.name}?`,
+      text: `${stored!.definition.days.length} days are removed. Calendars can no longer use the list.`,
+      action: 'Remove the list',
+    })
+    if (!sure) return
+    await attempt(async () => {
       succeed(await api.DELETE('/holidays/{name}', { params: { path, header: ifMatch(stored!.version) } }))
       name = lists.data?.find((l) => l.definition.name !== path.name)?.definition.name ?? null
     })
+  }
   const changed = $derived(
     list !== null &&
       (stored === undefined ||
@@ -151,13 +157,7 @@
         >{stored ? 'Save change' : 'Add list'}</button
       >
       {#if stored}
-        {#if removing}
-          <span class="ml-auto text-worse">Remove {stored.definition.name}?</span>
-          <button class="button border-worse text-worse" onclick={() => void remove()}>Remove</button>
-          <button class="button" onclick={() => (removing = false)}>Keep</button>
-        {:else}
-          <button class="button ml-auto" onclick={() => (removing = true)}>Remove…</button>
-        {/if}
+        <button class="button ml-auto" onclick={() => void remove()}>Remove…</button>
       {/if}
     </div>
   {/if}

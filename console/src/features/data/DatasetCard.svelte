@@ -5,6 +5,7 @@
   import { long } from '../../lib/days'
   import { countRecords } from '../../lib/numbers'
   import { wordsOf } from '../../lib/query'
+  import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import KeptIn from '../../ui/KeptIn.svelte'
   import { may, useSession } from '../access/session'
@@ -17,9 +18,7 @@
   const client = useQueryClient()
   const session = useSession()
   let open = $state(false)
-  let removing = $state(false)
   let problem = $state<Error | null>(null)
-  let usedBy = $state<string[]>([])
   let newName = $state<string | null>(null)
 
   async function change(work: () => Promise<void>) {
@@ -55,20 +54,26 @@
     })
     known = data(reply).described
   }
-  // What is about the dataset is named before it is removed: it then says that it is not there.
-  const ask = () =>
-    change(async () => {
-      usedBy = data(await api.GET('/datasets/{name}/users', { params: { path: { name: d.name } } })).items
-      removing = true
-    })
+  // What uses the dataset is named before it is removed.
   const remove = () =>
-    change(async () =>
+    change(async () => {
+      const users = data(await api.GET('/datasets/{name}/users', { params: { path: { name: d.name } } })).items
+      const kept = d.attached
+        ? 'Its table is not changed.'
+        : `Its ${countRecords(d.records)} are removed. For 30 days they can be restored under Removed.`
+      const sure = await ask({
+        title: `Remove dataset ${d.name}?`,
+        text:
+          users.length > 0 ? `${kept} It is used by ${users.join(', ')}, which will report that it is missing.` : kept,
+        action: 'Remove the dataset',
+      })
+      if (!sure) return
       succeed(
         await api.DELETE('/datasets/{name}', {
           params: { path: { name: d.name }, header: { 'If-Match': '*' }, query: { anyway: true } },
         }),
-      ),
-    )
+      )
+    })
   const rename = () =>
     change(async () => {
       const name = (newName ?? '').trim()
@@ -259,26 +264,14 @@
       {/if}
       {#if session.data?.accounts && may(session.data, 'administrator')}<WhoSees dataset={d.name} />{/if}
       <div class="mt-4 flex flex-wrap items-center gap-2">
-        {#if removing}
-          <span
-            >{#if d.attached}Remove {d.name}? Its table stays as it is.{:else}Remove {d.name} with its {d.records.toLocaleString(
-                'en',
-              )} records?{/if}
-            {#if usedBy.length > 0}<b>It is used by {usedBy.join(', ')}, which then say that it is not there.</b
-              >{/if}</span
-          >
-          <button class="button border-worse! text-worse" onclick={() => void remove()}>Remove</button>
-          <button class="button" onclick={() => (removing = false)}>Keep it</button>
+        {#if newName === null}
+          <button class="button" onclick={() => (newName = d.name)}>Rename…</button>
         {:else}
-          {#if newName === null}
-            <button class="button" onclick={() => (newName = d.name)}>Rename…</button>
-          {:else}
-            <input class="field w-56!" aria-label={`New name of ${d.name}`} bind:value={newName} maxlength="60" />
-            <button class="button button-strong" onclick={() => void rename()}>Rename</button>
-            <button class="button" onclick={() => (newName = null)}>Keep the name</button>
-          {/if}
-          <button class="button for-administrator ml-auto" onclick={() => void ask()}>Remove the dataset…</button>
+          <input class="field w-56!" aria-label={`New name of ${d.name}`} bind:value={newName} maxlength="60" />
+          <button class="button button-strong" onclick={() => void rename()}>Rename</button>
+          <button class="button" onclick={() => (newName = null)}>Keep the name</button>
         {/if}
+        <button class="button for-administrator ml-auto" onclick={() => void remove()}>Remove the dataset…</button>
       </div>
     </div>
   {/if}

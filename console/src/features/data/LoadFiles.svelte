@@ -161,6 +161,9 @@
 {/snippet}
 
 <section class="card p-4" data-load-files>
+  <p class="sr-only" role="status" data-loaded>
+    {#if loaded}{countRecords(loaded.records)} loaded into {name}{/if}
+  </p>
   {#if loaded}
     <h2 class="font-semibold">
       {countRecords(loaded.records)}

@@ -6,6 +6,7 @@
   import { api, succeed, data } from '../../api/client'
   import { all, useAsOf, useCalendars } from '../../api/queries'
   import { long } from '../../lib/days'
+  import { ask } from '../../ui/ask.svelte'
   import Select from '../../ui/Select.svelte'
   import { may, useSession } from '../access/session'
   import { nameOf, useBriefs } from '../briefs/briefs'
@@ -68,8 +69,15 @@
       succeed(await api.POST('/deliveries/{id}/retry', { params: { path: { id } } }))
       await client.invalidateQueries({ queryKey: ['deliveries'] })
     })
-  const drop = (name: string) =>
-    attempt(async () => succeed(await api.DELETE('/schedules/{name}', { params: { path: { name } } })))
+  async function remove(name: string) {
+    const sure = await ask({
+      title: `Remove schedule ${name}?`,
+      text: 'No more receipts are created for it. Receipts that exist are kept.',
+      action: 'Remove the schedule',
+    })
+    if (!sure) return
+    await attempt(async () => succeed(await api.DELETE('/schedules/{name}', { params: { path: { name } } })))
+  }
 </script>
 
 <section class="card mt-3.5 p-4" aria-label="Schedules">
@@ -174,7 +182,7 @@
         {/each}
         <button
           class="chip for-administrator ml-auto"
-          onclick={() => drop(s.name)}
+          onclick={() => void remove(s.name)}
           aria-label={`Remove the schedule ${s.name}`}><X class="size-3" /></button
         >
       </li>

@@ -6,6 +6,7 @@
   import { type Context } from '../../api/queries'
   import Expression from './Expression.svelte'
   import OwnCalendar from './OwnCalendar.svelte'
+  import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
 
   // Changes a span: what it is, its name, its place in the list. ondone gets the name that is there afterwards, null after a
@@ -33,7 +34,6 @@
   let note = $state('')
   let error = $state<Error | null>(null)
   let busy = $state(false)
-  let removing = $state(false)
 
   // The form follows the span, and its newest version.
   $effect(() => {
@@ -43,7 +43,6 @@
     about = span.definition.about ?? ''
     note = ''
     error = null
-    removing = false
   })
   const changed = $derived(
     is !== span.definition.is || own !== (span.definition.calendar ?? '') || about !== (span.definition.about ?? ''),
@@ -78,12 +77,19 @@
     })
   }
 
-  const remove = () =>
-    attempt(async () => {
+  async function remove() {
+    const sure = await ask({
+      title: `Remove @${span.definition.name}?`,
+      text: 'Spans, briefs and schedules can no longer use it. Its versions are kept: vastspan span restore brings it back.',
+      action: 'Remove the span',
+    })
+    if (!sure) return
+    await attempt(async () => {
       const path = { name: span.definition.name }
       succeed(await api.DELETE('/spans/{name}', { params: { path, header: ifMatch(span.version) } }))
       return null
     })
+  }
 
   // What refers to the span does so by its new name afterwards.
   function rename() {
@@ -167,31 +173,25 @@
   {#if error}<div class="mt-3"><ErrorPanel {error} mend={(_, e) => (is = e)} /></div>{/if}
   <div class="for-analyst mt-4 flex flex-wrap items-center gap-2">
     <button class="button button-strong" disabled={!changed || busy}>Save change</button>
-    {#if removing}
-      <span class="ml-auto text-worse">Remove @{span.definition.name}?</span>
-      <button type="button" class="button border-worse text-worse" onclick={remove} disabled={busy}>Remove</button>
-      <button type="button" class="button" onclick={() => (removing = false)}>Keep</button>
-    {:else}
-      {#if order}
-        <button
-          type="button"
-          class="button px-2"
-          aria-label="Earlier in the list"
-          disabled={at < 1 || busy}
-          onclick={() => void move(-1)}><ArrowUp class="size-3.5" /></button
-        >
-        <button
-          type="button"
-          class="button px-2"
-          aria-label="Later in the list"
-          disabled={at < 0 || at >= order.length - 1 || busy}
-          onclick={() => void move(1)}><ArrowDown class="size-3.5" /></button
-        >
-      {/if}
-      <button type="button" class="button" onclick={() => (newName = span.definition.name)}>Rename…</button>
-      {#if onduplicate}<button type="button" class="button" onclick={() => onduplicate(span)}>Duplicate…</button>{/if}
-      <button type="button" class="button ml-auto" onclick={() => (removing = true)}>Remove…</button>
+    {#if order}
+      <button
+        type="button"
+        class="button px-2"
+        aria-label="Earlier in the list"
+        disabled={at < 1 || busy}
+        onclick={() => void move(-1)}><ArrowUp class="size-3.5" /></button
+      >
+      <button
+        type="button"
+        class="button px-2"
+        aria-label="Later in the list"
+        disabled={at < 0 || at >= order.length - 1 || busy}
+        onclick={() => void move(1)}><ArrowDown class="size-3.5" /></button
+      >
     {/if}
+    <button type="button" class="button" onclick={() => (newName = span.definition.name)}>Rename…</button>
+    {#if onduplicate}<button type="button" class="button" onclick={() => onduplicate(span)}>Duplicate…</button>{/if}
+    <button type="button" class="button ml-auto" onclick={() => void remove()} disabled={busy}>Remove…</button>
   </div>
   <p class="mt-2 text-2xs text-quiet">version {span.version}, by {span.author}</p>
 </form>
