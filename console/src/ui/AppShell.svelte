@@ -10,6 +10,7 @@
   import UploadTray from '../features/data/UploadTray.svelte'
   import Ask from './Ask.svelte'
   import AsOfBar from './AsOfBar.svelte'
+  import { keepFocus } from './focus'
   import Shortcuts from './Shortcuts.svelte'
   import Mark from './Mark.svelte'
 
@@ -48,7 +49,11 @@
 </script>
 
 <a class="button sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2" href="#main">Skip to the page</a>
-<div data-role={session.data?.role} class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block">
+<div
+  data-role={session.data?.role}
+  {@attach keepFocus}
+  class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block"
+>
   <nav
     class="print:hidden flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:block md:border-r md:border-b-0 md:py-4"
     aria-label="Pages"

@@ -150,6 +150,6 @@
     role="img"
     aria-label={`${title}: ${series.map((s) => s.label).join(', ')}; the same as a table by the button Table`}
   >
-    <canvas bind:this={canvas} data-chart></canvas>
+    <canvas class="max-w-full" bind:this={canvas} data-chart></canvas>
   </div>
 {/if}

@@ -69,7 +69,7 @@
     <button class="button ml-auto" onclick={() => void leave()} data-sign-out>Sign out</button>
   </div>
   {#if error}<ErrorPanel {error} />{/if}
-  <div class="grid items-start gap-3.5 lg:grid-cols-2">
+  <div class="grid grid-cols-1 items-start gap-3.5 lg:grid-cols-2">
     <section class="card p-4">
       <h2 class="mb-2 font-semibold">Password</h2>
       <form

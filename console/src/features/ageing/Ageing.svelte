@@ -272,9 +272,9 @@
     <div class="card h-56 animate-pulse" aria-busy="true" aria-label="Counting"></div>
   {:else}
     {@const a = answer.data}
-    <div class={answer.isPlaceholderData ? 'opacity-70' : ''}>
+    <div class={answer.isPlaceholderData ? 'opacity-70' : ''} aria-busy={answer.isPlaceholderData}>
       <Lengths answer={a} />
-      <div class="mb-3.5 grid items-start gap-3.5 lg:grid-cols-2">
+      <div class="mb-3.5 grid grid-cols-1 items-start gap-3.5 lg:grid-cols-2">
         <Bands answer={a} />
         <Backlog answer={a} />
       </div>

@@ -146,7 +146,12 @@
     <section class="card mb-3.5 p-4">
       <LinesChart lineup={up} planned={lines.map((l) => l.planned)} title="Lines" height={230} />
     </section>
-    <section {@attach scrolls} class={['card overflow-x-auto', lineup.isPlaceholderData && 'opacity-70']} data-lineup>
+    <section
+      {@attach scrolls}
+      class={['card overflow-x-auto', lineup.isPlaceholderData && 'opacity-70']}
+      aria-busy={lineup.isPlaceholderData}
+      data-lineup
+    >
       <DataTable table={up.table} />
     </section>
     <p class="mt-2.5 text-quiet">

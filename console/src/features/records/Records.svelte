@@ -168,6 +168,7 @@
       <section
         {@attach scrolls}
         class={['card overflow-auto', page.isPlaceholderData && 'opacity-70']}
+        aria-busy={page.isPlaceholderData}
         style:max-height="max(20rem, calc(100vh - 21rem))"
       >
         <RecordTable

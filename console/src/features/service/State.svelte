@@ -80,7 +80,7 @@
       </tbody>
     </table>
   </section>
-  <div class="mt-3.5 grid items-start gap-3.5 lg:grid-cols-2">
+  <div class="mt-3.5 grid grid-cols-1 items-start gap-3.5 lg:grid-cols-2">
     <section class="card overflow-x-auto pb-2" aria-label="Slow questions" {@attach scrolls}>
       <h2 class="px-4 pt-3 pb-1 font-semibold">
         Slowest questions <span class="font-normal text-quiet">since it was started, of 50 ms and more</span>

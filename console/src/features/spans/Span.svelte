@@ -55,7 +55,7 @@
     <a class="button mt-4" href={'/' + carried()}>To the spans</a>
   </section>
 {:else}
-  <div class="grid items-start gap-3.5 lg:grid-cols-[9fr_11fr]">
+  <div class="grid grid-cols-1 items-start gap-3.5 lg:grid-cols-[9fr_11fr]">
     <SpanEditor {span} context={asOf.moment} ondone={done} />
     <Why {span} context={asOf.moment} />
     {#if reads.moments}

@@ -181,7 +181,7 @@
   {/if}
 
   {#if current}
-    <div class="mt-3.5 grid gap-3.5 lg:grid-cols-2">
+    <div class="mt-3.5 grid grid-cols-1 gap-3.5 lg:grid-cols-2">
       <SpanEditor
         span={current}
         context={asOf.moment}
@@ -192,7 +192,7 @@
       <div>
         <Why span={current} context={asOf.moment} />
         <p class="mt-2.5 text-right">
-          <a class="button" href={'/span/' + current.definition.name + carried()}
+          <a class="button max-w-full py-1 whitespace-normal" href={'/span/' + current.definition.name + carried()}
             >Days, rehearsal and versions of {current.definition.name} →</a
           >
         </p>
