@@ -12,3 +12,6 @@ import _ "embed"
 //
 //go:embed openapi.yaml
 var Document []byte
+
+// Version is the release that the sources are of, as openapi.yaml states it.
+const Version = "0.1.0-dev"

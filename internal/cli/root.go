@@ -17,6 +17,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"vastspan/api"
 	"vastspan/internal/cli/print"
 )
 
@@ -35,7 +36,7 @@ func Version() string {
 	if ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
 		return info.Main.Version
 	}
-	return "0.1.0-dev"
+	return api.Version
 }
 
 // app is what every command needs.

@@ -130,7 +130,7 @@ func notAllowed(c *gin.Context) {
 
 // describe serves the description of the interface, as YAML and JSON by the version of the program, and a page about it.
 func describe(engine *gin.Engine, version string) error {
-	text := bytes.Replace(api.Document, []byte("\n  version: 1.0.0\n"), []byte("\n  version: "+version+"\n"), 1)
+	text := bytes.Replace(api.Document, []byte("\n  version: "+api.Version+"\n"), []byte("\n  version: "+version+"\n"), 1)
 	doc, err := openapi3.NewLoader().LoadFromData(text)
 	if err != nil {
 		return err

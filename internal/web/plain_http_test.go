@@ -81,6 +81,16 @@ func TestPlainHTTP(t *testing.T) {
 	if _, doc := s.send("GET", prefix+"/openapi.yaml", ""); !strings.Contains(doc, "\n  version: test\n") {
 		t.Errorf("the description has another version: %.200s", doc)
 	}
+	// What is read can be sent back.
+	s.talk([]exchange{{"POST", "/api/v1/spans", `{"name":"closed","is":"last full month"}`, 201, ""}})
+	if get, span := s.send("GET", prefix+"/spans/closed", ""); get.StatusCode != 200 {
+		t.Errorf("%d %s", get.StatusCode, span)
+	} else if put, text := s.send("PUT", prefix+"/spans/closed", strings.Replace(span, "last full month", "last full week", 1),
+		"Content-Type", "application/json", "If-Match", get.Header.Get("ETag")); put.StatusCode != 200 || !strings.Contains(text, "last full week") {
+		t.Errorf("sent back: %d %s", put.StatusCode, text)
+	}
+	s.talk([]exchange{{"POST", "/api/v1/spans", `{"definition":{"name":"other","is":"last full month"}}`, 201, "other"},
+		{"POST", "/api/v1/spans", `{"definition":"closed"}`, 422, "definition"}})
 	r, packed := s.send("GET", prefix+"/openapi.json", "", "Accept-Encoding", "gzip")
 	if r.Header.Get("Content-Encoding") != "gzip" || !strings.Contains(r.Header.Get("Vary"), "Accept-Encoding") {
 		t.Fatalf("it is not compressed: %v", r.Header)

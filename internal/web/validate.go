@@ -168,6 +168,7 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 			badRequest(c, fmt.Errorf("the body goes on after its JSON: %.40q", trailing))
 			return false
 		}
+		data = bare(data, route.Operation.RequestBody.Value)
 		c.Set(contentKey, data)
 		c.Request.Body = io.NopCloser(bytes.NewReader(data))
 		body = io.NopCloser(bytes.NewReader(data))
@@ -216,6 +217,21 @@ func knownParameters(c *gin.Context, route *routers.Route) error {
 		return &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/" + name, Err: errors.New(text)}
 	}
 	return nil
+}
+
+// bare returns the definition of a body that has it as answers do, under the key definition, so that what was read can be sent
+// back. Other bodies are returned as they are.
+func bare(data []byte, body *openapi3.RequestBody) []byte {
+	if !strings.HasSuffix(body.Content["application/json"].Schema.Ref, "Definition") {
+		return data
+	}
+	var wrapped struct {
+		Definition json.RawMessage `json:"definition"`
+	}
+	if json.Unmarshal(data, &wrapped) != nil || !bytes.HasPrefix(bytes.TrimSpace(wrapped.Definition), []byte("{")) {
+		return data
+	}
+	return wrapped.Definition
 }
 
 // afterJSON returns what follows the first value of a body.
