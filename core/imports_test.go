@@ -93,6 +93,7 @@ var allowed = map[string][]string{
 	},
 	"internal/backup": {"internal/postgres"},
 	"internal/cli": {
+		"api",
 		"api/client",
 		"api/types",
 		"core/ageing",

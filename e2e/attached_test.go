@@ -46,6 +46,8 @@ func TestTablesAreAttached(t *testing.T) {
 	}{
 		{"quay", []string{"database", "list"}},
 		{"SQLite 3", []string{"database", "test", "quay"}},
+		{"hatches", []string{"database", "tables", "quay"}},
+		{"first values", []string{"database", "tables", "quay", "doors"}},
 		{"doors", []string{"dataset", "attach", "doors", "--database", "quay", "--table", "doors", "--date", "day", "--amount", "people", "--category", "door"}},
 		{"quay", []string{"dataset", "list"}},
 		{"42", []string{"total", "doors", "--over", "last full month", "--sum", "people", "--as-of", "2026-10-19"}},
@@ -66,7 +68,8 @@ func TestTablesAreAttached(t *testing.T) {
 	ctx := openBrowser(t)
 	do(t, ctx, "the page of data", chromedp.Navigate(s.address+"/data"), shows("[data-dataset=doors]", "in quay, table doors"))
 	do(t, ctx, "a table is looked for", click(`//button[contains(., "Attach a table")]`),
-		shows("[data-attach]", "SQLite 3"), chromedp.SendKeys("#attach-table", "hatches"),
+		shows("[data-attach]", "SQLite 3"), click(`//*[@data-attach-tables]//button[contains(., "hatches")]`),
+		shows("[data-attach-columns]", "people"),
 		click(`//button[.="Attach"]`), shows("[data-attach]", "several columns of dates"))
 	do(t, ctx, "it is attached", chromedp.SendKeys("#attach-date", "day"), click(`//button[.="Attach"]`),
 		shows("[data-attach]", "3 records, read in quay"))

@@ -75,7 +75,7 @@ func TestBackupAndRestore(t *testing.T) {
 	if out, err := s.other(nil, "restore", file, "--data", folder); err == nil || !strings.Contains(out, "is not empty") {
 		t.Errorf("into what is there: %s, %v", out, err)
 	}
-	again := &running{t: t, folder: folder}
+	again := &running{t: t, command: "serve", folder: folder}
 	again.launch()
 	defer again.stop()
 	var records, loads int

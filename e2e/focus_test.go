@@ -52,7 +52,8 @@ func TestTheFocusStaysNearby(t *testing.T) {
 	do(t, ctx, "a span is removed", chromedp.Navigate(s.address+"/?span=closed"), shows("main", "last full month"), tab("Remove…"),
 		shows("[data-ask]", "Remove @closed?"), tab("Remove the span"), gone("[data-ask]"), focused("main"))
 	do(t, ctx, "a schedule is removed", chromedp.Navigate(s.address+"/receipts"), shows("main", "first day of this month"),
-		click(`//button[@aria-label="Remove the schedule openings"]`), shows("[data-ask]", "Remove schedule openings?"), tab("Remove the schedule"), gone("[data-ask]"))
+		click(`//button[@aria-label="Remove the schedule openings"]`), shows("[data-ask]", "Remove schedule openings?"), tab("Remove the schedule"), gone("[data-ask]"),
+		chromedp.Poll(`!document.querySelector("main").textContent.includes("first day of this month")`, nil))
 	do(t, ctx, "a load is undone", chromedp.Navigate(s.address+"/data"), chromedp.WaitVisible("[data-dataset]"), tab("More"),
 		shows("[data-loads]", "small.csv"), tab("Undo…"), shows("[data-ask]", "Undo load"), tab("Undo the load"), gone("[data-ask]"),
 		shows("[data-said]", "is undone"), focused("main"))

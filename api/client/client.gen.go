@@ -393,6 +393,16 @@ type ClientInterface interface {
 	// Corresponds with GET /databases (the `ListDatabases` operationId).
 	ListDatabases(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
+	//
+	// Corresponds with GET /databases/{name}/columns (the `ListColumns` operationId).
+	ListColumns(ctx context.Context, name NameParam, params *ListColumnsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListTables The tables and views of a database that can be attached
+	//
+	// Corresponds with GET /databases/{name}/tables (the `ListTables` operationId).
+	ListTables(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// TestDatabase Which engine answers
 	//
 	// Corresponds with POST /databases/{name}/test (the `TestDatabase` operationId).
@@ -1812,6 +1822,36 @@ func (c *Client) WithdrawAcknowledgement(ctx context.Context, body WithdrawAckno
 // Corresponds with GET /databases (the `ListDatabases` operationId).
 func (c *Client) ListDatabases(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListDatabasesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
+//
+// Corresponds with GET /databases/{name}/columns (the `ListColumns` operationId).
+func (c *Client) ListColumns(ctx context.Context, name NameParam, params *ListColumnsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListColumnsRequest(c.Server, name, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListTables The tables and views of a database that can be attached
+//
+// Corresponds with GET /databases/{name}/tables (the `ListTables` operationId).
+func (c *Client) ListTables(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTablesRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -5182,6 +5222,97 @@ func NewListDatabasesRequest(server string) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/databases")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListColumnsRequest constructs an http.Request for the ListColumns method
+func NewListColumnsRequest(server string, name NameParam, params *ListColumnsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/databases/%s/columns", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "table", params.Table, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListTablesRequest constructs an http.Request for the ListTables method
+func NewListTablesRequest(server string, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/databases/%s/tables", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -9777,6 +9908,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /databases (the `ListDatabases` operationId).
 	ListDatabasesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDatabasesResponse, error)
 
+	// ListColumnsWithResponse The columns of a table that can be attached, with the roles that they would have and their first values
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /databases/{name}/columns (the `ListColumns` operationId).
+	ListColumnsWithResponse(ctx context.Context, name NameParam, params *ListColumnsParams, reqEditors ...RequestEditorFn) (*ListColumnsResponse, error)
+
+	// ListTablesWithResponse The tables and views of a database that can be attached
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /databases/{name}/tables (the `ListTables` operationId).
+	ListTablesWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*ListTablesResponse, error)
+
 	// TestDatabaseWithResponse Which engine answers
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -12039,6 +12184,102 @@ func (r ListDatabasesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListDatabasesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListColumnsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *TableColumns
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListColumnsResponse) GetJSON200() *TableColumns {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListColumnsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListColumnsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListColumnsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListColumnsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListColumnsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListTablesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tables
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListTablesResponse) GetJSON200() *Tables {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListTablesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListTablesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListTablesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListTablesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListTablesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16400,6 +16641,32 @@ func (c *ClientWithResponses) ListDatabasesWithResponse(ctx context.Context, req
 	return ParseListDatabasesResponse(rsp)
 }
 
+// ListColumnsWithResponse The columns of a table that can be attached, with the roles that they would have and their first values
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /databases/{name}/columns (the `ListColumns` operationId).
+func (c *ClientWithResponses) ListColumnsWithResponse(ctx context.Context, name NameParam, params *ListColumnsParams, reqEditors ...RequestEditorFn) (*ListColumnsResponse, error) {
+	rsp, err := c.ListColumns(ctx, name, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListColumnsResponse(rsp)
+}
+
+// ListTablesWithResponse The tables and views of a database that can be attached
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /databases/{name}/tables (the `ListTables` operationId).
+func (c *ClientWithResponses) ListTablesWithResponse(ctx context.Context, name NameParam, reqEditors ...RequestEditorFn) (*ListTablesResponse, error) {
+	rsp, err := c.ListTables(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListTablesResponse(rsp)
+}
+
 // TestDatabaseWithResponse Which engine answers
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18899,6 +19166,72 @@ func ParseListDatabasesResponse(rsp *http.Response) (*ListDatabasesResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Databases
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListColumnsResponse parses an HTTP response from a ListColumnsWithResponse call
+func ParseListColumnsResponse(rsp *http.Response) (*ListColumnsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListColumnsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest TableColumns
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListTablesResponse parses an HTTP response from a ListTablesWithResponse call
+func ParseListTablesResponse(rsp *http.Response) (*ListTablesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListTablesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tables
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -113,6 +113,12 @@ type ServerInterface interface {
 	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
 	// (GET /databases)
 	ListDatabases(c *gin.Context)
+	// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
+	// (GET /databases/{name}/columns)
+	ListColumns(c *gin.Context, name NameParam, params ListColumnsParams)
+	// ListTables The tables and views of a database that can be attached
+	// (GET /databases/{name}/tables)
+	ListTables(c *gin.Context, name NameParam)
 	// TestDatabase Which engine answers
 	// (POST /databases/{name}/test)
 	TestDatabase(c *gin.Context, name NameParam)
@@ -1267,6 +1273,67 @@ func (siw *ServerInterfaceWrapper) ListDatabases(c *gin.Context) {
 	}
 
 	siw.Handler.ListDatabases(c)
+}
+
+// ListColumns operation middleware
+func (siw *ServerInterfaceWrapper) ListColumns(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListColumnsParams
+
+	// ------------- Required query parameter "table" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "table", c.Request.URL.Query(), &params.Table, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter table: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListColumns(c, name, params)
+}
+
+// ListTables operation middleware
+func (siw *ServerInterfaceWrapper) ListTables(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTables(c, name)
 }
 
 // TestDatabase operation middleware
@@ -3837,6 +3904,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/datasets", wrapper.ListDatasets)
 	router.GET(options.BaseURL+"/databases", wrapper.ListDatabases)
 	router.POST(options.BaseURL+"/databases/:name/test", wrapper.TestDatabase)
+	router.GET(options.BaseURL+"/databases/:name/tables", wrapper.ListTables)
+	router.GET(options.BaseURL+"/databases/:name/columns", wrapper.ListColumns)
 	router.DELETE(options.BaseURL+"/datasets/:name", wrapper.RemoveDataset)
 	router.GET(options.BaseURL+"/datasets/:name", wrapper.GetDataset)
 	router.PATCH(options.BaseURL+"/datasets/:name", wrapper.DescribeDataset)
@@ -5430,6 +5499,85 @@ type ListDatabasesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListDatabasesdefaultApplicationProblemPlusJSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListColumnsRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params ListColumnsParams
+}
+
+type ListColumnsResponseObject interface {
+	VisitListColumnsResponse(w http.ResponseWriter) error
+}
+
+type ListColumns200JSONResponse TableColumns
+
+func (response ListColumns200JSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListColumnsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListColumnsdefaultApplicationProblemPlusJSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTablesRequestObject struct {
+	Name NameParam `json:"name"`
+}
+
+type ListTablesResponseObject interface {
+	VisitListTablesResponse(w http.ResponseWriter) error
+}
+
+type ListTables200JSONResponse Tables
+
+func (response ListTables200JSONResponse) VisitListTablesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTablesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTablesdefaultApplicationProblemPlusJSONResponse) VisitListTablesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9711,6 +9859,12 @@ type StrictServerInterface interface {
 	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
 	// (GET /databases)
 	ListDatabases(ctx context.Context, request ListDatabasesRequestObject) (ListDatabasesResponseObject, error)
+	// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
+	// (GET /databases/{name}/columns)
+	ListColumns(ctx context.Context, request ListColumnsRequestObject) (ListColumnsResponseObject, error)
+	// ListTables The tables and views of a database that can be attached
+	// (GET /databases/{name}/tables)
+	ListTables(ctx context.Context, request ListTablesRequestObject) (ListTablesResponseObject, error)
 	// TestDatabase Which engine answers
 	// (POST /databases/{name}/test)
 	TestDatabase(ctx context.Context, request TestDatabaseRequestObject) (TestDatabaseResponseObject, error)
@@ -11057,6 +11211,59 @@ func (sh *strictHandler) ListDatabases(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListDatabasesResponseObject); ok {
 		if err := validResponse.VisitListDatabasesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListColumns operation middleware
+func (sh *strictHandler) ListColumns(ctx *gin.Context, name NameParam, params ListColumnsParams) {
+	var request ListColumnsRequestObject
+
+	request.Name = name
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListColumns(ctx, request.(ListColumnsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListColumns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListColumnsResponseObject); ok {
+		if err := validResponse.VisitListColumnsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListTables operation middleware
+func (sh *strictHandler) ListTables(ctx *gin.Context, name NameParam) {
+	var request ListTablesRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTables(ctx, request.(ListTablesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTables")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTablesResponseObject); ok {
+		if err := validResponse.VisitListTablesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

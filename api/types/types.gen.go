@@ -107,19 +107,19 @@ func (e ColumnDescriptionBetter) Valid() bool {
 
 // Defines values for ColumnDescriptionRole.
 const (
-	Amount   ColumnDescriptionRole = "amount"
-	Category ColumnDescriptionRole = "category"
-	Detail   ColumnDescriptionRole = "detail"
+	ColumnDescriptionRoleAmount   ColumnDescriptionRole = "amount"
+	ColumnDescriptionRoleCategory ColumnDescriptionRole = "category"
+	ColumnDescriptionRoleDetail   ColumnDescriptionRole = "detail"
 )
 
 // Valid indicates whether the value is a known member of the ColumnDescriptionRole enum.
 func (e ColumnDescriptionRole) Valid() bool {
 	switch e {
-	case Amount:
+	case ColumnDescriptionRoleAmount:
 		return true
-	case Category:
+	case ColumnDescriptionRoleCategory:
 		return true
-	case Detail:
+	case ColumnDescriptionRoleDetail:
 		return true
 	default:
 		return false
@@ -128,22 +128,22 @@ func (e ColumnDescriptionRole) Valid() bool {
 
 // Defines values for ColumnDescriptionType.
 const (
-	Date      ColumnDescriptionType = "date"
-	Number    ColumnDescriptionType = "number"
-	Text      ColumnDescriptionType = "text"
-	Timestamp ColumnDescriptionType = "timestamp"
+	ColumnDescriptionTypeDate      ColumnDescriptionType = "date"
+	ColumnDescriptionTypeNumber    ColumnDescriptionType = "number"
+	ColumnDescriptionTypeText      ColumnDescriptionType = "text"
+	ColumnDescriptionTypeTimestamp ColumnDescriptionType = "timestamp"
 )
 
 // Valid indicates whether the value is a known member of the ColumnDescriptionType enum.
 func (e ColumnDescriptionType) Valid() bool {
 	switch e {
-	case Date:
+	case ColumnDescriptionTypeDate:
 		return true
-	case Number:
+	case ColumnDescriptionTypeNumber:
 		return true
-	case Text:
+	case ColumnDescriptionTypeText:
 		return true
-	case Timestamp:
+	case ColumnDescriptionTypeTimestamp:
 		return true
 	default:
 		return false
@@ -450,6 +450,72 @@ func (e RecordsRequestOrder) Valid() bool {
 	case Newest:
 		return true
 	case Oldest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TableColumnLookRole.
+const (
+	TableColumnLookRoleAmount   TableColumnLookRole = "amount"
+	TableColumnLookRoleCategory TableColumnLookRole = "category"
+	TableColumnLookRoleDay      TableColumnLookRole = "day"
+	TableColumnLookRoleDetail   TableColumnLookRole = "detail"
+)
+
+// Valid indicates whether the value is a known member of the TableColumnLookRole enum.
+func (e TableColumnLookRole) Valid() bool {
+	switch e {
+	case TableColumnLookRoleAmount:
+		return true
+	case TableColumnLookRoleCategory:
+		return true
+	case TableColumnLookRoleDay:
+		return true
+	case TableColumnLookRoleDetail:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TableColumnLookType.
+const (
+	TableColumnLookTypeDate      TableColumnLookType = "date"
+	TableColumnLookTypeNumber    TableColumnLookType = "number"
+	TableColumnLookTypeText      TableColumnLookType = "text"
+	TableColumnLookTypeTimestamp TableColumnLookType = "timestamp"
+)
+
+// Valid indicates whether the value is a known member of the TableColumnLookType enum.
+func (e TableColumnLookType) Valid() bool {
+	switch e {
+	case TableColumnLookTypeDate:
+		return true
+	case TableColumnLookTypeNumber:
+		return true
+	case TableColumnLookTypeText:
+		return true
+	case TableColumnLookTypeTimestamp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TableNameKind.
+const (
+	TableNameKindTable TableNameKind = "table"
+	TableNameKindView  TableNameKind = "view"
+)
+
+// Valid indicates whether the value is a known member of the TableNameKind enum.
+func (e TableNameKind) Valid() bool {
+	switch e {
+	case TableNameKindTable:
+		return true
+	case TableNameKindView:
 		return true
 	default:
 		return false
@@ -2157,6 +2223,50 @@ type Table = table.Table
 // TableColumn defines model for TableColumn.
 type TableColumn = table.Column
 
+// TableColumnLook defines model for TableColumnLook.
+type TableColumnLook struct {
+	// Declared The type that the database gives it
+	Declared string `json:"declared"`
+
+	// First Its values in the first records
+	First []string            `json:"first"`
+	Name  string              `json:"name"`
+	Role  TableColumnLookRole `json:"role"`
+	Type  TableColumnLookType `json:"type"`
+}
+
+// TableColumnLookRole defines model for TableColumnLook.Role.
+type TableColumnLookRole string
+
+// TableColumnLookType defines model for TableColumnLook.Type.
+type TableColumnLookType string
+
+// TableColumns defines model for TableColumns.
+type TableColumns struct {
+	Items []TableColumnLook `json:"items"`
+}
+
+// TableName defines model for TableName.
+type TableName struct {
+	Kind TableNameKind `json:"kind"`
+
+	// Table With its schema, where the engine has schemas
+	//
+	// Example: public.gates
+	Table string `json:"table"`
+}
+
+// TableNameKind defines model for TableName.Kind.
+type TableNameKind string
+
+// Tables defines model for Tables.
+type Tables struct {
+	Items []TableName `json:"items"`
+
+	// More There are more than the 2000 that are listed
+	More bool `json:"more"`
+}
+
 // Target Where the pages of a receipt are brought to
 type Target struct {
 	// Address A folder below the one that the service delivers into, a URL, or mail addresses joined by commas
@@ -2516,6 +2626,11 @@ type ListCalendarVersionsParams struct {
 type GetCalendarYearParams struct {
 	// AsOf What offsets count from
 	AsOf *AsOf `form:"as_of,omitempty" json:"as_of,omitempty"`
+}
+
+// ListColumnsParams defines parameters for ListColumns.
+type ListColumnsParams struct {
+	Table string `form:"table" json:"table"`
 }
 
 // ListDatasetsParams defines parameters for ListDatasets.

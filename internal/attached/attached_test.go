@@ -256,6 +256,28 @@ func TestWhatColumnsOfSQLiteAre(t *testing.T) {
 	}
 }
 
+// The tables of a database are listed, and the columns of one are shown with their first values.
+func TestTablesAreLookedAt(t *testing.T) {
+	ds, _ := inFile(t,
+		"CREATE TABLE trips (day date, at text, n integer, note text)",
+		"INSERT INTO trips VALUES ('2026-01-01', '2026-01-01T10:00:00Z', 3, NULL), ('2026-01-02', '2026-01-02T11:30:00Z', 4, 'late')",
+		"CREATE VIEW late AS SELECT * FROM trips WHERE note = 'late'", "CREATE TABLE `with.point` (day date)",
+	)
+	ctx := context.Background()
+	tables, more, err := ds.list["jar"].Tables(ctx)
+	if err != nil || more || fmt.Sprint(tables) != "[{late view} {trips table}]" {
+		t.Errorf("%v, more %v, %v", tables, more, err)
+	}
+	columns, err := ds.list["jar"].Describe(ctx, "trips")
+	if err != nil {
+		t.Fatal(err)
+	}
+	first, err := ds.list["jar"].First(ctx, "trips", columns)
+	if want := "[[2026-01-01 2026-01-02] [2026-01-01T10:00:00Z 2026-01-02T11:30:00Z] [3 4] [late]]"; err != nil || fmt.Sprint(first) != want {
+		t.Errorf("%v, %v, expected %s", first, err, want)
+	}
+}
+
 // What is asked about a table, however its columns are named, stays a question: nothing of a name or a text is run.
 func TestNamesAndTextsAreNotRun(t *testing.T) {
 	odd := []string{"a`b", `a"b`, "it's", "a;b", "--", "/*", "select", "a b", "größe", "%s", "?", "[x]", `\\`, "$1"}

@@ -139,6 +139,11 @@ func readTabbed(in io.Reader, take func([]sql.NullString) error) error {
 
 var unescaped = strings.NewReplacer(`\\`, `\`, `\t`, "\t", `\n`, "\n", `\r`, "\r", `\'`, "'", `\b`, "\b", `\f`, "\f", `\0`, "\x00")
 
+func (c *clickHouse) tables(most int) string {
+	return fmt.Sprintf(`SELECT name, if(engine LIKE '%%View', 'view', 'table') FROM system.tables
+		WHERE database = currentDatabase() AND position(name, '.') = 0 ORDER BY name LIMIT %d`, most)
+}
+
 func (c *clickHouse) version(ctx context.Context) (version string, err error) {
 	err = c.rows(ctx, "SELECT version()", func(row []sql.NullString) error {
 		version = "ClickHouse " + row[0].String

@@ -220,6 +220,30 @@ func (d *Database) Describe(ctx context.Context, table string) ([]Column, error)
 	return columns, d.plainly(ctx, err)
 }
 
+// A TableName is a table or view that can be attached.
+type TableName struct {
+	Table string // with its schema, where the engine has schemas
+	Kind  string // table or view
+}
+
+// MaxTables is how many tables of a database are listed.
+const MaxTables = 2000
+
+// Tables lists the tables and views that may be read, by name, and reports whether there are more than MaxTables.
+func (d *Database) Tables(ctx context.Context) (list []TableName, more bool, err error) {
+	if err := d.reach(); err != nil {
+		return nil, false, err
+	}
+	err = d.stream(ctx, d.dialect.tables(MaxTables+1), func(row []sql.NullString) error {
+		list = append(list, TableName{row[0].String, row[1].String})
+		return nil
+	})
+	if len(list) > MaxTables {
+		list, more = list[:MaxTables], true
+	}
+	return list, more, d.plainly(ctx, err)
+}
+
 // source opens the database of a table.
 func (ds *Databases) source(_ context.Context, t *Table, s *dataset.Schema) (*source, error) {
 	d, err := ds.Find(t.Database)

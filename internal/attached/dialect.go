@@ -12,6 +12,8 @@ import (
 type dialect interface {
 	// columns describes the columns of a table or view, in their order. Errors: Changed where there is none.
 	columns(ctx context.Context, table string) ([]Column, error)
+	// tables is a statement that lists the names and kinds of the tables and views that may be read, at most so many.
+	tables(most int) string
 	// parts lists, as they are written in SQL, the tables that a table is put together of on other servers, each of which adds
 	// up its own; none for a table that is added up as it is.
 	parts(ctx context.Context, table string) ([]string, error)

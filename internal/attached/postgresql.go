@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -97,6 +98,14 @@ func (p *postgreSQL) version(ctx context.Context) (version string, err error) {
 		return nil
 	})
 	return version, err
+}
+
+func (p *postgreSQL) tables(most int) string {
+	return `SELECT n.nspname || '.' || c.relname, CASE WHEN c.relkind IN ('v', 'm') THEN 'view' ELSE 'table' END
+		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+		WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'
+			AND n.nspname || c.relname !~ '[.]' AND has_schema_privilege(n.oid, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')
+		ORDER BY 1 LIMIT ` + strconv.Itoa(most)
 }
 
 // columns reads the catalogue; a domain is what it is based on.

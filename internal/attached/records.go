@@ -583,19 +583,60 @@ func (s *source) stay(q *ageing.Request, names []string, row []sql.NullString) (
 	return stay, nil
 }
 
+// shownRecords is how many records a look at a table shows.
+const shownRecords = 3
+
+// First returns the values of the first records of a table, column by column; instants in UTC. Blanks are left out.
+func (d *Database) First(ctx context.Context, table string, columns []Column) ([][]string, error) {
+	values := make([][]string, len(columns))
+	err := d.peek(ctx, table, columns, shownRecords, func(i int, cell sql.NullString) error {
+		if !cell.Valid {
+			return nil
+		}
+		text := cell.String
+		if c, err := columns[i].cell(text, false, civil.UTC); err == nil && !c.Moment.IsZero() {
+			layout := time.RFC3339Nano
+			if columns[i].Form == Wall {
+				layout = "2006-01-02 15:04:05.999999"
+			}
+			text = c.Moment.Format(layout)
+		}
+		values[i] = append(values[i], text)
+		return nil
+	})
+	return values, err
+}
+
 // sampledNumbers is how many records are looked at to find out with how many decimals numbers are shown.
 const sampledNumbers = 1000
 
 // Decimals says with how many decimals the numbers of columns of a table are written, as far as the first records show.
 func (d *Database) Decimals(ctx context.Context, table string, columns []Column) ([]int, error) {
 	decimals := make([]int, len(columns))
+	err := d.peek(ctx, table, columns, sampledNumbers, func(i int, cell sql.NullString) error {
+		number, err := numberCell(cell.String)
+		if !cell.Valid || err != nil {
+			return nil
+		}
+		value, err := number.Decimal()
+		if err != nil {
+			return err
+		}
+		decimals[i] = min(max(decimals[i], int(-value.Exponent)), dataset.MaxDecimals)
+		return nil
+	})
+	return decimals, err
+}
+
+// peek gives take the cells of the first records of a table, each with the place of its column.
+func (d *Database) peek(ctx context.Context, table string, columns []Column, records int64, take func(int, sql.NullString) error) error {
 	if len(columns) == 0 {
-		return decimals, nil
+		return nil
 	}
 	data := struct {
 		Texts, Selected, Where, Order []string
 		Table, Page                   string
-	}{Table: d.dialect.table(table), Page: d.dialect.page(sampledNumbers, 0)}
+	}{Table: d.dialect.table(table), Page: d.dialect.page(records, 0)}
 	for i := range columns {
 		name := fmt.Sprintf("%sc%d", alias, i)
 		data.Selected = append(data.Selected, d.dialect.name(columns[i].Name)+" AS "+name)
@@ -603,17 +644,11 @@ func (d *Database) Decimals(ctx context.Context, table string, columns []Column)
 	}
 	err := d.stream(ctx, statement("records", data), func(row []sql.NullString) error {
 		for i, cell := range row {
-			number, err := numberCell(cell.String)
-			if !cell.Valid || err != nil {
-				continue
-			}
-			value, err := number.Decimal()
-			if err != nil {
+			if err := take(i, cell); err != nil {
 				return err
 			}
-			decimals[i] = min(max(decimals[i], int(-value.Exponent)), dataset.MaxDecimals)
 		}
 		return nil
 	})
-	return decimals, d.plainly(ctx, err)
+	return d.plainly(ctx, err)
 }

@@ -54,6 +54,11 @@ func (s *sqlite) version(ctx context.Context) (version string, err error) {
 	return version, err
 }
 
+func (s *sqlite) tables(most int) string {
+	return fmt.Sprintf(`SELECT name, type FROM sqlite_master
+		WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%%' ESCAPE '!' AND instr(name, '.') = 0 ORDER BY name LIMIT %d`, most)
+}
+
 // What dates and times are like where they are kept as text.
 var (
 	dayText    = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)

@@ -19,7 +19,7 @@ import (
 func (a *app) databaseCommand() *cobra.Command {
 	return group(
 		"database", "List the databases in which tables may be attached, and see whether they answer; say where the service's own is",
-		a.databaseList(), a.databaseTest(), a.databaseURL(),
+		a.databaseList(), a.databaseTest(), a.databaseTables(), a.databaseURL(),
 	)
 }
 
@@ -70,6 +70,57 @@ func (a *app) databaseTest() *cobra.Command {
 			return err
 		},
 	}
+}
+
+func (a *app) databaseTables() *cobra.Command {
+	c := &cobra.Command{
+		Use: "tables NAME [TABLE]", Short: "List the tables of a database that can be attached, or the columns of one",
+		Long: `Lists the tables and views of a database that can be attached. With a table, lists its columns: the role that each would have
+in a dataset, and its values in the first records.`,
+		Example: "  vastspan database tables quay\n  vastspan database tables quay public.gates",
+		Args:    argsUsage(cobra.RangeArgs(1, 2), "the name of a database, and a table of it"), ValidArgsFunction: a.completeDatabases,
+	}
+	out := a.outputFlag(c)
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if len(args) == 2 {
+			return a.printColumns(cmd.Context(), *out, args[0], args[1])
+		}
+		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListTablesResponse, error) {
+			return c.ListTablesWithResponse(cmd.Context(), args[0])
+		})
+		if err != nil {
+			return err
+		}
+		err = a.print.Print(*out, print.View{Data: r.JSON200, Grid: func() *table.Grid {
+			g := &table.Grid{Header: []string{"table", "kind"}}
+			for _, t := range r.JSON200.Items {
+				g.Rows = append(g.Rows, []string{t.Table, string(t.Kind)})
+			}
+			return g
+		}, None: "database " + args[0] + " has no tables that can be read"})
+		if err == nil && r.JSON200.More {
+			fmt.Fprintf(a.err, "vastspan: only the first %s are listed\n", print.Number(len(r.JSON200.Items), "table"))
+		}
+		return err
+	}
+	return c
+}
+
+// printColumns prints a look at a table before it is attached.
+func (a *app) printColumns(ctx context.Context, out print.Output, database, name string) error {
+	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListColumnsResponse, error) {
+		return c.ListColumnsWithResponse(ctx, database, &types.ListColumnsParams{Table: name})
+	})
+	if err != nil {
+		return err
+	}
+	return a.print.Print(out, print.View{Data: r.JSON200.Items, Grid: func() *table.Grid {
+		g := &table.Grid{Header: []string{"column", "declared", "type", "role", "first_values"}}
+		for _, c := range r.JSON200.Items {
+			g.Rows = append(g.Rows, []string{c.Name, c.Declared, string(c.Type), string(c.Role), strings.Join(c.First, " | ")})
+		}
+		return g
+	}})
 }
 
 func (a *app) databaseURL() *cobra.Command {

@@ -54,6 +54,48 @@ func (s *Datasets) TestDatabase(ctx context.Context, name string) (version strin
 	return d.Test(ctx)
 }
 
+// Tables lists the tables and views of a database that can be attached, and reports whether there are more than are listed.
+func (s *Datasets) Tables(ctx context.Context, database string) (list []attached.TableName, more bool, err error) {
+	d, err := s.store.Databases().Find(database)
+	if err != nil {
+		return nil, false, refused.Missing("database", database)
+	}
+	return d.Tables(ctx)
+}
+
+// A TableColumn is a column of a table that can be attached.
+type TableColumn struct {
+	attached.Column
+	Role  dataset.Role // the one that it would have if nothing were stated; DayRole where it is the only one of dates
+	First []string     // its values in the first records
+}
+
+// Columns describes the columns of a table that can be attached, in its order. Errors: those of a table that cannot be read.
+func (s *Datasets) Columns(ctx context.Context, database, table string) ([]TableColumn, error) {
+	d, err := s.store.Databases().Find(database)
+	if err != nil {
+		return nil, refused.Missing("database", database)
+	}
+	columns, err := d.Describe(ctx, table)
+	if err != nil {
+		return nil, err
+	}
+	first, err := d.First(ctx, table, columns)
+	if err != nil {
+		return nil, err
+	}
+	a := &Attachment{Table: table}
+	date, err := a.date(columns)
+	if err != nil {
+		date = "" // has to be stated
+	}
+	list := make([]TableColumn, len(columns))
+	for i, c := range columns {
+		list[i] = TableColumn{Column: c, Role: a.role(&c, date), First: first[i]}
+	}
+	return list, nil
+}
+
 // Attach makes a dataset of a table or a view that is elsewhere. Nothing is brought in; its columns are looked at.
 func (s *Datasets) Attach(ctx context.Context, a Attachment) (*Dataset, error) {
 	if err := naming.Check(a.Name); err != nil {

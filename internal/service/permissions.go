@@ -44,6 +44,7 @@ var roles = map[string]access.Role{
 	"totalStatements": access.Analyst, "listDatabases": access.Analyst, "publishDays": access.Analyst,
 	"removeDataset": access.Administrator, "restoreDataset": access.Administrator,
 	"listRemovedDatasets": access.Administrator, "attachTable": access.Administrator, "testDatabase": access.Administrator,
+	"listTables": access.Administrator, "listColumns": access.Administrator,
 	"getAccess": access.Administrator, "putAccess": access.Administrator,
 
 	// receipts

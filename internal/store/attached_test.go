@@ -7,7 +7,9 @@ import (
 	"math/rand/v2"
 	"os"
 	"regexp"
+	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/tally"
+	"vastspan/internal/attached"
 	"vastspan/internal/cluster"
 	"vastspan/internal/ingest"
 )
@@ -68,6 +71,26 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	for name, d := range sets {
 		testListing(t, s, name, kept, d)
 		testStays(t, rng, s, name, kept, d)
+		testLook(t, s, name, d)
+	}
+}
+
+// testLook checks that the table of a dataset is among those of its database, and that its columns and first values are shown.
+func testLook(t *testing.T, s *Store, name string, d *Dataset) {
+	t.Helper()
+	db, err := s.Databases().Find(d.Attached.Database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tables, _, err := db.Tables(context.Background())
+	if err != nil || !slices.ContainsFunc(tables, func(n attached.TableName) bool {
+		return strings.TrimPrefix(n.Table, "public.") == d.Attached.Name && n.Kind != ""
+	}) {
+		t.Errorf("%s: table %s is not among %v: %v", name, d.Attached.Name, tables, err)
+	}
+	first, err := db.First(context.Background(), d.Attached.Name, d.Attached.Columns)
+	if err != nil || len(first) != len(d.Attached.Columns) || !slices.ContainsFunc(first, func(v []string) bool { return len(v) == 3 }) {
+		t.Errorf("%s: the first values are %v: %v", name, first, err)
 	}
 }
 

@@ -457,6 +457,29 @@ func (h *handlers) ListDatabases(
 	return out, nil
 }
 
+func (h *handlers) ListTables(ctx context.Context, r server.ListTablesRequestObject) (server.ListTablesResponseObject, error) {
+	list, more, err := h.service.Datasets.Tables(ctx, r.Name)
+	out := server.ListTables200JSONResponse{Items: []types.TableName{}, More: more}
+	for _, t := range list {
+		out.Items = append(out.Items, types.TableName{Table: t.Table, Kind: types.TableNameKind(t.Kind)})
+	}
+	return out, err
+}
+
+func (h *handlers) ListColumns(ctx context.Context, r server.ListColumnsRequestObject) (server.ListColumnsResponseObject, error) {
+	list, err := h.service.Datasets.Columns(ctx, r.Name, r.Params.Table)
+	out := server.ListColumns200JSONResponse{Items: []types.TableColumnLook{}}
+	for _, c := range list {
+		first := c.First
+		if first == nil {
+			first = []string{}
+		}
+		out.Items = append(out.Items, types.TableColumnLook{Name: c.Name, Declared: c.Declared,
+			Type: types.TableColumnLookType(c.Form.Type()), Role: types.TableColumnLookRole(c.Role), First: first})
+	}
+	return out, err
+}
+
 func (h *handlers) TestDatabase(ctx context.Context, r server.TestDatabaseRequestObject) (server.TestDatabaseResponseObject, error) {
 	version, err := h.service.Datasets.TestDatabase(ctx, r.Name)
 	return server.TestDatabase200JSONResponse{Version: version}, err

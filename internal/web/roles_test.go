@@ -27,7 +27,7 @@ var by = map[access.Role]string{
 		removeHolidayList removeSpan renameDataset renameSpan restoreBrief restoreCalendar restoreHolidayList restoreSpan
 		totalStatements undoLoad redoLoad verifyDataset
 		withdrawAcknowledgement`,
-	access.Administrator: `addAccount addSchedule attachTable changeAccount describeService getAccess listAccounts makeBackup putAccess
+	access.Administrator: `addAccount addSchedule attachTable changeAccount describeService getAccess listAccounts listColumns listTables makeBackup putAccess
 		removeDataset restoreDataset listRemovedDatasets removeSchedule resetAccount retryDelivery runSchedules searchAudit testDatabase`,
 }
 

@@ -721,6 +721,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/databases/{name}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** The tables and views of a database that can be attached */
+        get: operations["listTables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/databases/{name}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** The columns of a table that can be attached, with the roles that they would have and their first values */
+        get: operations["listColumns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/datasets/{name}": {
         parameters: {
             query?: never;
@@ -2745,6 +2783,34 @@ export interface components {
             timeout_seconds: number;
             /** @description How many statements run at a time */
             parallel: number;
+        };
+        Tables: {
+            items: components["schemas"]["TableName"][];
+            /** @description There are more than the 2000 that are listed */
+            more: boolean;
+        };
+        TableName: {
+            /**
+             * @description With its schema, where the engine has schemas
+             * @example public.gates
+             */
+            table: string;
+            /** @enum {string} */
+            kind: "table" | "view";
+        };
+        TableColumns: {
+            items: components["schemas"]["TableColumnLook"][];
+        };
+        TableColumnLook: {
+            name: string;
+            /** @description The type that the database gives it */
+            declared: string;
+            /** @enum {string} */
+            type: "text" | "number" | "date" | "timestamp";
+            /** @enum {string} */
+            role: "day" | "amount" | "category" | "detail";
+            /** @description Its values in the first records */
+            first: string[];
         };
         DatabaseTest: {
             version: string;
@@ -5084,6 +5150,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatabaseTest"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tables"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listColumns: {
+        parameters: {
+            query: {
+                /** @example public.gates */
+                table: string;
+            };
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableColumns"];
                 };
             };
             default: components["responses"]["Problem"];

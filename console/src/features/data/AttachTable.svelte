@@ -3,6 +3,7 @@
   import { api, data, type Schemas } from '../../api/client'
   import { carried } from '../../lib/address.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
+  import { scrolls } from '../../ui/scrolls'
   import Select from '../../ui/Select.svelte'
   import { datasetOf } from './files'
 
@@ -25,6 +26,27 @@
     retry: false,
     staleTime: 10_000,
   }))
+  const tables = createQuery(() => ({
+    queryKey: ['tables', database.name],
+    queryFn: async () => data(await api.GET('/databases/{name}/tables', { params: { path: { name: database.name } } })),
+    retry: false,
+    staleTime: 10_000,
+  }))
+  // A look at the columns of the table that is named, once it is one of those that there are.
+  const known = $derived(
+    tables.data?.items.some((t) => t.table === fields.table.trim() || t.table.endsWith('.' + fields.table.trim())) ??
+      false,
+  )
+  const columns = createQuery(() => {
+    const [name, table] = [database.name, fields.table.trim()]
+    return {
+      queryKey: ['columns', name, table],
+      queryFn: async () =>
+        data(await api.GET('/databases/{name}/columns', { params: { path: { name }, query: { table } } })).items,
+      enabled: known,
+      retry: false,
+    }
+  })
   const list = (text: string) => text.split(/[,\s]+/).filter((part) => part !== '')
   const name = $derived(fields.name.trim() || (fields.table.trim() && datasetOf(fields.table.split('.').at(-1) ?? '')))
 
@@ -110,6 +132,8 @@
               class="field"
               placeholder={f.field === 'name' ? name : f.hint}
               bind:value={fields[f.field]}
+              list={f.field === 'table' ? 'attach-tables' : undefined}
+              autocomplete="off"
               spellcheck="false"
             />
           </div>
@@ -119,6 +143,46 @@
           <input id="attach-zone" class="field" placeholder="UTC" bind:value={zone} spellcheck="false" />
         </div>
       </div>
+      <datalist id="attach-tables">
+        {#each tables.data?.items ?? [] as t (t.table)}<option value={t.table}>{t.kind}</option>{/each}
+      </datalist>
+      {#if known && columns.data}
+        <div class="mt-3 overflow-x-auto" {@attach scrolls}>
+          <table class="w-full" data-attach-columns>
+            <thead>
+              <tr class="h-8 border-b border-line text-left text-quiet">
+                {#each ['column', 'declared as', 'type', 'role', 'first values'] as head (head)}<th
+                    class="pr-4 font-normal">{head}</th
+                  >{/each}
+              </tr>
+            </thead>
+            <tbody>
+              {#each columns.data as c (c.name)}
+                <tr class="h-8 border-t border-line/60">
+                  <th class="pr-4 text-left font-semibold" scope="row">{c.name}</th>
+                  <td class="pr-4 text-quiet">{c.declared}</td>
+                  <td class="pr-4">{c.type}</td>
+                  <td class="pr-4">{c.role}</td>
+                  <td class="max-w-96 truncate text-quiet">{c.first.join(' | ')}</td>
+                </tr>
+              {/each}
+            </tbody>
+          </table>
+        </div>
+      {:else if tables.data && fields.table === ''}
+        <p class="mt-3 flex flex-wrap items-center gap-1.5" data-attach-tables>
+          <span class="text-quiet"
+            >{tables.data.items.length === 0 ? 'It has no tables that can be read.' : 'Tables'}</span
+          >
+          {#each tables.data.items.slice(0, 24) as t (t.table)}
+            <button type="button" class="chip" onclick={() => (fields.table = t.table)}
+              >{t.table}{#if t.kind === 'view'}<span class="text-2xs text-quiet">view</span>{/if}</button
+            >
+          {/each}
+          {#if tables.data.items.length > 24 || tables.data.more}<span class="text-quiet">and more: type a name</span
+            >{/if}
+        </p>
+      {/if}
     </form>
   {/if}
 </section>
