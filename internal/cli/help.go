@@ -42,7 +42,7 @@ var sections = []section{
 	{"Listening", "address public-url tls-certificate tls-key trusted-proxy accounts stop-within"},
 	{"Mail, webhooks and logs", `mail-from mail-password-file mail-server mail-user webhook-hosts webhook-secret-file log
 		log-requests audit-to`},
-	{"Output", "output to to-file receipt explain explain-sql quiet safe-cells wide batch column"},
+	{"Output", "output to to-file receipt explain explain-sql quiet all-notes safe-cells wide batch column"},
 	{"Other flags", "help version config"},
 }
 

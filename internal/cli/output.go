@@ -25,9 +25,10 @@ func (a *app) outputFlagTo(c *cobra.Command, to string, more ...print.Output) *p
 	flags.BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
 	flags.Var(o, "output", "form of the output; with --"+to+", the ending of the file names it")
 	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
+	flags.BoolVar(&a.print.AllNotes, "all-notes", false, "on a terminal, write all notes, even where they are longer than the table")
 	flags.BoolVar(&a.print.Quiet, "quiet", false, "leave out notes that are no cautions")
 	flags.BoolVar(&a.print.Wide, "wide", false, "one line a row, however long it is, with the span and its days on each")
-	file := flags.String(to, "", "file to write the output into, such as september.xlsx; it is whole, or not there")
+	file := flags.String(to, "", "file to write the output into, such as september.xlsx; written completely or not at all")
 	c.PreRunE = func(*cobra.Command, []string) error {
 		if a.print.Wide {
 			a.print.Width = 0

@@ -1,6 +1,9 @@
 package print
 
 import (
+	"bytes"
+	"io"
+	"math"
 	"slices"
 	"strings"
 
@@ -15,9 +18,26 @@ import (
 
 // Answer draws the answer to a query: a table or cross-tabs, then the notes.
 func (p *Printer) Answer(a *query.Answer) {
-	p.Tables(&a.Answer)
+	drawn := &lineCount{Writer: p.Out}
+	onto := *p
+	onto.Out = drawn
+	onto.Tables(&a.Answer)
 	p.Linef("")
-	p.Notes(a.Notes)
+	p.notes(a.Notes, max(fewestNotes, drawn.lines))
+}
+
+// fewestNotes is how many lines of notes even a short table may have below it.
+const fewestNotes = 6
+
+// A lineCount counts the lines that are written.
+type lineCount struct {
+	io.Writer
+	lines int
+}
+
+func (c *lineCount) Write(b []byte) (int, error) {
+	c.lines += bytes.Count(b, []byte("\n"))
+	return c.Writer.Write(b)
 }
 
 // Tables draws the tables of an answer.
@@ -65,23 +85,44 @@ func seriousness(n table.Note) int {
 }
 
 // Notes writes what to be careful with, and then what shaped the figures; a quiet printer leaves that out.
-func (p *Printer) Notes(notes []table.Note) {
+func (p *Printer) Notes(notes []table.Note) { p.notes(notes, math.MaxInt) }
+
+// notes writes notes, the most serious first. On a terminal they take at most so many lines, unless all of them are wanted;
+// warnings and cautions are always written.
+func (p *Printer) notes(notes []table.Note, most int) {
 	notes = slices.Clone(notes)
 	slices.SortStableFunc(notes, func(a, b table.Note) int { return seriousness(b) - seriousness(a) })
+	lines, left := 0, 0
 	for _, n := range notes {
 		if p.Quiet && n.Level == table.Info {
+			continue
+		}
+		if left > 0 || n.Level == table.Info && p.Width > 0 && !p.AllNotes && lines >= most {
+			left++
 			continue
 		}
 		remedy := ""
 		if n.Aligns {
 			remedy = "; --like-for-like makes both sides end at the same day"
 		}
-		line := n.Sentence() + remedy
+		line := p.wrapped(n.Sentence() + remedy)
+		lines += 1 + strings.Count(line, "\n")
 		if n.Level == table.Warning {
 			line = p.paint(text.FgYellow, line)
 		}
 		p.Linef("%s", line)
 	}
+	if left > 0 {
+		p.Linef("%s: --all-notes", Number(left, "more note"))
+	}
+}
+
+// wrapped breaks a sentence between words where a line of the terminal ends; what goes on is set in.
+func (p *Printer) wrapped(sentence string) string {
+	if p.Width == 0 {
+		return sentence
+	}
+	return strings.ReplaceAll(text.WrapSoft(sentence, max(p.Width-2, 20)), "\n", "\n  ")
 }
 
 // AnswerAsOf writes as of when an answer is, and in which calendar.

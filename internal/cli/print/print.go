@@ -27,6 +27,8 @@ type Printer struct {
 	Width int
 	// Quiet leaves out all notes except cautions.
 	Quiet bool
+	// AllNotes has notes written that would take more lines of a terminal than the table above them.
+	AllNotes bool
 	// Wide has answers show their spans and days on every line.
 	Wide bool
 }
