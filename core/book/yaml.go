@@ -26,6 +26,10 @@ func Decode(data []byte) (Book, error) {
 	if err := checkShape(data); err != nil {
 		return b, err
 	}
+	var top map[string]any
+	if yaml.Unmarshal(data, &top) != nil && !bytes.Contains(data, []byte("book:")) {
+		return b, errors.New("this is not a span book: expected YAML that begins with book: 1")
+	}
 	decoder := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict())
 	if err := decoder.Decode(&b); err != nil {
 		return b, place(err)

@@ -85,6 +85,9 @@ func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
 			fmt.Sprintf("%q is not a word of the span language; expected %s", shorten(p.src[t.start:t.end]), expected),
 			rewrites...)
 	}
+	if p.src[t.start:t.end] == "/" && p.prev.kind == number { // 01/10/2026
+		p.refuse(t.start, t.end, `"/" is unexpected here; dates are written with the year first, such as 2026-10-01`, rewrites...)
+	}
 	p.refuse(t.start, t.end, fmt.Sprintf("%q is unexpected here; expected %s", p.src[t.start:t.end], expected), rewrites...)
 }
 

@@ -14,6 +14,7 @@ import (
 	"vastspan/api/client"
 	"vastspan/internal/cli/print"
 	"vastspan/internal/export"
+	"vastspan/internal/refused"
 )
 
 const (
@@ -108,6 +109,10 @@ func checkResponse(code int, status string, body []byte, request any) error {
 	p := &problemError{request: request}
 	if json.Unmarshal(body, &p.Problem) != nil || p.Detail == "" {
 		return fmt.Errorf("the service answered %s", status)
+	}
+	if p.Code == refused.CodeNoOperation {
+		return fmt.Errorf("%s at the address of --server: give it without a path; a service of another version may not have the operation",
+			strings.TrimSuffix(p.Detail, "."))
 	}
 	return p
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -13,6 +14,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/table"
 	"vastspan/internal/cli/print"
+	"vastspan/internal/refused"
 )
 
 func (a *app) datasetCommand() *cobra.Command {
@@ -326,6 +328,10 @@ func (a *app) datasetRemove() *cobra.Command {
 		_, err = call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
 			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway, IfMatch: &anyVersion})
 		})
+		var problem *problemError
+		if errors.As(err, &problem) && problem.Code == refused.CodeInUse {
+			problem.Detail += ": add --anyway to remove it all the same"
+		}
 		if err == nil {
 			err = a.done(removed{args[0]}, "removed dataset %s %s; vastspan dataset restore %s brings it back for 30 days", args[0], a.at(), args[0])
 		}

@@ -124,6 +124,9 @@ func (a *app) publishedDays(ctx context.Context, from, through string) (*types.P
 
 // dayPair reads the days of --from and --through.
 func dayPair(from, through string) (first, last civil.Day, err error) {
+	if from == "" || through == "" {
+		return first, last, usagef("--from and --through are needed, such as --from 2026-10-01 --through 2026-10-31")
+	}
 	if first, err = civil.ParseDay(from); err != nil {
 		return first, last, usagef("--from: %w", err)
 	}

@@ -56,7 +56,7 @@ second date is blank, or later, is open, and its age is counted to the as-of day
 		case batch != "":
 			return a.elapsedBatch(cmd.Context(), batch, f, bothEnds)
 		case len(args) != 2:
-			return usagef("elapsed: expected two days, such as 2024-02-29 2026-10-19; see vastspan elapsed --help")
+			return usagef("elapsed: expected two days, such as 2024-02-29 2026-10-19, or a dataset or file with --from and --to, two of its columns")
 		}
 		return a.elapsed(cmd.Context(), args[0], args[1], f, bothEnds, *out)
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -61,6 +62,12 @@ type outFile struct {
 func (f *outFile) create(name string) (err error) {
 	f.name = name
 	f.temporary, err = os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Errorf("there is no folder %s", filepath.Dir(name))
+	case errors.Is(err, fs.ErrPermission):
+		return fmt.Errorf("no file can be written in folder %s: permission denied", filepath.Dir(name))
+	}
 	return err
 }
 

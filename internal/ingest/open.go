@@ -191,12 +191,30 @@ func formatOf(start []byte) (string, error) {
 		return "", errors.New("the file is a workbook of the old binary kind (.xls), or protected by a password: save it as .xlsx without one")
 	case bytes.HasPrefix(start, []byte("%PDF")):
 		return "", errors.New("the file is a PDF: expected CSV, JSON, XLSX or Parquet")
+	case isBinary(start):
+		return "", errors.New("the file is not a table: expected CSV, JSON, XLSX or Parquet")
 	}
 	text := bytes.TrimLeft(start, "\ufeff \t\r\n")
 	if bytes.HasPrefix(text, []byte("{")) || bytes.HasPrefix(text, []byte("[")) {
 		return JSON, nil
 	}
 	return CSV, nil
+}
+
+// isBinary reports whether a file begins like one of a program: with NUL at even and at odd places, which text of UTF-16 does not,
+// and other control characters.
+func isBinary(start []byte) bool {
+	var zeros [2]int
+	controls := 0
+	for i, b := range start {
+		switch {
+		case b == 0:
+			zeros[i%2]++
+		case b < '\t' || b > '\r' && b < ' ' && b != 0x1b:
+			controls++
+		}
+	}
+	return controls > 0 && zeros[0] > 1 && zeros[1] > 1
 }
 
 func compressionOf(start []byte) string {

@@ -28,6 +28,7 @@ const (
 const (
 	CodeInvalid       = "invalid"
 	CodeNotFound      = "not_found"
+	CodeNoOperation   = "no_operation" // the interface has no such address
 	CodeAlreadyExists = "already_exists"
 	CodeHasChanged    = "has_changed"
 	CodeInUse         = "in_use"

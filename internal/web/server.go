@@ -22,6 +22,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"vastspan/api/server"
+	"vastspan/internal/refused"
 	"vastspan/internal/service"
 	"vastspan/internal/signon"
 	"vastspan/internal/web/console"
@@ -95,7 +96,7 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 	})
 	engine.NoRoute(func(c *gin.Context) {
 		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || isAPI(c.Request.URL.Path) {
-			writeProblem(c, problem(http.StatusNotFound, "not_found", "Not found", "There is no "+c.Request.Method+" "+c.Request.URL.Path))
+			writeProblem(c, problem(http.StatusNotFound, refused.CodeNoOperation, "Not found", "There is no "+c.Request.Method+" "+c.Request.URL.Path))
 			return
 		}
 		console.Serve(c.Writer, c.Request)

@@ -244,6 +244,23 @@ func afterJSON(data []byte) string {
 	return strings.TrimSpace(string(data[d.InputOffset():]))
 }
 
+// reasonOf words what a value may be, where the validator's own words are about schemas.
+func reasonOf(e *openapi3.SchemaError) string {
+	switch s := e.Schema; {
+	case e.SchemaField == "maxItems" && s.MaxItems != nil:
+		return fmt.Sprintf("at most %d may be given", *s.MaxItems)
+	case e.SchemaField == "minItems":
+		return fmt.Sprintf("at least %d has to be given", s.MinItems)
+	case e.SchemaField == "maximum" && s.Max != nil:
+		return fmt.Sprintf("at most %v is allowed", *s.Max)
+	case e.SchemaField == "minimum" && s.Min != nil:
+		return fmt.Sprintf("at least %v is expected", *s.Min)
+	case e.SchemaField == "maxLength" && s.MaxLength != nil:
+		return fmt.Sprintf("at most %d characters are allowed", *s.MaxLength)
+	}
+	return e.Reason
+}
+
 // unknownProperty is how the validator words a key that the document does not have.
 var unknownProperty = regexp.MustCompile(`^property "(.*)" is unsupported$`)
 
@@ -263,7 +280,7 @@ func invalidRequest(c *gin.Context, err error) {
 		if parts := schema.JSONPointer(); len(parts) > 0 {
 			pointer = "/" + strings.Join(parts, "/")
 		}
-		p.Detail = schema.Reason
+		p.Detail = reasonOf(schema)
 		if errors.As(err, &request) && request.Parameter != nil {
 			pointer = "/" + request.Parameter.Name
 		}
@@ -272,7 +289,7 @@ func invalidRequest(c *gin.Context, err error) {
 		}
 		if pointer != "" {
 			p.Pointer = &pointer
-			p.Detail = strings.TrimPrefix(pointer, "/") + ": " + schema.Reason
+			p.Detail = strings.TrimPrefix(pointer, "/") + ": " + reasonOf(schema)
 		}
 	case errors.As(err, &request):
 		if p.Detail = request.Reason; request.Parameter != nil {
