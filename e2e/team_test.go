@@ -74,13 +74,13 @@ func TestATeamGetsIn(t *testing.T) {
 		shows("[data-welcome] [role=alert]", "tried first"))
 	do(t, ctx, "the first administrator", chromedp.Navigate("about:blank"), chromedp.Navigate(first), chromedp.WaitVisible("[data-welcome]"), fill("#name", "Ines"),
 		fill("#password", goodPassword), press("data-welcome", "Sign in from now on"), shows("[data-you-link]", "ines"), shows("main", "No spans are named yet"))
-	do(t, ctx, "the link is used up", chromedp.Navigate("about:blank"), chromedp.Navigate(first), shows("[role=alert]", "this link lets nobody in"))
+	do(t, ctx, "the link is used up", chromedp.Navigate("about:blank"), chromedp.Navigate(first), shows("[role=alert]", "this link was used already"))
 
 	look("people", "/people", "[data-accounts] tr[data-account]")
 	var link string
 	do(t, ctx, "somebody is let in", fill("#account-name", "tomas"), chromedp.SetValue("#account-role", "analyst"),
 		chromedp.Evaluate(`document.querySelector("#account-role").dispatchEvent(new Event("change", {bubbles: true}))`, nil), fill("#account-groups", "harbour, finance"),
-		press("data-add-account", "Let them in"), shows(`[data-account="tomas"]`, "never"), chromedp.Text("[data-link]", &link))
+		press("data-add-account", "Add"), shows(`[data-account="tomas"]`, "never"), chromedp.Text("[data-link]", &link))
 	key := ""
 	do(t, ctx, "a key", chromedp.Navigate(s.address+"/you"), chromedp.WaitVisible("[data-create-key]"), fill("#key-name", "nightly"),
 		press("data-create-key", "Create a key"), chromedp.WaitVisible("[data-secret]"), chromedp.Text("[data-secret]", &key), shows("[data-keys]", "nightly"))
@@ -94,7 +94,7 @@ func TestATeamGetsIn(t *testing.T) {
 
 	do(t, ctx, "signing out", chromedp.Click("[data-sign-out]"), chromedp.WaitVisible("[data-sign-in]"))
 	do(t, ctx, "a wrong password", fill("#name", "ines"), fill("#password", "not this one at all"), press("data-sign-in", "Sign in"),
-		shows("[data-sign-in] [role=alert]", "do not go together"))
+		shows("[data-sign-in] [role=alert]", "wrong name or password"))
 	do(t, ctx, "the analyst's link", chromedp.Navigate(link), shows("[data-name]", "tomas"), fill("#password", "lamps along the quay"),
 		press("data-welcome", "Sign in from now on"), shows("[data-you-link]", "tomas"))
 	do(t, ctx, "what is not an analyst's is not offered", chromedp.WaitVisible("[data-make-span]"),
@@ -112,7 +112,7 @@ func TestATeamGetsIn(t *testing.T) {
 	}
 	s.must("sign-out")
 	s.refused(1, "sign in first", "span", "list")
-	if out := s.runWith(strings.NewReader("not the password\n"), "sign-in", "--name", "tomas"); out.code != 1 || !strings.Contains(out.err, "do not go together") {
+	if out := s.runWith(strings.NewReader("not the password\n"), "sign-in", "--name", "tomas"); out.code != 1 || !strings.Contains(out.err, "wrong name or password") {
 		t.Errorf("%d %s%s", out.code, out.out, out.err)
 	}
 	// On the server itself: who may read the data may look after accounts.

@@ -668,7 +668,7 @@ type ClientInterface interface {
 	// Corresponds with GET /holidays/{name}/versions (the `ListHolidayListVersions` operationId).
 	ListHolidayListVersions(ctx context.Context, name NameParam, params *ListHolidayListVersionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListKeys Keys of the caller, those that are good no more as well
+	// ListKeys Keys of the caller, including expired and revoked ones
 	//
 	// Corresponds with GET /keys (the `ListKeys` operationId).
 	ListKeys(ctx context.Context, params *ListKeysParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1007,14 +1007,14 @@ type ClientInterface interface {
 	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
 	MoveSpan(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RenameSpanWithBody Give a span another name; what refers to it does so by the new one
+	// RenameSpanWithBody Rename a span; references to it are updated
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
 	RenameSpanWithBody(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RenameSpan Give a span another name; what refers to it does so by the new one
+	// RenameSpan Rename a span; references to it are updated
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -2557,7 +2557,7 @@ func (c *Client) ListHolidayListVersions(ctx context.Context, name NameParam, pa
 	return c.Client.Do(req)
 }
 
-// ListKeys Keys of the caller, those that are good no more as well
+// ListKeys Keys of the caller, including expired and revoked ones
 //
 // Corresponds with GET /keys (the `ListKeys` operationId).
 func (c *Client) ListKeys(ctx context.Context, params *ListKeysParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -3426,7 +3426,7 @@ func (c *Client) MoveSpan(ctx context.Context, name NameParam, body MoveSpanJSON
 	return c.Client.Do(req)
 }
 
-// RenameSpanWithBody Give a span another name; what refers to it does so by the new one
+// RenameSpanWithBody Rename a span; references to it are updated
 //
 // Takes any type of body and a specified content type.
 //
@@ -3443,7 +3443,7 @@ func (c *Client) RenameSpanWithBody(ctx context.Context, name NameParam, params 
 	return c.Client.Do(req)
 }
 
-// RenameSpan Give a span another name; what refers to it does so by the new one
+// RenameSpan Rename a span; references to it are updated
 //
 // Takes a body of the `application/json` content type.
 //
@@ -10229,7 +10229,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /holidays/{name}/versions (the `ListHolidayListVersions` operationId).
 	ListHolidayListVersionsWithResponse(ctx context.Context, name NameParam, params *ListHolidayListVersionsParams, reqEditors ...RequestEditorFn) (*ListHolidayListVersionsResponse, error)
 
-	// ListKeysWithResponse Keys of the caller, those that are good no more as well
+	// ListKeysWithResponse Keys of the caller, including expired and revoked ones
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -10608,14 +10608,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /spans/{name}/move (the `MoveSpan` operationId).
 	MoveSpanWithResponse(ctx context.Context, name NameParam, body MoveSpanJSONRequestBody, reqEditors ...RequestEditorFn) (*MoveSpanResponse, error)
 
-	// RenameSpanWithBodyWithResponse Give a span another name; what refers to it does so by the new one
+	// RenameSpanWithBodyWithResponse Rename a span; references to it are updated
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /spans/{name}/rename (the `RenameSpan` operationId).
 	RenameSpanWithBodyWithResponse(ctx context.Context, name NameParam, params *RenameSpanParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RenameSpanResponse, error)
 
-	// RenameSpanWithResponse Give a span another name; what refers to it does so by the new one
+	// RenameSpanWithResponse Rename a span; references to it are updated
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -17232,7 +17232,7 @@ func (c *ClientWithResponses) ListHolidayListVersionsWithResponse(ctx context.Co
 	return ParseListHolidayListVersionsResponse(rsp)
 }
 
-// ListKeysWithResponse Keys of the caller, those that are good no more as well
+// ListKeysWithResponse Keys of the caller, including expired and revoked ones
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -17929,7 +17929,7 @@ func (c *ClientWithResponses) MoveSpanWithResponse(ctx context.Context, name Nam
 	return ParseMoveSpanResponse(rsp)
 }
 
-// RenameSpanWithBodyWithResponse Give a span another name; what refers to it does so by the new one
+// RenameSpanWithBodyWithResponse Rename a span; references to it are updated
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -17942,7 +17942,7 @@ func (c *ClientWithResponses) RenameSpanWithBodyWithResponse(ctx context.Context
 	return ParseRenameSpanResponse(rsp)
 }
 
-// RenameSpanWithResponse Give a span another name; what refers to it does so by the new one
+// RenameSpanWithResponse Rename a span; references to it are updated
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //

@@ -218,7 +218,7 @@ type ServerInterface interface {
 	// ListHolidayListVersions The versions of a holidayList, newest first
 	// (GET /holidays/{name}/versions)
 	ListHolidayListVersions(c *gin.Context, name NameParam, params ListHolidayListVersionsParams)
-	// ListKeys Keys of the caller, those that are good no more as well
+	// ListKeys Keys of the caller, including expired and revoked ones
 	// (GET /keys)
 	ListKeys(c *gin.Context, params ListKeysParams)
 	// CreateKey Create a key for a program; it is shown in this answer, and never again
@@ -329,7 +329,7 @@ type ServerInterface interface {
 	// MoveSpan Put a span before another one in the order in which they are listed
 	// (POST /spans/{name}/move)
 	MoveSpan(c *gin.Context, name NameParam)
-	// RenameSpan Give a span another name; what refers to it does so by the new one
+	// RenameSpan Rename a span; references to it are updated
 	// (POST /spans/{name}/rename)
 	RenameSpan(c *gin.Context, name NameParam, params RenameSpanParams)
 	// RestoreSpan Restore an earlier version of a span, as a new version
@@ -9964,7 +9964,7 @@ type StrictServerInterface interface {
 	// ListHolidayListVersions The versions of a holidayList, newest first
 	// (GET /holidays/{name}/versions)
 	ListHolidayListVersions(ctx context.Context, request ListHolidayListVersionsRequestObject) (ListHolidayListVersionsResponseObject, error)
-	// ListKeys Keys of the caller, those that are good no more as well
+	// ListKeys Keys of the caller, including expired and revoked ones
 	// (GET /keys)
 	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
 	// CreateKey Create a key for a program; it is shown in this answer, and never again
@@ -10075,7 +10075,7 @@ type StrictServerInterface interface {
 	// MoveSpan Put a span before another one in the order in which they are listed
 	// (POST /spans/{name}/move)
 	MoveSpan(ctx context.Context, request MoveSpanRequestObject) (MoveSpanResponseObject, error)
-	// RenameSpan Give a span another name; what refers to it does so by the new one
+	// RenameSpan Rename a span; references to it are updated
 	// (POST /spans/{name}/rename)
 	RenameSpan(ctx context.Context, request RenameSpanRequestObject) (RenameSpanResponseObject, error)
 	// RestoreSpan Restore an earlier version of a span, as a new version

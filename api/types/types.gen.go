@@ -1957,7 +1957,7 @@ type RenameRequest struct {
 
 // Renamed defines model for Renamed.
 type Renamed struct {
-	// Carried What referred to it and does so by the new name now, such as brief monday
+	// Carried What referred to it and was updated, such as brief monday
 	Carried []string `json:"carried"`
 	Name    string   `json:"name"`
 }

@@ -49,7 +49,7 @@ export const pages = [
     ],
   },
   {
-    title: 'Kept',
+    title: 'Data',
     pages: [
       { path: '/data', name: 'Data', key: 'd' },
       { path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' },

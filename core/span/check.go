@@ -91,7 +91,7 @@ func (c *checker) add(k FindingKind, advice, text string, spans ...string) {
 const (
 	refusedAdvice = "change the expression, or the calendar or span that it names"
 	tooMuchAdvice = "check it by itself, or over fewer days"
-	emptyAdvice   = "no records can lie in it; if that is not meant, take its modifiers off one by one and see which empties it"
+	emptyAdvice   = "it will contain no records; if that is not intended, remove modifiers one at a time to find the cause"
 	overlapAdvice = "where figures of both are added up, these days count twice: cut one with except, or total over the union (or)"
 	gapAdvice     = "extend one of the two to the other, if the days between are meant to count"
 	clockAdvice   = "say which moments are meant: by a time that the clock shows once, or from one day until the next"

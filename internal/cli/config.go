@@ -17,7 +17,7 @@ import (
 )
 
 // A configuration is the file of serve --config: the databases in which tables may be attached, and the flags of serve by their
-// names with underscores. What stands on the command line goes before it.
+// names with underscores. The command line takes precedence.
 type configuration struct {
 	Databases map[string]service.DatabaseDefinition `yaml:"databases"`
 

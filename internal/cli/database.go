@@ -176,8 +176,8 @@ func (a *app) datasetAttach() *cobra.Command {
 		Use:   "attach NAME --database DATABASE --table TABLE",
 		Short: "Make a table or view of another database a dataset; nothing is brought in",
 		Long: `Makes a table or a view of another database a dataset: nothing is brought in, and nothing is changed there.
-Every total, list of records, brief and receipt is asked of the database itself. Which databases there
-are is said in the service's configuration (vastspan database list).
+Every total, list of records, brief and receipt is asked of the database itself. The service's configuration names the
+databases (vastspan database list); vastspan database tables lists the tables of one.
 
 Without --amount, --category and --detail all columns are taken: numbers as amounts, texts as categories.
 --key names a column that tells the records apart: those of one day are then listed by it, and the

@@ -210,7 +210,7 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
-	flags.StringVar(&f.column, "column", "", "the column that the rest is said of")
+	flags.StringVar(&f.column, "column", "", "the column that the other flags apply to")
 	flags.StringVar(&f.columnType, "type", "", "what its values are: text, number or date")
 	flags.StringVar(&f.role, "role", "", "what it is used for: amount, category or detail")
 	flags.StringVar(&f.unit, "unit", "", "what it is counted in: EUR, passengers")
@@ -381,7 +381,7 @@ func (a *app) datasetRestore() *cobra.Command {
 
 func (a *app) datasetRename() *cobra.Command {
 	return &cobra.Command{
-		Use: "rename NAME NEW-NAME", Short: "Give a dataset another name; the briefs that are about it are so under the new one",
+		Use: "rename NAME NEW-NAME", Short: "Rename a dataset; briefs that use it are updated",
 		Example: "  vastspan dataset rename jobs workshop-jobs", Args: argsUsage(cobra.ExactArgs(2), "the name and the new one"),
 		ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -20,7 +20,7 @@ func (a *app) keyCommand() *cobra.Command {
 func (a *app) keyList() *cobra.Command {
 	var everybody bool
 	c := &cobra.Command{
-		Use: "list", Short: "List your keys, those that are good no more as well",
+		Use: "list", Short: "List your keys, including expired and revoked ones",
 		Long:    "Lists keys. New ones are made in the console, by who is signed in there, or by vastspan sign-in.",
 		Example: "  vastspan key list", Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}

@@ -48,7 +48,7 @@ what is just out. With --all every record comes, as CSV.`,
 	flags.StringVar(&f.running, "running", "", "amount to add up from record to record")
 	flags.BoolVar(&f.oldest, "oldest", false, "the oldest records first (default the newest)")
 	flags.IntVar(&f.limit, "limit", 50, "records a page, 1 to 1000")
-	flags.StringVar(&f.after, "after", "", "where the page before ended, as it said")
+	flags.StringVar(&f.after, "after", "", "the next value of the previous page")
 	flags.IntVar(&f.boundary, "boundary", 0, "show so many records on both sides of each boundary of the span")
 	flags.BoolVar(&f.all, "all", false, "all records as CSV, the oldest first")
 	c.MarkFlagsMutuallyExclusive("all", "boundary", "running")

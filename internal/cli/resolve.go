@@ -37,7 +37,7 @@ says otherwise.`,
 	f := addContextFlags(c, "a date, a date with a time (2026-10-19T14:30), today or now")
 	f.definitionFlags(c)
 	c.Flags().BoolVar(&explain, "explain", false, "show the steps, in the order in which they were done")
-	c.Flags().StringVar(&column, "column", "day", "the column that --output sql tells of, as SQL writes it")
+	c.Flags().StringVar(&column, "column", "day", "column name used by --output sql, as SQL writes it")
 	c.Flags().StringVar(&batch, "batch", "",
 		"read rows of expression,calendar,as_of,at_close from a CSV file (- is standard input); with zone or day_starts, moments")
 	c.RunE = func(cmd *cobra.Command, args []string) error {

@@ -117,7 +117,7 @@ The password of another database is never given on the command line, where other
 taken from PGPASSWORD, from the file that PGPASSFILE names (usually ~/.pgpass), or from the URL in
 VASTSPAN_DATABASE.
 
-What is bounded:
+Limits:
 ` + strings.TrimRight(web.BoundsText(), "\n"),
 		Example: "  vastspan serve\n  PGPASSFILE=reporting.pgpass vastspan serve --database postgres://reporting@db.example/vastspan",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),

@@ -128,7 +128,7 @@ type SignedIn struct {
 
 // errSignIn is the refusal of a name and a password, whatever is wrong with them.
 var errSignIn error = &refused.Error{
-	Kind: refused.SignedOut, Code: refused.CodeSignIn, Err: errors.New("this name and this password do not go together"),
+	Kind: refused.SignedOut, Code: refused.CodeSignIn, Err: errors.New("wrong name or password"),
 }
 
 // maxAgent is how much is kept of how a browser calls itself, in bytes.

@@ -576,7 +576,7 @@ func (s *Receipts) moved(ctx context.Context, d *store.Dataset, then *ReceiptEls
 	case then == nil:
 		c.Text = where + "; its records were kept here then"
 	case state.Records == then.Records && state.Newest == then.Newest:
-		c.Text = fmt.Sprintf("%s: as then it holds %s, the newest of %s; they may have been changed", where,
+		c.Text = fmt.Sprintf("%s: it can change; it has %s, the newest of %s, the same as then, but values may differ", where,
 			counted(state.Records, "record"), state.Newest)
 	default:
 		c.Text = fmt.Sprintf("%s: it held %s then, the newest of %s; it holds %s now, the newest of %s", where,

@@ -138,7 +138,7 @@ func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool,
 	return json.Marshal(renamed)
 }
 
-// Dataset returns a dataset another name. The briefs that are about it are so under the new one.
+// Dataset returns a dataset another name. Briefs that use it are updated.
 func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
 	if err := checkOther(was, to); err != nil {
 		return nil, nil, err

@@ -183,7 +183,7 @@ func (s *Store) AddLink(ctx context.Context, l *Link, e Entry) error {
 // errLink is the refusal of a link that lets nobody in, whatever the reason.
 func errLink() error {
 	return &refused.Error{Kind: refused.NotFound, Code: refused.CodeNotFound,
-		Err: errors.New("this link lets nobody in: it was used, or has run out; ask for another one")}
+		Err: errors.New("this link was used already or has expired: ask for another one")}
 }
 
 // Link finds a link that is still good, with its account; nil for that of the first administrator.

@@ -229,12 +229,12 @@ func TestLinksLetInOnce(t *testing.T) {
 	first := link("POST", prefix+"/accounts", `{"name":"Piet","role":"analyst","groups":["quay","quay","board"]}`)
 	second := link("POST", prefix+"/accounts/piet/reset", "")
 	m.talk([]exchange{
-		{"POST", "/api/v1/links/open", `{"link":"` + first + `"}`, 404, "this link lets nobody in"}, // the newer one takes its place
+		{"POST", "/api/v1/links/open", `{"link":"` + first + `"}`, 404, "this link was used already or has expired"}, // the newer one takes its place
 		{"POST", "/api/v1/links/open", `{"link":"` + second + `"}`, 200, `{"first":false,"name":"piet"}`},
 		{"POST", "/api/v1/links/use", `{"link":"` + second + `","password":"piet1234567890"}`, 422, "tried first"},
 		{"POST", "/api/v1/links/use", `{"link":"` + second + `","name":"boss","password":"lamps along the quay"}`, 200, `"name":"piet"|"role":"analyst"|["board","quay"]`},
-		{"POST", "/api/v1/links/use", `{"link":"` + second + `","password":"lamps along the quay"}`, 404, "this link lets nobody in"},
-		{"POST", "/api/v1/links/open", `{"link":""}`, 404, "this link lets nobody in"},
+		{"POST", "/api/v1/links/use", `{"link":"` + second + `","password":"lamps along the quay"}`, 404, "this link was used already or has expired"},
+		{"POST", "/api/v1/links/open", `{"link":""}`, 404, "this link was used already or has expired"},
 	})
 	ada.talk([]exchange{
 		{"POST", "/api/v1/accounts", `{"name":"piet","role":"reader"}`, 409, "already exists"},

@@ -308,7 +308,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a span another name; what refers to it does so by the new one */
+        /** Rename a span; references to it are updated */
         post: operations["renameSpan"];
         delete?: never;
         options?: never;
@@ -1485,7 +1485,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Keys of the caller, those that are good no more as well */
+        /** Keys of the caller, including expired and revoked ones */
         get: operations["listKeys"];
         put?: never;
         /** Create a key for a program; it is shown in this answer, and never again */
@@ -2656,7 +2656,7 @@ export interface components {
         };
         Renamed: {
             name: string;
-            /** @description What referred to it and does so by the new name now, such as brief monday */
+            /** @description What referred to it and was updated, such as brief monday */
             carried: string[];
         };
         Names: {

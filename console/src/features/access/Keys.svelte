@@ -104,7 +104,7 @@
     </div>
     {#if (datasets.data?.length ?? 0) > 0}
       <fieldset>
-        <legend class="label">Only for (none is all that you see)</legend>
+        <legend class="label">Datasets (leave empty for all that you can see)</legend>
         <div class="flex flex-wrap gap-1">
           {#each datasets.data ?? [] as d (d.name)}
             <button

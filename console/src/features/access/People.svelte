@@ -86,7 +86,7 @@
       <label class="label" for="account-groups">Groups</label>
       <input id="account-groups" class="field w-56!" placeholder="harbour, finance" bind:value={groups} />
     </div>
-    <button class="button button-strong">Let them in</button>
+    <button class="button button-strong">Add</button>
     <span class="min-w-0 flex-1 self-center text-quiet">{roles.find((r) => r.value === role)?.hint}</span>
   </form>
 </section>
@@ -140,7 +140,7 @@
               {#if a.disabled}
                 <button class="chip" onclick={() => void change(a.name, { disabled: false })}>Enable</button>
               {:else}
-                {#if !a.signs_on}<button class="chip" onclick={() => void reset(a.name)}>New password…</button>{/if}
+                {#if !a.signs_on}<button class="chip" onclick={() => void reset(a.name)}>Reset password…</button>{/if}
                 <button class="chip" onclick={() => void change(a.name, { disabled: true })}>Disable</button>
               {/if}
             </td>

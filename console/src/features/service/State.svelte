@@ -58,8 +58,8 @@
       <thead>
         <tr class="text-right text-quiet">
           <th class="px-4 py-2 text-left font-normal">Name</th><th class="px-3 font-normal">Records</th>
-          <th class="px-3 font-normal">Loads</th><th class="px-3 font-normal">Records take</th>
-          <th class="px-3 font-normal">Sums take</th><th class="px-4 font-normal">Last load</th>
+          <th class="px-3 font-normal">Loads</th><th class="px-3 font-normal">Records size</th>
+          <th class="px-3 font-normal">Totals size</th><th class="px-4 font-normal">Last load</th>
         </tr>
       </thead>
       <tbody>
