@@ -49,9 +49,9 @@ var (
 	states = map[string]string{
 		"53100": "no space is left on the database's device",
 		"53300": "the database takes no more connections",
+		"55000": "a process of the database has ended",
 		"55P03": "another change is being made, and took too long",
 		"57014": "the database took longer than is allowed",
-		"58030": "the database cannot read or write its files",
 		"40001": "another change was made at the same time",
 		"40P01": "another change was made at the same time",
 	}
@@ -60,5 +60,6 @@ var (
 		"28": "the database does not take the service's name or password",
 		"53": "the database has too little memory or space",
 		"57": "the database is starting or ending",
+		"58": "the database cannot read or write its files",
 	}
 )
