@@ -91,6 +91,15 @@ func TestPlainHTTP(t *testing.T) {
 	}
 	s.talk([]exchange{{"POST", "/api/v1/spans", `{"definition":{"name":"other","is":"last full month"}}`, 201, "other"},
 		{"POST", "/api/v1/spans", `{"definition":"closed"}`, 422, "definition"}})
+	// What is wrong is said in words, not in those of a parser.
+	for _, c := range []exchange{
+		{"GET", "/api/v1/receipts/one", "", 422, `id: \"one\" is not of the type integer`},
+		{"GET", "/api/v1/spans?limit=x", "", 422, `limit: \"x\" is not of the type integer`},
+		{"POST", "/api/v1/total", `{"dataset": }`, 400, "the body is not JSON: invalid character '}'"},
+		{"POST", "/api/v1/total", `{"dataset":"plain","over":["today"],"by":["a","b","c"]}`, 422, "by: at most 2 may be given"},
+	} {
+		s.talk([]exchange{c})
+	}
 	r, packed := s.send("GET", prefix+"/openapi.json", "", "Accept-Encoding", "gzip")
 	if r.Header.Get("Content-Encoding") != "gzip" || !strings.Contains(r.Header.Get("Vary"), "Accept-Encoding") {
 		t.Fatalf("it is not compressed: %v", r.Header)

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,7 @@ import (
 	"net/url"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -183,7 +185,7 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 	case err == nil:
 		return true
 	case errors.As(err, &syntax) && isJSON && syntax.Path() == nil:
-		badRequest(c, err)
+		badRequest(c, fmt.Errorf("the body is not JSON: %w", cmp.Or(syntax.RootCause(), err)))
 	default:
 		invalidRequest(c, err)
 	}
@@ -244,6 +246,9 @@ func afterJSON(data []byte) string {
 	return strings.TrimSpace(string(data[d.InputOffset():]))
 }
 
+// quotedValue writes a value that came in an address.
+func quotedValue(v any) string { return strconv.Quote(fmt.Sprint(v)) }
+
 // reasonOf words what a value may be, where the validator's own words are about schemas.
 func reasonOf(e *openapi3.SchemaError) string {
 	switch s := e.Schema; {
@@ -297,7 +302,14 @@ func invalidRequest(c *gin.Context, err error) {
 			p.Pointer = &pointer
 			p.Detail = request.Parameter.Name + ": " + request.Reason
 		}
-		if request.Err != nil {
+		var value *openapi3filter.ParseError
+		switch {
+		case errors.As(request.Err, &value) && request.Parameter != nil:
+			p.Detail = fmt.Sprintf("%s: %v is not of the type %s", request.Parameter.Name, quotedValue(value.Value),
+				strings.Join(request.Parameter.Schema.Value.Type.Slice(), " or "))
+		case errors.Is(request.Err, openapi3filter.ErrInvalidRequired) && request.Parameter == nil:
+			p.Detail = "the request needs a body"
+		case request.Err != nil:
 			p.Detail += ": " + request.Err.Error()
 		}
 	default:
