@@ -345,21 +345,36 @@ func uploadSize(files []string) int64 {
 	return size
 }
 
-// progress shows on standard error, where that is a terminal, how much of a file has gone.
+// progress shows on standard error, where that is a terminal, how much of a file has been sent, and then that it is being
+// stored.
 type progress struct {
-	in  io.Reader
-	bar *progressbar.ProgressBar
+	in   io.Reader
+	file string
+	out  io.Writer
+	bar  *progressbar.ProgressBar
 }
 
 func (a *app) progress(in io.Reader, size int64, file string) *progress {
-	return &progress{in, progressbar.NewOptions64(size,
-		progressbar.OptionSetWriter(a.err), progressbar.OptionSetVisibility(print.IsTerminal(a.err)),
-		progressbar.OptionSetDescription(filepath.Base(file)), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())}
+	p := &progress{in: in, file: filepath.Base(file), out: a.err}
+	p.show(size, p.file)
+	return p
+}
+
+// show begins a bar of so many bytes, or one that turns where they are not known.
+func (p *progress) show(size int64, what string) {
+	p.bar = progressbar.NewOptions64(size,
+		progressbar.OptionSetWriter(p.out), progressbar.OptionSetVisibility(print.IsTerminal(p.out)),
+		progressbar.OptionSetDescription(what), progressbar.OptionShowBytes(size >= 0), progressbar.OptionClearOnFinish())
 }
 
 func (p *progress) Read(b []byte) (int, error) {
 	n, err := p.in.Read(b)
 	_ = p.bar.Add(n) // a bar that cannot be drawn is no reason to stop
+	if errors.Is(err, io.EOF) {
+		_ = p.bar.Finish()
+		p.show(-1, p.file+" was sent and is being stored")
+		_ = p.bar.RenderBlank()
+	}
 	return n, err
 }
 
