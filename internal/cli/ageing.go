@@ -67,7 +67,7 @@ func (a *app) ageing(ctx context.Context, source string, context *contextFlags, 
 		return a.ageingFile(ctx, source, q, context, f, out)
 	}
 	q.Dataset = source
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.AgeResponse, error) { return c.AgeWithResponse(ctx, q) })
+	r, err := call(a, q, func(c *client.Client) (*client.AgeResponse, error) { return c.Age(ctx, q) })
 	if err != nil {
 		return err
 	}

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"net/http"
 	"os"
 	"path/filepath"
 	"time"
@@ -46,23 +44,21 @@ func (a *app) backup(ctx context.Context, path string) (*backup.Manifest, error)
 	if err != nil {
 		return nil, err
 	}
-	r, err := c.MakeBackup(ctx)
-	if err != nil {
-		return nil, a.callError(err)
-	}
-	defer r.Body.Close()
-	if r.StatusCode != http.StatusOK {
-		text, err := io.ReadAll(io.LimitReader(r.Body, 1<<20))
-		return nil, errors.Join(checkResponse(r.StatusCode, r.Status, text, nil), err)
-	}
 	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+"-*")
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = os.Remove(f.Name()) }() // it is gone where it was given its name
-	_, err = io.Copy(f, r.Body)
-	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
-		return nil, fmt.Errorf("the backup broke off, and %s was not written: %w", path, err)
+	r, err := c.Into(f).MakeBackup(ctx)
+	closing := errors.Join(f.Sync(), f.Close())
+	switch {
+	case r.HTTPResponse == nil:
+		return nil, a.callError(err)
+	case err != nil || closing != nil:
+		return nil, fmt.Errorf("the backup broke off, and %s was not written: %w", path, errors.Join(err, closing))
+	}
+	if err := checkResponse(r.Received(), nil); err != nil {
+		return nil, err
 	}
 	m, err := backup.Check(f.Name())
 	if err != nil {

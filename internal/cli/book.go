@@ -24,8 +24,8 @@ func (a *app) bookSave() *cobra.Command {
 		Use: "save [FILE]", Short: "Write all definitions of the service to a span book", Example: "  vastspan book save book.yaml",
 		Args: argsUsage(cobra.MaximumNArgs(1), "at most a file"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetBookResponse, error) {
-				return c.GetBookWithResponse(cmd.Context())
+			r, err := call(a, nil, func(c *client.Client) (*client.GetBookResponse, error) {
+				return c.GetBook(cmd.Context())
 			})
 			if err != nil {
 				return err
@@ -62,8 +62,8 @@ have stay as they are. With --preview nothing is changed.`,
 		if err != nil {
 			return err
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.LoadBookResponse, error) {
-			return c.LoadBookWithBodyWithResponse(
+		r, err := call(a, nil, func(c *client.Client) (*client.LoadBookResponse, error) {
+			return c.LoadBook(
 				cmd.Context(),
 				&types.LoadBookParams{Preview: &preview, Note: ptrOrNil(note)},
 				"application/yaml",

@@ -24,8 +24,8 @@ func (a *app) briefCommand() *cobra.Command {
 
 func (a *app) briefs(ctx context.Context) ([]types.Brief, error) {
 	return all(func(limit *int, after *string) ([]types.Brief, *string, error) {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListBriefsResponse, error) {
-			return c.ListBriefsWithResponse(ctx, &types.ListBriefsParams{Limit: limit, After: after})
+		r, err := call(a, nil, func(c *client.Client) (*client.ListBriefsResponse, error) {
+			return c.ListBriefs(ctx, &types.ListBriefsParams{Limit: limit, After: after})
 		})
 		if err != nil {
 			return nil, nil, err
@@ -120,8 +120,8 @@ shows what it would have shown then. CSV gives a row for each figure of each ite
 		if err != nil {
 			return err
 		}
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
-			return c.ViewBriefWithResponse(cmd.Context(), args[0], q, a.accept(*out))
+		r, err := call(a, q, func(c *client.Client) (*client.ViewBriefResponse, error) {
+			return c.ViewBrief(cmd.Context(), args[0], q, a.accept(*out))
 		})
 		switch {
 		case err != nil:
@@ -218,8 +218,8 @@ func figureCard(it *types.BriefItemView) []string {
 }
 
 func (a *app) brief(ctx context.Context, name string) (*client.GetBriefResponse, error) {
-	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetBriefResponse, error) {
-		return c.GetBriefWithResponse(ctx, name)
+	return call(a, nil, func(c *client.Client) (*client.GetBriefResponse, error) {
+		return c.GetBrief(ctx, name)
 	})
 }
 
@@ -273,8 +273,8 @@ func (a *app) briefRehearse() *cobra.Command {
 
 func (a *app) briefTurns(ctx context.Context, name string, from civil.Day, days int) ([]types.BriefTurn, error) {
 	q := types.BriefRehearseRequest{From: from, Days: days}
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RehearseBriefResponse, error) {
-		return c.RehearseBriefWithResponse(ctx, name, q)
+	r, err := call(a, q, func(c *client.Client) (*client.RehearseBriefResponse, error) {
+		return c.RehearseBrief(ctx, name, q)
 	})
 	if err != nil {
 		return nil, err
@@ -289,8 +289,8 @@ func (a *app) briefRemove() *cobra.Command {
 		Example: "  vastspan brief remove monday-crossings",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveBriefResponse, error) {
-				return c.RemoveBriefWithResponse(cmd.Context(), args[0], &types.RemoveBriefParams{IfMatch: &anyVersion})
+			_, err := call(a, nil, func(c *client.Client) (*client.RemoveBriefResponse, error) {
+				return c.RemoveBrief(cmd.Context(), args[0], &types.RemoveBriefParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				err = a.done(removed{args[0]}, "removed brief %s %s", args[0], a.at())

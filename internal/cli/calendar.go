@@ -27,8 +27,8 @@ func (a *app) calendarList() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Calendar, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListCalendarsResponse, error) {
-				return c.ListCalendarsWithResponse(cmd.Context(), &types.ListCalendarsParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListCalendarsResponse, error) {
+				return c.ListCalendars(cmd.Context(), &types.ListCalendarsParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -67,8 +67,8 @@ func (a *app) calendarShow() *cobra.Command {
 			}
 			year = status.Today.Year()
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetCalendarYearResponse, error) {
-			return c.GetCalendarYearWithResponse(cmd.Context(), args[0], year, &types.GetCalendarYearParams{AsOf: &asOf})
+		r, err := call(a, nil, func(c *client.Client) (*client.GetCalendarYearResponse, error) {
+			return c.GetCalendarYear(cmd.Context(), args[0], year, &types.GetCalendarYearParams{AsOf: &asOf})
 		})
 		if err != nil {
 			return err
@@ -125,8 +125,8 @@ func (a *app) calendarRemove() *cobra.Command {
 		Use: "remove NAME", Short: "Remove a calendar; refused while spans name it", Example: "  vastspan calendar remove trade-445",
 		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeCalendars,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveCalendarResponse, error) {
-				return c.RemoveCalendarWithResponse(cmd.Context(), args[0], &types.RemoveCalendarParams{IfMatch: &anyVersion})
+			_, err := call(a, nil, func(c *client.Client) (*client.RemoveCalendarResponse, error) {
+				return c.RemoveCalendar(cmd.Context(), args[0], &types.RemoveCalendarParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				err = a.done(removed{args[0]}, "removed calendar %s %s", args[0], a.at())

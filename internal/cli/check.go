@@ -76,7 +76,7 @@ func (a *app) check(
 	if len(spans) > 0 {
 		q.Expressions = &spans
 	}
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.CheckResponse, error) { return c.CheckWithResponse(ctx, q) })
+	r, err := call(a, q, func(c *client.Client) (*client.CheckResponse, error) { return c.Check(ctx, q) })
 	if err != nil {
 		return nil, err
 	}
@@ -103,16 +103,16 @@ time. It lapses when one of its spans is changed.`,
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		q := types.FindingName{Kind: types.FindingKind(args[0]), Caution: ptrOrNil(caution), Spans: args[1:], Note: ptrOrNil(note)}
 		if withdraw {
-			_, err := call(a, q, func(c *client.ClientWithResponses) (*client.WithdrawAcknowledgementResponse, error) {
-				return c.WithdrawAcknowledgementWithResponse(cmd.Context(), q)
+			_, err := call(a, q, func(c *client.Client) (*client.WithdrawAcknowledgementResponse, error) {
+				return c.WithdrawAcknowledgement(cmd.Context(), q)
 			})
 			if err == nil {
 				err = a.done(q, "withdrew the acknowledgement of %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())
 			}
 			return err
 		}
-		_, err := call(a, q, func(c *client.ClientWithResponses) (*client.AcknowledgeFindingResponse, error) {
-			return c.AcknowledgeFindingWithResponse(cmd.Context(), q)
+		_, err := call(a, q, func(c *client.Client) (*client.AcknowledgeFindingResponse, error) {
+			return c.AcknowledgeFinding(cmd.Context(), q)
 		})
 		if err == nil {
 			err = a.done(q, "acknowledged %s: %s %s", q.Kind, strings.Join(q.Spans, ", "), a.at())

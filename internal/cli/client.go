@@ -45,29 +45,25 @@ func (a *app) serverURL() (string, error) {
 }
 
 // client talks to the service.
-func (a *app) client() (*client.ClientWithResponses, error) {
+func (a *app) client() (*client.Client, error) {
 	server, err := a.serverURL()
 	if err != nil {
 		return nil, err
 	}
-	options := []client.ClientOption{}
+	var editors []client.RequestEditor
 	if key, err := shownKey(server); err != nil {
 		return nil, err
 	} else if key != nil {
-		options = append(options, key)
+		editors = append(editors, key)
 	}
-	return client.NewClientWithResponses(server+"/api/v1", options...)
+	return client.New(server+"/api/v1", editors...), nil
 }
 
-// response is an answer of the service, as it is generated.
-type response interface {
-	GetBody() []byte
-	StatusCode() int
-	Status() string
-}
+// response is what the client returns for an operation.
+type response interface{ Received() *client.Reply }
 
 // call makes one call to the service and returns its answer. The request is what its problems point into.
-func call[R response](a *app, request any, ask func(c *client.ClientWithResponses) (R, error)) (R, error) {
+func call[R response](a *app, request any, ask func(c *client.Client) (R, error)) (R, error) {
 	var zero R
 	c, err := a.client()
 	if err != nil {
@@ -77,7 +73,7 @@ func call[R response](a *app, request any, ask func(c *client.ClientWithResponse
 	if err != nil {
 		return zero, a.callError(err)
 	}
-	return r, checkResponse(r.StatusCode(), r.Status(), r.GetBody(), request)
+	return r, checkResponse(r.Received(), request)
 }
 
 // noService is the error of an address where nothing answers.
@@ -102,13 +98,13 @@ func (a *app) callError(err error) error {
 }
 
 // checkResponse returns the problem that an answer is, if it is one.
-func checkResponse(code int, status string, body []byte, request any) error {
-	if code < http.StatusMultipleChoices {
+func checkResponse(r *client.Reply, request any) error {
+	if r.HTTPResponse.StatusCode < http.StatusMultipleChoices {
 		return nil
 	}
 	p := &problemError{request: request}
-	if json.Unmarshal(body, &p.Problem) != nil || p.Detail == "" {
-		return fmt.Errorf("the service answered %s", status)
+	if json.Unmarshal(r.Body, &p.Problem) != nil || p.Detail == "" {
+		return fmt.Errorf("the service answered %s", r.HTTPResponse.Status)
 	}
 	if p.Code == refused.CodeNoOperation {
 		return fmt.Errorf("%s at the address of --server: give it without a path; a service of another version may not have the operation",
@@ -118,7 +114,7 @@ func checkResponse(code int, status string, body []byte, request any) error {
 }
 
 // accept asks for an answer in a form that is taken away; other forms are made of JSON.
-func (a *app) accept(out print.Output) client.RequestEditorFn {
+func (a *app) accept(out print.Output) client.RequestEditor {
 	return func(_ context.Context, r *http.Request) error {
 		f, ok := export.Lookup(string(out))
 		switch {

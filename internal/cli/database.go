@@ -24,8 +24,8 @@ func (a *app) databaseCommand() *cobra.Command {
 }
 
 func (a *app) databases(ctx context.Context) ([]types.Database, error) {
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListDatabasesResponse, error) {
-		return c.ListDatabasesWithResponse(ctx)
+	r, err := call(a, nil, func(c *client.Client) (*client.ListDatabasesResponse, error) {
+		return c.ListDatabases(ctx)
 	})
 	if err != nil {
 		return nil, err
@@ -61,8 +61,8 @@ func (a *app) databaseTest() *cobra.Command {
 		Example: "  vastspan database test warehouse", Args: argsUsage(cobra.ExactArgs(1), "the name of a database"),
 		ValidArgsFunction: a.completeDatabases,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.TestDatabaseResponse, error) {
-				return c.TestDatabaseWithResponse(cmd.Context(), args[0])
+			r, err := call(a, nil, func(c *client.Client) (*client.TestDatabaseResponse, error) {
+				return c.TestDatabase(cmd.Context(), args[0])
 			})
 			if err == nil {
 				err = a.done(r.JSON200, "%s answers: %s", args[0], r.JSON200.Version)
@@ -85,8 +85,8 @@ in a dataset, and its values in the first records.`,
 		if len(args) == 2 {
 			return a.printColumns(cmd.Context(), *out, args[0], args[1])
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListTablesResponse, error) {
-			return c.ListTablesWithResponse(cmd.Context(), args[0])
+		r, err := call(a, nil, func(c *client.Client) (*client.ListTablesResponse, error) {
+			return c.ListTables(cmd.Context(), args[0])
 		})
 		if err != nil {
 			return err
@@ -108,8 +108,8 @@ in a dataset, and its values in the first records.`,
 
 // printColumns prints a look at a table before it is attached.
 func (a *app) printColumns(ctx context.Context, out print.Output, database, name string) error {
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListColumnsResponse, error) {
-		return c.ListColumnsWithResponse(ctx, database, &types.ListColumnsParams{Table: name})
+	r, err := call(a, nil, func(c *client.Client) (*client.ListColumnsResponse, error) {
+		return c.ListColumns(ctx, database, &types.ListColumnsParams{Table: name})
 	})
 	if err != nil {
 		return err
@@ -225,8 +225,8 @@ earliest and latest of several at the same time are told by it.`,
 			means := types.AttachRequestNoRecords(noRecords)
 			q.NoRecords = &means
 		}
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.AttachTableResponse, error) {
-			return c.AttachTableWithResponse(cmd.Context(), args[0], q)
+		r, err := call(a, q, func(c *client.Client) (*client.AttachTableResponse, error) {
+			return c.AttachTable(cmd.Context(), args[0], q)
 		})
 		if err != nil {
 			return err
@@ -259,8 +259,8 @@ func whereKept(d *types.Dataset) []string {
 
 // statements prints what a total sends to other databases.
 func (a *app) statements(ctx context.Context, q query.Query, out print.Output) error {
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalStatementsResponse, error) {
-		return c.TotalStatementsWithResponse(ctx, q)
+	r, err := call(a, q, func(c *client.Client) (*client.TotalStatementsResponse, error) {
+		return c.TotalStatements(ctx, q)
 	})
 	if err != nil {
 		return err

@@ -33,8 +33,8 @@ func (a *app) datasetCommand() *cobra.Command {
 
 func (a *app) datasets(ctx context.Context) ([]types.Dataset, error) {
 	return all(func(limit *int, after *string) ([]types.Dataset, *string, error) {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListDatasetsResponse, error) {
-			return c.ListDatasetsWithResponse(ctx, &types.ListDatasetsParams{Limit: limit, After: after})
+		r, err := call(a, nil, func(c *client.Client) (*client.ListDatasetsResponse, error) {
+			return c.ListDatasets(ctx, &types.ListDatasetsParams{Limit: limit, After: after})
 		})
 		if err != nil {
 			return nil, nil, err
@@ -105,8 +105,8 @@ func coveredDays[D fmt.Stringer](oldest, newest *D) (string, string) {
 }
 
 func (a *app) dataset(ctx context.Context, name string) (*client.GetDatasetResponse, error) {
-	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetDatasetResponse, error) {
-		return c.GetDatasetWithResponse(ctx, name)
+	return call(a, nil, func(c *client.Client) (*client.GetDatasetResponse, error) {
+		return c.GetDataset(ctx, name)
 	})
 }
 
@@ -230,8 +230,8 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 		if err != nil {
 			return err
 		}
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.DescribeDatasetResponse, error) {
-			return c.DescribeDatasetWithResponse(
+		r, err := call(a, q, func(c *client.Client) (*client.DescribeDatasetResponse, error) {
+			return c.DescribeDataset(
 				cmd.Context(),
 				args[0],
 				&types.DescribeDatasetParams{IfMatch: ifMatch(have.HTTPResponse)},
@@ -315,8 +315,8 @@ func (a *app) datasetRemove() *cobra.Command {
 	c.Flags().BoolVar(&anyway, "anyway", false, "remove it although briefs are about it: they then say that it is not there")
 	yes := yesFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetDatasetResponse, error) {
-			return c.GetDatasetWithResponse(cmd.Context(), args[0])
+		have, err := call(a, nil, func(c *client.Client) (*client.GetDatasetResponse, error) {
+			return c.GetDataset(cmd.Context(), args[0])
 		})
 		if err != nil {
 			return err
@@ -325,8 +325,8 @@ func (a *app) datasetRemove() *cobra.Command {
 		if err != nil || !sure {
 			return err
 		}
-		_, err = call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveDatasetResponse, error) {
-			return c.RemoveDatasetWithResponse(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway, IfMatch: &anyVersion})
+		_, err = call(a, nil, func(c *client.Client) (*client.RemoveDatasetResponse, error) {
+			return c.RemoveDataset(cmd.Context(), args[0], &types.RemoveDatasetParams{Anyway: &anyway, IfMatch: &anyVersion})
 		})
 		var problem *problemError
 		if errors.As(err, &problem) && problem.Code == refused.CodeInUse {
@@ -349,8 +349,8 @@ func (a *app) datasetRestore() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if len(args) == 1 {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RestoreDatasetResponse, error) {
-				return c.RestoreDatasetWithResponse(cmd.Context(), args[0])
+			r, err := call(a, nil, func(c *client.Client) (*client.RestoreDatasetResponse, error) {
+				return c.RestoreDataset(cmd.Context(), args[0])
 			})
 			switch {
 			case err == nil && *out == print.AsJSON:
@@ -360,8 +360,8 @@ func (a *app) datasetRestore() *cobra.Command {
 			}
 			return err
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListRemovedDatasetsResponse, error) {
-			return c.ListRemovedDatasetsWithResponse(cmd.Context())
+		r, err := call(a, nil, func(c *client.Client) (*client.ListRemovedDatasetsResponse, error) {
+			return c.ListRemovedDatasets(cmd.Context())
 		})
 		if err != nil {
 			return err
@@ -386,8 +386,8 @@ func (a *app) datasetRename() *cobra.Command {
 		ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			q := types.RenameRequest{Name: args[1]}
-			r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RenameDatasetResponse, error) {
-				return c.RenameDatasetWithResponse(cmd.Context(), args[0], nil, q)
+			r, err := call(a, q, func(c *client.Client) (*client.RenameDatasetResponse, error) {
+				return c.RenameDataset(cmd.Context(), args[0], nil, q)
 			})
 			if err == nil {
 				a.renamed("dataset "+args[0], r.JSON200.Name, r.JSON200)

@@ -39,8 +39,8 @@ whole values of categories. With --totals-by their spans have to be made of whol
 			return a.print.Print(*out, print.View{Data: r, Draw: func(p *print.Printer) { drawAccess(p, args[0], r) }})
 		}
 		if !everybody && records == nil && totals == nil {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetAccessResponse, error) {
-				return c.GetAccessWithResponse(cmd.Context(), args[0])
+			r, err := call(a, nil, func(c *client.Client) (*client.GetAccessResponse, error) {
+				return c.GetAccess(cmd.Context(), args[0])
 			})
 			if err != nil {
 				return err
@@ -58,8 +58,8 @@ whole values of categories. With --totals-by their spans have to be made of whol
 		if totals != nil {
 			rules.Totals = &totals
 		}
-		r, err := call(a, rules, func(c *client.ClientWithResponses) (*client.PutAccessResponse, error) {
-			return c.PutAccessWithResponse(cmd.Context(), args[0], &types.PutAccessParams{}, rules)
+		r, err := call(a, rules, func(c *client.Client) (*client.PutAccessResponse, error) {
+			return c.PutAccess(cmd.Context(), args[0], &types.PutAccessParams{}, rules)
 		})
 		if err != nil {
 			return err

@@ -101,8 +101,8 @@ by the day. Of themselves they hold the years around today and around all record
 // publishedDays reads which days the tables for other tools hold, once more days are asked for where any are given.
 func (a *app) publishedDays(ctx context.Context, from, through string) (*types.PublishedDays, error) {
 	if from == "" && through == "" {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetPublishedDaysResponse, error) {
-			return c.GetPublishedDaysWithResponse(ctx)
+		r, err := call(a, nil, func(c *client.Client) (*client.GetPublishedDaysResponse, error) {
+			return c.GetPublishedDays(ctx)
 		})
 		if err != nil {
 			return nil, err
@@ -113,8 +113,8 @@ func (a *app) publishedDays(ctx context.Context, from, through string) (*types.P
 	if err != nil {
 		return nil, err
 	}
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.PublishDaysResponse, error) {
-		return c.PublishDaysWithResponse(ctx, types.PublishDaysRequest{From: first, Through: last})
+	r, err := call(a, nil, func(c *client.Client) (*client.PublishDaysResponse, error) {
+		return c.PublishDays(ctx, types.PublishDaysRequest{From: first, Through: last})
 	})
 	if err != nil {
 		return nil, err

@@ -147,8 +147,8 @@ func (a *app) calendarAdd() *cobra.Command {
 		if err := f.put(cmd, &spec); err != nil {
 			return err
 		}
-		r, err := call(a, spec, func(c *client.ClientWithResponses) (*client.AddCalendarResponse, error) {
-			return c.AddCalendarWithResponse(cmd.Context(), &types.AddCalendarParams{Note: ptrOrNil(f.note)}, spec)
+		r, err := call(a, spec, func(c *client.Client) (*client.AddCalendarResponse, error) {
+			return c.AddCalendar(cmd.Context(), &types.AddCalendarParams{Note: ptrOrNil(f.note)}, spec)
 		})
 		if err == nil {
 			err = a.savedCalendar(r.JSON201)
@@ -167,8 +167,8 @@ func (a *app) calendarChange() *cobra.Command {
 	}
 	f.add(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetCalendarResponse, error) {
-			return c.GetCalendarWithResponse(cmd.Context(), args[0])
+		have, err := call(a, nil, func(c *client.Client) (*client.GetCalendarResponse, error) {
+			return c.GetCalendar(cmd.Context(), args[0])
 		})
 		if err != nil {
 			return err
@@ -183,8 +183,8 @@ func (a *app) calendarChange() *cobra.Command {
 		if err := f.put(cmd, &spec); err != nil {
 			return err
 		}
-		r, err := call(a, spec, func(c *client.ClientWithResponses) (*client.PutCalendarResponse, error) {
-			return c.PutCalendarWithResponse(
+		r, err := call(a, spec, func(c *client.Client) (*client.PutCalendarResponse, error) {
+			return c.PutCalendar(
 				cmd.Context(), args[0], &types.PutCalendarParams{IfMatch: ifMatch(have.HTTPResponse), Note: ptrOrNil(f.note)}, spec,
 			)
 		})
@@ -234,8 +234,8 @@ years given with --years, else for those of its first and last day. An iCalendar
 				return err
 			}
 		}
-		r, err := call(a, h, func(c *client.ClientWithResponses) (*client.AddHolidayListResponse, error) {
-			return c.AddHolidayListWithResponse(cmd.Context(), &types.AddHolidayListParams{Note: ptrOrNil(f.note)}, h)
+		r, err := call(a, h, func(c *client.Client) (*client.AddHolidayListResponse, error) {
+			return c.AddHolidayList(cmd.Context(), &types.AddHolidayListParams{Note: ptrOrNil(f.note)}, h)
 		})
 		if err == nil {
 			err = a.done(r.JSON201, "saved holiday list %s %s: %s", r.JSON201.Definition.Name, a.at(), print.Number(len(h.Days), "day"))

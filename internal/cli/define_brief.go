@@ -59,8 +59,8 @@ lines, each with its label. An item in braces is read as in a span book; ageing 
 		if err != nil {
 			return err
 		}
-		r, err := call(a, b, func(c *client.ClientWithResponses) (*client.AddBriefResponse, error) {
-			return c.AddBriefWithResponse(cmd.Context(), &types.AddBriefParams{Note: ptrOrNil(f.note)}, b)
+		r, err := call(a, b, func(c *client.Client) (*client.AddBriefResponse, error) {
+			return c.AddBrief(cmd.Context(), &types.AddBriefParams{Note: ptrOrNil(f.note)}, b)
 		})
 		if err != nil {
 			return err
@@ -81,8 +81,8 @@ func (a *app) tryBrief(ctx context.Context, b *book.Brief) error {
 	if len(b.Prompts) > 0 {
 		return nil // its figures wait for an answer
 	}
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ViewBriefResponse, error) {
-		return c.ViewBriefWithResponse(ctx, b.Name, q)
+	r, err := call(a, q, func(c *client.Client) (*client.ViewBriefResponse, error) {
+		return c.ViewBrief(ctx, b.Name, q)
 	})
 	if err != nil {
 		return fmt.Errorf("the brief is saved, but cannot be shown: %w", err)

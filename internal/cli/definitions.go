@@ -141,8 +141,8 @@ func (a *app) builtIn(source string) (*definitions, error) {
 
 // status asks the service for its status.
 func (a *app) status(ctx context.Context) (*types.Status, error) {
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetStatusResponse, error) {
-		return c.GetStatusWithResponse(ctx)
+	r, err := call(a, nil, func(c *client.Client) (*client.GetStatusResponse, error) {
+		return c.GetStatus(ctx)
 	})
 	if err != nil {
 		return nil, err
@@ -156,8 +156,8 @@ func (a *app) serviceDefinitions(ctx context.Context) (*definitions, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetBookResponse, error) {
-		return c.GetBookWithResponse(ctx)
+	r, err := call(a, nil, func(c *client.Client) (*client.GetBookResponse, error) {
+		return c.GetBook(ctx)
 	})
 	if err != nil {
 		return nil, err

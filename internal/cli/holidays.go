@@ -32,8 +32,8 @@ func (a *app) holidaysList() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.HolidayList, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListHolidayListsResponse, error) {
-				return c.ListHolidayListsWithResponse(cmd.Context(), &types.ListHolidayListsParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListHolidayListsResponse, error) {
+				return c.ListHolidayLists(cmd.Context(), &types.ListHolidayListsParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -121,8 +121,8 @@ func (a *app) holidaysChange() *cobra.Command {
 		if len(add)+len(remove) == 0 && years == "" {
 			return usagef("holidays change: expected --add, --remove or --years")
 		}
-		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetHolidayListResponse, error) {
-			return c.GetHolidayListWithResponse(cmd.Context(), args[0])
+		have, err := call(a, nil, func(c *client.Client) (*client.GetHolidayListResponse, error) {
+			return c.GetHolidayList(cmd.Context(), args[0])
 		})
 		if err != nil {
 			return err
@@ -145,8 +145,8 @@ func (a *app) holidaysChange() *cobra.Command {
 					"such as --years %d/%d", day, h.Name, first, last, min(first, year), max(last, year))
 			}
 		}
-		r, err := call(a, h, func(c *client.ClientWithResponses) (*client.PutHolidayListResponse, error) {
-			return c.PutHolidayListWithResponse(cmd.Context(), h.Name,
+		r, err := call(a, h, func(c *client.Client) (*client.PutHolidayListResponse, error) {
+			return c.PutHolidayList(cmd.Context(), h.Name,
 				&types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse), Note: ptrOrNil(note)}, h)
 		})
 		if err == nil {
@@ -207,18 +207,18 @@ func dayTexts(days []civil.Day) []string {
 
 // putHolidays puts a holiday list in place of the one of its name, if there is one.
 func (a *app) putHolidays(cmd *cobra.Command, h book.Holidays) error {
-	have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetHolidayListResponse, error) {
-		return c.GetHolidayListWithResponse(cmd.Context(), h.Name)
+	have, err := call(a, nil, func(c *client.Client) (*client.GetHolidayListResponse, error) {
+		return c.GetHolidayList(cmd.Context(), h.Name)
 	})
 	var p *problemError
 	switch {
 	case err == nil:
-		_, err = call(a, h, func(c *client.ClientWithResponses) (*client.PutHolidayListResponse, error) {
-			return c.PutHolidayListWithResponse(cmd.Context(), h.Name, &types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse)}, h)
+		_, err = call(a, h, func(c *client.Client) (*client.PutHolidayListResponse, error) {
+			return c.PutHolidayList(cmd.Context(), h.Name, &types.PutHolidayListParams{IfMatch: ifMatch(have.HTTPResponse)}, h)
 		})
 	case errors.As(err, &p) && p.Code == "not_found":
-		_, err = call(a, h, func(c *client.ClientWithResponses) (*client.AddHolidayListResponse, error) {
-			return c.AddHolidayListWithResponse(cmd.Context(), nil, h)
+		_, err = call(a, h, func(c *client.Client) (*client.AddHolidayListResponse, error) {
+			return c.AddHolidayList(cmd.Context(), nil, h)
 		})
 	}
 	if err != nil {
@@ -240,8 +240,8 @@ func (a *app) holidaysRemove() *cobra.Command {
 		Use: "remove NAME", Short: "Remove a holiday list; refused while calendars name it", Example: "  vastspan holidays remove harbour-days",
 		Args: argsUsage(cobra.ExactArgs(1), "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveHolidayListResponse, error) {
-				return c.RemoveHolidayListWithResponse(cmd.Context(), args[0], &types.RemoveHolidayListParams{IfMatch: &anyVersion})
+			_, err := call(a, nil, func(c *client.Client) (*client.RemoveHolidayListResponse, error) {
+				return c.RemoveHolidayList(cmd.Context(), args[0], &types.RemoveHolidayListParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				err = a.done(removed{args[0]}, "removed holiday list %s %s", args[0], a.at())

@@ -28,8 +28,8 @@ func (a *app) keyList() *cobra.Command {
 	c.Flags().BoolVar(&everybody, "everybody", false, "those of all accounts; for administrators")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Key, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListKeysResponse, error) {
-				return c.ListKeysWithResponse(cmd.Context(), &types.ListKeysParams{All: &everybody, Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListKeysResponse, error) {
+				return c.ListKeys(cmd.Context(), &types.ListKeysParams{All: &everybody, Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -74,8 +74,8 @@ func (a *app) keyRevoke() *cobra.Command {
 			if err != nil || id < 1 {
 				return usagef("%q is not the number of a key", args[0])
 			}
-			if _, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RevokeKeyResponse, error) {
-				return c.RevokeKeyWithResponse(cmd.Context(), id)
+			if _, err := call(a, nil, func(c *client.Client) (*client.RevokeKeyResponse, error) {
+				return c.RevokeKey(cmd.Context(), id)
 			}); err != nil {
 				return err
 			}
@@ -105,8 +105,8 @@ func (a *app) auditCommand() *cobra.Command {
 			Account: ptrOrNil(q.account), Action: ptrOrNil(q.action), Kind: ptrOrNil(q.kind), Name: ptrOrNil(q.name), Limit: &most,
 			From: ptrOrNil(q.from), Through: ptrOrNil(q.through),
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.SearchAuditResponse, error) {
-			return c.SearchAuditWithResponse(cmd.Context(), &p)
+		r, err := call(a, nil, func(c *client.Client) (*client.SearchAuditResponse, error) {
+			return c.SearchAudit(cmd.Context(), &p)
 		})
 		if err != nil {
 			return err

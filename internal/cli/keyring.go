@@ -95,8 +95,8 @@ func keyFor(server string) (string, error) {
 	return kept.Keys[server].Secret, nil
 }
 
-// shown has requests show a key, which is not sent where others could read it on the way.
-func shownKey(server string) (client.ClientOption, error) {
+// shownKey has requests send the key of a service, which is not sent where others could read it on the way.
+func shownKey(server string) (client.RequestEditor, error) {
 	key, err := keyFor(server)
 	if err != nil || key == "" {
 		return nil, err
@@ -104,10 +104,15 @@ func shownKey(server string) (client.ClientOption, error) {
 	if err := checkSecret(server); err != nil {
 		return nil, err
 	}
-	return client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+	return sendKey(key), nil
+}
+
+// sendKey has requests send a key.
+func sendKey(key string) client.RequestEditor {
+	return func(_ context.Context, r *http.Request) error {
 		r.Header.Set("Authorization", "Bearer "+key)
 		return nil
-	}), nil
+	}
 }
 
 // checkSecret refuses to send a secret over a connection that others can read.

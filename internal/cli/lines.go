@@ -71,8 +71,8 @@ func readLine(text string) (query.Line, error) {
 }
 
 func (a *app) lines(ctx context.Context, q query.Lines, out print.Output) error {
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.LineUpResponse, error) {
-		return c.LineUpWithResponse(ctx, q, a.accept(out))
+	r, err := call(a, q, func(c *client.Client) (*client.LineUpResponse, error) {
+		return c.LineUp(ctx, q, a.accept(out))
 	})
 	switch {
 	case err != nil:

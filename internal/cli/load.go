@@ -61,8 +61,8 @@ nothing. The first load fixes them.`,
 		}
 		defer done()
 		bar := a.progress(in, uploadSize(args[1:]), args[1])
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.LoadFileResponse, error) {
-			return c.LoadFileWithBodyWithResponse(cmd.Context(), args[0], params, kind, bar)
+		r, err := call(a, nil, func(c *client.Client) (*client.LoadFileResponse, error) {
+			return c.LoadFile(cmd.Context(), args[0], params, kind, bar)
 		})
 		bar.finish()
 		if err != nil {
@@ -214,8 +214,8 @@ func (a *app) preview(cmd *cobra.Command, name string, f *types.LoadFileParams, 
 		AllowUndated: f.AllowUndated,
 		File:         f.File,
 	}
-	r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.PreviewLoadResponse, error) {
-		return c.PreviewLoadWithBodyWithResponse(cmd.Context(), name, params, anyFile, in)
+	r, err := call(a, nil, func(c *client.Client) (*client.PreviewLoadResponse, error) {
+		return c.PreviewLoad(cmd.Context(), name, params, anyFile, in)
 	})
 	if err != nil {
 		return err

@@ -23,8 +23,8 @@ func (a *app) loadsCommand() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		loads, err := all(func(limit *int, after *string) ([]types.Load, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListLoadsResponse, error) {
-				return c.ListLoadsWithResponse(cmd.Context(), args[0], &types.ListLoadsParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListLoadsResponse, error) {
+				return c.ListLoads(cmd.Context(), args[0], &types.ListLoadsParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -91,8 +91,8 @@ func (a *app) loadsUndo() *cobra.Command {
 		if err != nil {
 			return usagef("loads undo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
 		}
-		have, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetLoadResponse, error) {
-			return c.GetLoadWithResponse(cmd.Context(), args[0], id)
+		have, err := call(a, nil, func(c *client.Client) (*client.GetLoadResponse, error) {
+			return c.GetLoad(cmd.Context(), args[0], id)
 		})
 		if err != nil {
 			return err
@@ -106,8 +106,8 @@ func (a *app) loadsUndo() *cobra.Command {
 		if err != nil || !sure {
 			return err
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.UndoLoadResponse, error) {
-			return c.UndoLoadWithResponse(cmd.Context(), args[0], id)
+		r, err := call(a, nil, func(c *client.Client) (*client.UndoLoadResponse, error) {
+			return c.UndoLoad(cmd.Context(), args[0], id)
 		})
 		if err != nil {
 			return err
@@ -127,8 +127,8 @@ func (a *app) loadsRedo() *cobra.Command {
 			if err != nil {
 				return usagef("loads redo: %q is not the number of a load; vastspan loads %s lists them", args[1], args[0])
 			}
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RedoLoadResponse, error) {
-				return c.RedoLoadWithResponse(cmd.Context(), args[0], id)
+			r, err := call(a, nil, func(c *client.Client) (*client.RedoLoadResponse, error) {
+				return c.RedoLoad(cmd.Context(), args[0], id)
 			})
 			if err == nil {
 				err = a.done(r.JSON200, "load %d of %s is back %s: %s", id, args[0], a.at(), print.Number(r.JSON200.Records, "record"))

@@ -54,8 +54,8 @@ func (a *app) createReceipt(ctx context.Context, q types.ReceiptRequest) error {
 	if q.Total != nil {
 		request = q.Total
 	}
-	r, err := call(a, request, func(c *client.ClientWithResponses) (*client.CreateReceiptResponse, error) {
-		return c.CreateReceiptWithResponse(ctx, nil, q)
+	r, err := call(a, request, func(c *client.Client) (*client.CreateReceiptResponse, error) {
+		return c.CreateReceipt(ctx, nil, q)
 	})
 	if err != nil {
 		return err
@@ -83,8 +83,8 @@ func (a *app) receiptList() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		receipts, err := all(func(limit *int, after *string) ([]types.Receipt, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListReceiptsResponse, error) {
-				return c.ListReceiptsWithResponse(cmd.Context(), &types.ListReceiptsParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListReceiptsResponse, error) {
+				return c.ListReceipts(cmd.Context(), &types.ListReceiptsParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -143,8 +143,8 @@ func (a *app) receiptShow() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetReceiptResponse, error) {
-			return c.GetReceiptWithResponse(cmd.Context(), id, a.accept(*out))
+		r, err := call(a, nil, func(c *client.Client) (*client.GetReceiptResponse, error) {
+			return c.GetReceipt(cmd.Context(), id, a.accept(*out))
 		})
 		switch {
 		case err != nil:
@@ -222,8 +222,8 @@ func (a *app) receiptCompare() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.CompareReceiptResponse, error) {
-			return c.CompareReceiptWithResponse(cmd.Context(), id, a.accept(*out))
+		r, err := call(a, nil, func(c *client.Client) (*client.CompareReceiptResponse, error) {
+			return c.CompareReceipt(cmd.Context(), id, a.accept(*out))
 		})
 		switch {
 		case err != nil:

@@ -3,8 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"io"
-	"net/http"
 
 	"github.com/spf13/cobra"
 
@@ -90,8 +88,8 @@ func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, whe
 		order = types.Oldest
 	}
 	q.Order, q.After, q.Running, q.Limit = &order, ptrOrNil(f.after), ptrOrNil(f.running), &f.limit
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ListRecordsResponse, error) {
-		return c.ListRecordsWithResponse(ctx, q)
+	r, err := call(a, q, func(c *client.Client) (*client.ListRecordsResponse, error) {
+		return c.ListRecords(ctx, q)
 	})
 	if err != nil {
 		return err
@@ -223,20 +221,11 @@ func (a *app) allRecords(ctx context.Context, name string, f *recordsFlags, wher
 		return err
 	}
 	q := f.request(name, where)
-	r, err := c.ListRecords(ctx, q, a.accept(out))
+	r, err := c.Into(a.out).ListRecords(ctx, q, a.accept(out))
 	if err != nil {
 		return a.callError(err)
 	}
-	defer r.Body.Close()
-	if r.StatusCode == http.StatusOK {
-		_, err = io.Copy(a.out, r.Body)
-		return err
-	}
-	body, err := io.ReadAll(r.Body)
-	if err != nil {
-		return err
-	}
-	return checkResponse(r.StatusCode, r.Status, body, q)
+	return checkResponse(r.Received(), q)
 }
 
 func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, where []string, out print.Output) error {
@@ -250,8 +239,8 @@ func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, wher
 		AtClose:  &f.AtClose,
 		Calendar: ptrOrNil(f.Calendar),
 	}
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ListBoundariesResponse, error) {
-		return c.ListBoundariesWithResponse(ctx, q)
+	r, err := call(a, q, func(c *client.Client) (*client.ListBoundariesResponse, error) {
+		return c.ListBoundaries(ctx, q)
 	})
 	if err != nil {
 		return err

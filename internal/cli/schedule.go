@@ -73,8 +73,8 @@ once each.`,
 			}
 			q.Since = &day
 		}
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.AddScheduleResponse, error) {
-			return c.AddScheduleWithResponse(cmd.Context(), q)
+		r, err := call(a, q, func(c *client.Client) (*client.AddScheduleResponse, error) {
+			return c.AddSchedule(cmd.Context(), q)
 		})
 		if err != nil {
 			return err
@@ -98,8 +98,8 @@ func (a *app) scheduleList() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Schedule, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSchedulesResponse, error) {
-				return c.ListSchedulesWithResponse(cmd.Context(), &types.ListSchedulesParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListSchedulesResponse, error) {
+				return c.ListSchedules(cmd.Context(), &types.ListSchedulesParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -132,8 +132,8 @@ func (a *app) scheduleRun() *cobra.Command {
 		Example: "  vastspan schedule run",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RunSchedulesResponse, error) {
-				return c.RunSchedulesWithResponse(cmd.Context())
+			r, err := call(a, nil, func(c *client.Client) (*client.RunSchedulesResponse, error) {
+				return c.RunSchedules(cmd.Context())
 			})
 			if err == nil {
 				err = a.done(r.JSON200, "created %s %s", print.Number(r.JSON200.Created, "receipt"), a.at())
@@ -148,8 +148,8 @@ func (a *app) scheduleRemove() *cobra.Command {
 		Use: "remove NAME", Short: "Remove a schedule; its receipts stay", Example: "  vastspan schedule remove month-opening",
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a schedule"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveScheduleResponse, error) {
-				return c.RemoveScheduleWithResponse(cmd.Context(), args[0])
+			_, err := call(a, nil, func(c *client.Client) (*client.RemoveScheduleResponse, error) {
+				return c.RemoveSchedule(cmd.Context(), args[0])
 			})
 			if err == nil {
 				fmt.Fprintf(a.out, "removed schedule %s %s\n", args[0], a.at())
@@ -169,8 +169,8 @@ whether it arrived is uncertain, and not sent again by itself: see schedule retr
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Delivery, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListDeliveriesResponse, error) {
-				return c.ListDeliveriesWithResponse(cmd.Context(), &types.ListDeliveriesParams{Limit: limit, After: after})
+			r, err := call(a, nil, func(c *client.Client) (*client.ListDeliveriesResponse, error) {
+				return c.ListDeliveries(cmd.Context(), &types.ListDeliveriesParams{Limit: limit, After: after})
 			})
 			if err != nil {
 				return nil, nil, err
@@ -205,8 +205,8 @@ func (a *app) scheduleRetry() *cobra.Command {
 			if err != nil || id < 1 {
 				return usagef("%q: expected the number of a delivery", args[0])
 			}
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RetryDeliveryResponse, error) {
-				return c.RetryDeliveryWithResponse(cmd.Context(), id)
+			r, err := call(a, nil, func(c *client.Client) (*client.RetryDeliveryResponse, error) {
+				return c.RetryDelivery(cmd.Context(), id)
 			})
 			if err == nil {
 				err = a.done(r.JSON200, "delivery %d %s is tried again: %s", r.JSON200.Id, a.at(), r.JSON200.Target)

@@ -440,13 +440,12 @@ func (a *app) listen(ctx context.Context, s *serving) (net.Listener, error) {
 func whoListens(ctx context.Context, address string) string {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	if c, err := client.NewClientWithResponses("http://" + address + "/api/v1"); err == nil {
-		if r, err := c.GetStatusWithResponse(ctx); err == nil && r.JSON200 != nil {
-			return "another Vast Span, version " + r.JSON200.Version
-		}
-		if r, err := c.GetSessionWithResponse(ctx); err == nil && r.JSON200 != nil {
-			return "another Vast Span, which asks who calls"
-		}
+	c := client.New("http://" + address + "/api/v1")
+	if r, err := c.GetStatus(ctx); err == nil && r.JSON200 != nil {
+		return "another Vast Span, version " + r.JSON200.Version
+	}
+	if r, err := c.GetSession(ctx); err == nil && r.JSON200 != nil {
+		return "another Vast Span, which asks who calls"
 	}
 	return "another program"
 }

@@ -114,33 +114,31 @@ func (a *app) signIn(ctx context.Context, server, name string, days int) error {
 		return err
 	}
 	// A client of its own: the session lasts as long as this command.
-	c, err := client.NewClientWithResponses(server+"/api/v1", client.WithHTTPClient(&http.Client{Jar: jar}))
-	if err != nil {
-		return err
-	}
-	in, err := c.SignInWithResponse(ctx, types.SignInRequest{Name: name, Password: password})
+	c := client.New(server + "/api/v1")
+	c.HTTP = &http.Client{Jar: jar}
+	in, err := c.SignIn(ctx, types.SignInRequest{Name: name, Password: password})
 	if err != nil {
 		return a.callError(err)
 	}
-	if err := checkResponse(in.StatusCode(), in.Status(), in.Body, nil); err != nil {
+	if err := checkResponse(in.Received(), nil); err != nil {
 		return err
 	}
 	if !in.JSON200.Accounts {
 		return fmt.Errorf("the service at %s has no accounts: nobody needs to sign in", server)
 	}
-	status, err := c.GetStatusWithResponse(ctx)
+	status, err := c.GetStatus(ctx)
 	if err != nil {
 		return a.callError(err)
 	}
-	if err := checkResponse(status.StatusCode(), status.Status(), status.Body, nil); err != nil {
+	if err := checkResponse(status.Received(), nil); err != nil {
 		return err
 	}
 	last := status.JSON200.Today + civil.Day(days)
-	r, err := c.CreateKeyWithResponse(ctx, types.KeyRequest{Name: keyName(), Role: in.JSON200.Role, ExpiresOn: &last})
+	r, err := c.CreateKey(ctx, types.KeyRequest{Name: keyName(), Role: in.JSON200.Role, ExpiresOn: &last})
 	if err != nil {
 		return a.callError(err)
 	}
-	if err := checkResponse(r.StatusCode(), r.Status(), r.Body, nil); err != nil {
+	if err := checkResponse(r.Received(), nil); err != nil {
 		return err
 	}
 	if err := a.keep(ctx, server, keptKey{r.JSON201.Key.Id, r.JSON201.Key.Name, r.JSON201.Secret}); err != nil {
@@ -148,11 +146,11 @@ func (a *app) signIn(ctx context.Context, server, name string, days int) error {
 	}
 	a.print.Linef("%s is signed in at %s as %s, by key %s, which is good through %s.", value(in.JSON200.Name), server, in.JSON200.Role,
 		r.JSON201.Key.Name, last.Long())
-	out, err := c.SignOutWithResponse(ctx)
+	out, err := c.SignOut(ctx)
 	if err != nil {
 		return a.callError(err)
 	}
-	return checkResponse(out.StatusCode(), out.Status(), out.Body, nil)
+	return checkResponse(out.Received(), nil)
 }
 
 // keep keeps a key for a service in place of the one that was kept, which is revoked as far as that is possible.
@@ -167,12 +165,7 @@ func (a *app) keep(ctx context.Context, server string, key keptKey) error {
 		return err
 	}
 	if old.ID != 0 && old.Secret != key.Secret {
-		if c, err := client.NewClientWithResponses(server+"/api/v1", client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
-			r.Header.Set("Authorization", "Bearer "+old.Secret)
-			return nil
-		})); err == nil {
-			_, _ = c.RevokeKeyWithResponse(ctx, old.ID) // it may be good no more
-		}
+		_, _ = client.New(server+"/api/v1", sendKey(old.Secret)).RevokeKey(ctx, old.ID) // it may have expired
 	}
 	return nil
 }
@@ -183,18 +176,12 @@ func (a *app) keepKey(ctx context.Context, server string) error {
 	if err != nil {
 		return err
 	}
-	c, err := client.NewClientWithResponses(server+"/api/v1", client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
-		r.Header.Set("Authorization", "Bearer "+key)
-		return nil
-	}))
-	if err != nil {
-		return err
-	}
-	in, err := c.GetSessionWithResponse(ctx)
+	c := client.New(server+"/api/v1", sendKey(key))
+	in, err := c.GetSession(ctx)
 	if err != nil {
 		return a.callError(err)
 	}
-	if err := checkResponse(in.StatusCode(), in.Status(), in.Body, nil); err != nil {
+	if err := checkResponse(in.Received(), nil); err != nil {
 		return err
 	}
 	switch state := in.JSON200; {
@@ -230,8 +217,8 @@ func (a *app) signOutCommand() *cobra.Command {
 			}
 			var revoked error
 			if kept.ID != 0 {
-				_, revoked = call(a, nil, func(c *client.ClientWithResponses) (*client.RevokeKeyResponse, error) {
-					return c.RevokeKeyWithResponse(cmd.Context(), kept.ID)
+				_, revoked = call(a, nil, func(c *client.Client) (*client.RevokeKeyResponse, error) {
+					return c.RevokeKey(cmd.Context(), kept.ID)
 				})
 			}
 			delete(ring.Keys, server)
@@ -255,8 +242,8 @@ func (a *app) whoCommand() *cobra.Command {
 	}
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.GetSessionResponse, error) {
-			return c.GetSessionWithResponse(cmd.Context())
+		r, err := call(a, nil, func(c *client.Client) (*client.GetSessionResponse, error) {
+			return c.GetSession(cmd.Context())
 		})
 		if err != nil {
 			return err

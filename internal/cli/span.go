@@ -52,8 +52,8 @@ func (a *app) spanAdd() *cobra.Command {
 		Args:    argsUsage(cobra.ExactArgs(2), "a name and an expression"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			def := book.Span{Name: plainName(args[0]), Is: args[1], Calendar: f.calendar, About: f.about, Tags: f.tags}
-			r, err := call(a, def, func(c *client.ClientWithResponses) (*client.AddSpanResponse, error) {
-				return c.AddSpanWithResponse(cmd.Context(), &types.AddSpanParams{Note: ptrOrNil(f.note)}, def)
+			r, err := call(a, def, func(c *client.Client) (*client.AddSpanResponse, error) {
+				return c.AddSpan(cmd.Context(), &types.AddSpanParams{Note: ptrOrNil(f.note)}, def)
 			})
 			if err != nil {
 				return inDefinition(err, def.Is)
@@ -83,8 +83,8 @@ func inDefinition(err error, text string) error {
 
 func (a *app) spans(ctx context.Context) ([]types.Span, error) {
 	return all(func(limit *int, after *string) ([]types.Span, *string, error) {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSpansResponse, error) {
-			return c.ListSpansWithResponse(ctx, &types.ListSpansParams{Limit: limit, After: after})
+		r, err := call(a, nil, func(c *client.Client) (*client.ListSpansResponse, error) {
+			return c.ListSpans(ctx, &types.ListSpansParams{Limit: limit, After: after})
 		})
 		if err != nil {
 			return nil, nil, err
@@ -149,8 +149,8 @@ func (a *app) spanList() *cobra.Command {
 // resolveThere resolves expressions at the service.
 func (a *app) resolveThere(ctx context.Context, texts []string, f *contextFlags, explain bool) (*book.Resolutions, error) {
 	q := types.ResolveRequest{Expressions: texts, AsOf: &f.AsOf, AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar), Explain: &explain}
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.ResolveResponse, error) {
-		return c.ResolveWithResponse(ctx, q)
+	r, err := call(a, q, func(c *client.Client) (*client.ResolveResponse, error) {
+		return c.Resolve(ctx, q)
 	})
 	if err != nil {
 		return nil, err
@@ -166,8 +166,8 @@ func withCalendar(d *book.Span) string {
 }
 
 func (a *app) span(ctx context.Context, name string) (*client.GetSpanResponse, error) {
-	return call(a, nil, func(c *client.ClientWithResponses) (*client.GetSpanResponse, error) {
-		return c.GetSpanWithResponse(ctx, plainName(name))
+	return call(a, nil, func(c *client.Client) (*client.GetSpanResponse, error) {
+		return c.GetSpan(ctx, plainName(name))
 	})
 }
 
@@ -245,8 +245,8 @@ func (a *app) spanChange() *cobra.Command {
 				set()
 			}
 		}
-		r, err := call(a, def, func(c *client.ClientWithResponses) (*client.PutSpanResponse, error) {
-			return c.PutSpanWithResponse(
+		r, err := call(a, def, func(c *client.Client) (*client.PutSpanResponse, error) {
+			return c.PutSpan(
 				cmd.Context(),
 				def.Name,
 				&types.PutSpanParams{IfMatch: ifMatch(got.HTTPResponse), Note: ptrOrNil(f.note)},
@@ -267,8 +267,8 @@ func (a *app) spanRemove() *cobra.Command {
 		Args: argsUsage(cobra.ExactArgs(1), "a name"), ValidArgsFunction: a.completeSpans,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name := plainName(args[0])
-			_, err := call(a, nil, func(c *client.ClientWithResponses) (*client.RemoveSpanResponse, error) {
-				return c.RemoveSpanWithResponse(cmd.Context(), name, &types.RemoveSpanParams{IfMatch: &anyVersion})
+			_, err := call(a, nil, func(c *client.Client) (*client.RemoveSpanResponse, error) {
+				return c.RemoveSpan(cmd.Context(), name, &types.RemoveSpanParams{IfMatch: &anyVersion})
 			})
 			if err == nil {
 				err = a.done(removed{name}, "removed @%s %s", name, a.at())
@@ -286,8 +286,8 @@ func (a *app) spanVersions() *cobra.Command {
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		list, err := all(func(limit *int, after *string) ([]types.Version, *string, error) {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.ListSpanVersionsResponse, error) {
-				return c.ListSpanVersionsWithResponse(
+			r, err := call(a, nil, func(c *client.Client) (*client.ListSpanVersionsResponse, error) {
+				return c.ListSpanVersions(
 					cmd.Context(),
 					plainName(args[0]),
 					&types.ListSpanVersionsParams{Limit: limit, After: after},
@@ -332,8 +332,8 @@ func (a *app) spanRestore() *cobra.Command {
 			return usagef("span restore: %q is not the number of a version", args[1])
 		}
 		q := types.RestoreRequest{Version: version, Note: ptrOrNil(note)}
-		r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RestoreSpanResponse, error) {
-			return c.RestoreSpanWithResponse(cmd.Context(), plainName(args[0]), q)
+		r, err := call(a, q, func(c *client.Client) (*client.RestoreSpanResponse, error) {
+			return c.RestoreSpan(cmd.Context(), plainName(args[0]), q)
 		})
 		if err != nil {
 			return err
@@ -350,8 +350,8 @@ func (a *app) spanRename() *cobra.Command {
 		ValidArgsFunction: a.completeSpans,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			q := types.RenameRequest{Name: plainName(args[1])}
-			r, err := call(a, q, func(c *client.ClientWithResponses) (*client.RenameSpanResponse, error) {
-				return c.RenameSpanWithResponse(cmd.Context(), plainName(args[0]), nil, q)
+			r, err := call(a, q, func(c *client.Client) (*client.RenameSpanResponse, error) {
+				return c.RenameSpan(cmd.Context(), plainName(args[0]), nil, q)
 			})
 			if err == nil {
 				err = a.renamed("@"+plainName(args[0]), "@"+r.JSON200.Name, r.JSON200)
@@ -385,8 +385,8 @@ func (a *app) spanMove() *cobra.Command {
 			return usagef("span move: expected --before and a span, or --last")
 		}
 		q := types.MoveRequest{Before: ptrOrNil(plainName(before))}
-		_, err := call(a, q, func(c *client.ClientWithResponses) (*client.MoveSpanResponse, error) {
-			return c.MoveSpanWithResponse(cmd.Context(), plainName(args[0]), q)
+		_, err := call(a, q, func(c *client.Client) (*client.MoveSpanResponse, error) {
+			return c.MoveSpan(cmd.Context(), plainName(args[0]), q)
 		})
 		if err == nil {
 			err = a.done(moved{plainName(args[0])}, "moved @%s %s", plainName(args[0]), a.at())

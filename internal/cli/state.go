@@ -24,8 +24,8 @@ func (a *app) statusCommand() *cobra.Command {
 	}
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.DescribeServiceResponse, error) {
-			return c.DescribeServiceWithResponse(cmd.Context())
+		r, err := call(a, nil, func(c *client.Client) (*client.DescribeServiceResponse, error) {
+			return c.DescribeService(cmd.Context())
 		})
 		if err != nil {
 			return err

@@ -337,7 +337,7 @@ func readWhere(texts []string) (dataset.Filters, error) {
 
 // total asks the service; limits are the list that the spans came from, nil where they came from none.
 func (a *app) total(ctx context.Context, q query.Query, limits *query.Limits, out print.Output) error {
-	r, err := call(a, q, func(c *client.ClientWithResponses) (*client.TotalResponse, error) { return c.TotalWithResponse(ctx, q) })
+	r, err := call(a, q, func(c *client.Client) (*client.TotalResponse, error) { return c.Total(ctx, q) })
 	if err != nil {
 		return err
 	}

@@ -16,8 +16,8 @@ func (a *app) verifyCommand() *cobra.Command {
 		Example: "  vastspan verify crossings",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := call(a, nil, func(c *client.ClientWithResponses) (*client.VerifyDatasetResponse, error) {
-				return c.VerifyDatasetWithResponse(cmd.Context(), args[0])
+			r, err := call(a, nil, func(c *client.Client) (*client.VerifyDatasetResponse, error) {
+				return c.VerifyDataset(cmd.Context(), args[0])
 			})
 			if err != nil {
 				return err
