@@ -26,8 +26,8 @@ func (a *app) userCommand() *cobra.Command {
 		a.userAdd(s), a.userList(s), a.userRole(s), a.userReset(s),
 		a.userAble(s, "disable", "Keep an account out; what it did stays its own", true),
 		a.userAble(s, "enable", "Let an account in again that was disabled", false))
-	c.Long = `Manages accounts on the server itself, whether or not the service runs, through its data folder or its database. Anyone who can read
-the folder can do this. Administrators can do the same in the console.`
+	c.Long = `Manages accounts on the server itself, whether or not the service runs, through its data folder or its database. Anyone who can
+read the folder can do this. Administrators can do the same in the console.`
 	c.PersistentFlags().StringVar(&s.data, "data", "", "folder of the service (default: $VASTSPAN_DATA, else the usual place for data)")
 	c.PersistentFlags().StringVar(&s.database, "database", "", "URL of an external PostgreSQL database (default: $VASTSPAN_DATABASE)")
 	_ = c.MarkPersistentFlagDirname("data")

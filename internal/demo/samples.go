@@ -101,7 +101,8 @@ func corrected(w io.Writer) error {
 			cents += 50
 		}
 		year, month, day := d.Date()
-		_, err := fmt.Fprintf(w, "%02d/%02d/%d;%s;%d;%s\n", day, month, year, product, quantity, strings.ReplaceAll(money(quantity*cents), ".", ","))
+		amount := strings.ReplaceAll(money(quantity*cents), ".", ",")
+		_, err := fmt.Fprintf(w, "%02d/%02d/%d;%s;%d;%s\n", day, month, year, product, quantity, amount)
 		return err
 	})
 }

@@ -140,5 +140,6 @@ func (c Clock) ReadAsOf(stated string, newest Newest) (civil.AsOf, error) {
 	if stated[0] >= '0' && stated[0] <= '9' { // a date, but not one that there is
 		return asOf, wrong(fmt.Errorf("as of %q: %w", stated, err))
 	}
-	return asOf, wrong(fmt.Errorf("as of: %q is not a date: expected one such as %s, a date with a time, today, now or latest", stated, c.Today()-1))
+	return asOf, wrong(fmt.Errorf("as of: %q is not a date: expected one such as %s, a date with a time, today, now or latest",
+		stated, c.Today()-1))
 }

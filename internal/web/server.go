@@ -96,7 +96,8 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 	})
 	engine.NoRoute(func(c *gin.Context) {
 		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || isAPI(c.Request.URL.Path) {
-			writeProblem(c, problem(http.StatusNotFound, refused.CodeNoOperation, "Not found", "There is no "+c.Request.Method+" "+c.Request.URL.Path))
+			text := "There is no " + c.Request.Method + " " + c.Request.URL.Path
+			writeProblem(c, problem(http.StatusNotFound, refused.CodeNoOperation, "Not found", text))
 			return
 		}
 		console.Serve(c.Writer, c.Request)

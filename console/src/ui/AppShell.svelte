@@ -55,7 +55,10 @@
   class="min-h-screen md:grid md:grid-cols-[11.5rem_1fr] print:block"
 >
   <nav
-    class="print:hidden flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 md:sticky md:top-0 md:block md:h-screen md:overflow-y-auto md:border-r md:border-b-0 md:py-4"
+    class={[
+      'flex items-center gap-1 overflow-x-auto border-b border-line px-3 py-2 print:hidden',
+      'md:sticky md:top-0 md:block md:h-screen md:overflow-y-auto md:border-r md:border-b-0 md:py-4',
+    ]}
     aria-label="Pages"
   >
     <a class="mr-2 flex items-center gap-2 rounded px-2 md:mb-5" href={link('/')}>
