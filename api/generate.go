@@ -4,9 +4,9 @@ package api
 
 import _ "embed"
 
-//go:generate go tool oapi-codegen -config types/config.yaml openapi.yaml
-//go:generate go tool oapi-codegen -config server/config.yaml openapi.yaml
-//go:generate go tool oapi-codegen -templates client/templates -config client/config.yaml openapi.yaml
+//go:generate go tool oapi-codegen -templates templates -config types/config.yaml openapi.yaml
+//go:generate go tool oapi-codegen -templates templates -config server/config.yaml openapi.yaml
+//go:generate go tool oapi-codegen -templates templates -config client/config.yaml openapi.yaml
 
 // Document is openapi.yaml as it is served.
 //

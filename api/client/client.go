@@ -1,4 +1,4 @@
-// Package client calls the HTTP interface: one method for each operation of openapi.yaml, generated from templates/client.tmpl, over
+// Package client calls the HTTP interface: one method for each operation of openapi.yaml, generated from ../templates/client.tmpl, over
 // the few functions of this file.
 package client
 

@@ -4,3963 +4,130 @@
 package server
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 
 	. "vastspan/api/types"
 
 	"github.com/gin-gonic/gin"
-	"github.com/gin-gonic/gin/binding"
-	"github.com/oapi-codegen/runtime"
 )
 
-// ServerInterface represents all server handlers.
-type ServerInterface interface {
-	// ListAccounts The accounts
-	// (GET /accounts)
-	ListAccounts(c *gin.Context)
-	// AddAccount Create an account; the answer holds the link by which its owner sets a password
-	// (POST /accounts)
-	AddAccount(c *gin.Context)
-	// ChangeAccount Change what an account may do, or disable it
-	// (PATCH /accounts/{account})
-	ChangeAccount(c *gin.Context, account AccountName)
-	// ResetAccount A link by which the owner of an account sets another password
-	// (POST /accounts/{account}/reset)
-	ResetAccount(c *gin.Context, account AccountName)
-	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
-	// (POST /ageing)
-	Age(c *gin.Context)
-	// SearchAudit Who did what to which thing, newest first
-	// (GET /audit)
-	SearchAudit(c *gin.Context, params SearchAuditParams)
-	// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
-	// (GET /backup)
-	MakeBackup(c *gin.Context)
-	// GetBook All definitions as a span book
-	// (GET /book)
-	GetBook(c *gin.Context)
-	// LoadBook Put every definition of a span book in place, all or none
-	// (POST /book)
-	LoadBook(c *gin.Context, params LoadBookParams)
-	// ListBriefs The briefs
-	// (GET /briefs)
-	ListBriefs(c *gin.Context, params ListBriefsParams)
-	// AddBrief Create a brief
-	// (POST /briefs)
-	AddBrief(c *gin.Context, params AddBriefParams)
-	// RemoveBrief Remove a brief
-	// (DELETE /briefs/{name})
-	RemoveBrief(c *gin.Context, name NameParam, params RemoveBriefParams)
-	// GetBrief One brief
-	// (GET /briefs/{name})
-	GetBrief(c *gin.Context, name NameParam)
-	// PutBrief Change a brief
-	// (PUT /briefs/{name})
-	PutBrief(c *gin.Context, name NameParam, params PutBriefParams)
-	// RehearseBrief The as-of days on which any item of a brief rolls over or changes otherwise
-	// (POST /briefs/{name}/rehearse)
-	RehearseBrief(c *gin.Context, name NameParam)
-	// RestoreBrief Restore an earlier version of a brief, as a new version
-	// (POST /briefs/{name}/restore)
-	RestoreBrief(c *gin.Context, name NameParam)
-	// ListBriefVersions The versions of a brief, newest first
-	// (GET /briefs/{name}/versions)
-	ListBriefVersions(c *gin.Context, name NameParam, params ListBriefVersionsParams)
-	// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
-	// (POST /briefs/{name}/view)
-	ViewBrief(c *gin.Context, name NameParam)
-	// ListCalendars The calendars
-	// (GET /calendars)
-	ListCalendars(c *gin.Context, params ListCalendarsParams)
-	// AddCalendar Create a calendar
-	// (POST /calendars)
-	AddCalendar(c *gin.Context, params AddCalendarParams)
-	// LayOutCalendar A year of a calendar that is not kept, as while it is edited
-	// (POST /calendars/layout)
-	LayOutCalendar(c *gin.Context)
-	// RemoveCalendar Remove a calendar
-	// (DELETE /calendars/{name})
-	RemoveCalendar(c *gin.Context, name NameParam, params RemoveCalendarParams)
-	// GetCalendar One calendar
-	// (GET /calendars/{name})
-	GetCalendar(c *gin.Context, name NameParam)
-	// PutCalendar Change a calendar
-	// (PUT /calendars/{name})
-	PutCalendar(c *gin.Context, name NameParam, params PutCalendarParams)
-	// RestoreCalendar Restore an earlier version of a calendar, as a new version
-	// (POST /calendars/{name}/restore)
-	RestoreCalendar(c *gin.Context, name NameParam)
-	// ListCalendarVersions The versions of a calendar, newest first
-	// (GET /calendars/{name}/versions)
-	ListCalendarVersions(c *gin.Context, name NameParam, params ListCalendarVersionsParams)
-	// GetCalendarYear A year of a calendar, laid out in its units
-	// (GET /calendars/{name}/years/{year})
-	GetCalendarYear(c *gin.Context, name NameParam, year int, params GetCalendarYearParams)
-	// Check What is found among spans, as of a day or over a run of as-of days
-	// (POST /check)
-	Check(c *gin.Context)
-	// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
-	// (POST /check/acknowledgements)
-	AcknowledgeFinding(c *gin.Context)
-	// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
-	// (POST /check/acknowledgements/withdraw)
-	WithdrawAcknowledgement(c *gin.Context)
-	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
-	// (GET /databases)
-	ListDatabases(c *gin.Context)
-	// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
-	// (GET /databases/{name}/columns)
-	ListColumns(c *gin.Context, name NameParam, params ListColumnsParams)
-	// ListTables The tables and views of a database that can be attached
-	// (GET /databases/{name}/tables)
-	ListTables(c *gin.Context, name NameParam)
-	// TestDatabase Which engine answers
-	// (POST /databases/{name}/test)
-	TestDatabase(c *gin.Context, name NameParam)
-	// ListDatasets The datasets
-	// (GET /datasets)
-	ListDatasets(c *gin.Context, params ListDatasetsParams)
-	// RemoveDataset Remove a dataset with all its records and loads
-	// (DELETE /datasets/{name})
-	RemoveDataset(c *gin.Context, name NameParam, params RemoveDatasetParams)
-	// GetDataset One dataset
-	// (GET /datasets/{name})
-	GetDataset(c *gin.Context, name NameParam)
-	// DescribeDataset Say what amounts are counted in, how they are shown, which values are better, and what a record stands for
-	// (PATCH /datasets/{name})
-	DescribeDataset(c *gin.Context, name NameParam, params DescribeDatasetParams)
-	// GetAccess Which groups see what of a dataset
-	// (GET /datasets/{name}/access)
-	GetAccess(c *gin.Context, name NameParam)
-	// PutAccess Say which groups see what of a dataset; without any, everybody who may call sees its records
-	// (PUT /datasets/{name}/access)
-	PutAccess(c *gin.Context, name NameParam, params PutAccessParams)
-	// AttachTable Make a table or view of another database a dataset; nothing is brought in
-	// (POST /datasets/{name}/attach)
-	AttachTable(c *gin.Context, name NameParam)
-	// ListLoads A dataset's loads, newest first
-	// (GET /datasets/{name}/loads)
-	ListLoads(c *gin.Context, name NameParam, params ListLoadsParams)
-	// LoadFile Load a file of records; the dataset is created where there is none
-	// (POST /datasets/{name}/loads)
-	LoadFile(c *gin.Context, name NameParam, params LoadFileParams)
-	// GetLoad One load
-	// (GET /datasets/{name}/loads/{load})
-	GetLoad(c *gin.Context, name NameParam, load LoadParam)
-	// RedoLoad Bring back the records of a load that was undone, for 30 days
-	// (POST /datasets/{name}/loads/{load}/redo)
-	RedoLoad(c *gin.Context, name NameParam, load LoadParam)
-	// UndoLoad Take a load's records out of the dataset; the load stays listed
-	// (POST /datasets/{name}/loads/{load}/undo)
-	UndoLoad(c *gin.Context, name NameParam, load LoadParam)
-	// PreviewLoad What a file's columns are taken for, before anything is loaded
-	// (POST /datasets/{name}/preview)
-	PreviewLoad(c *gin.Context, name NameParam, params PreviewLoadParams)
-	// RenameDataset Give a dataset another name; what is about it is so under the new one
-	// (POST /datasets/{name}/rename)
-	RenameDataset(c *gin.Context, name NameParam, params RenameDatasetParams)
-	// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
-	// (POST /datasets/{name}/restore)
-	RestoreDataset(c *gin.Context, name NameParam)
-	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
-	// (GET /datasets/{name}/users)
-	ListDatasetUsers(c *gin.Context, name NameParam)
-	// ListValues The values of a category with their number of records, most frequent first, up to 500
-	// (GET /datasets/{name}/values)
-	ListValues(c *gin.Context, name NameParam, params ListValuesParams)
-	// VerifyDataset Recount a dataset's records and compare them with its day sums
-	// (POST /datasets/{name}/verify)
-	VerifyDataset(c *gin.Context, name NameParam)
-	// ListDays A row a day with its units in a calendar, and the spans that it is in
-	// (POST /days)
-	ListDays(c *gin.Context)
-	// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
-	// (GET /days/published)
-	GetPublishedDays(c *gin.Context)
-	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
-	// (PUT /days/published)
-	PublishDays(c *gin.Context)
-	// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
-	// (GET /deliveries)
-	ListDeliveries(c *gin.Context, params ListDeliveriesParams)
-	// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
-	// (GET /deliveries/means)
-	GetDeliveryMeans(c *gin.Context)
-	// RetryDelivery Try a delivery again that failed, or may not have arrived
-	// (POST /deliveries/{id}/retry)
-	RetryDelivery(c *gin.Context, id IdParam)
-	// Elapse How long it is from one day or moment to another
-	// (POST /elapsed)
-	Elapse(c *gin.Context)
-	// ListHolidayLists The holidayLists
-	// (GET /holidays)
-	ListHolidayLists(c *gin.Context, params ListHolidayListsParams)
-	// AddHolidayList Create a holidayList
-	// (POST /holidays)
-	AddHolidayList(c *gin.Context, params AddHolidayListParams)
-	// RemoveHolidayList Remove a holidayList
-	// (DELETE /holidays/{name})
-	RemoveHolidayList(c *gin.Context, name NameParam, params RemoveHolidayListParams)
-	// GetHolidayList One holidayList
-	// (GET /holidays/{name})
-	GetHolidayList(c *gin.Context, name NameParam)
-	// PutHolidayList Change a holidayList
-	// (PUT /holidays/{name})
-	PutHolidayList(c *gin.Context, name NameParam, params PutHolidayListParams)
-	// RestoreHolidayList Restore an earlier version of a holidayList, as a new version
-	// (POST /holidays/{name}/restore)
-	RestoreHolidayList(c *gin.Context, name NameParam)
-	// ListHolidayListVersions The versions of a holidayList, newest first
-	// (GET /holidays/{name}/versions)
-	ListHolidayListVersions(c *gin.Context, name NameParam, params ListHolidayListVersionsParams)
-	// ListKeys Keys of the caller, including expired and revoked ones
-	// (GET /keys)
-	ListKeys(c *gin.Context, params ListKeysParams)
-	// CreateKey Create a key for a program; it is shown in this answer, and never again
-	// (POST /keys)
-	CreateKey(c *gin.Context)
-	// RevokeKey Revoke a key for good
-	// (DELETE /keys/{id})
-	RevokeKey(c *gin.Context, id IdParam)
-	// ReadLimits Read a list of spans, such as shifts, campaigns or tides, to total over
-	// (POST /limits)
-	ReadLimits(c *gin.Context)
-	// LineUp Several lines, each a query of its own, lined up by the position of the unit in the year
-	// (POST /lines)
-	LineUp(c *gin.Context)
-	// OpenLink Whom a one-time link lets in
-	// (POST /links/open)
-	OpenLink(c *gin.Context)
-	// UseLink Set a password by a one-time link, which is used up, and begin a session
-	// (POST /links/use)
-	UseLink(c *gin.Context)
-	// ChangePassword Change the caller's password; his other sessions end
-	// (PUT /password)
-	ChangePassword(c *gin.Context)
-	// ListReceipts The receipts, newest first
-	// (GET /receipts)
-	ListReceipts(c *gin.Context, params ListReceiptsParams)
-	// CreateReceipt Keep what a brief or a total says, for good
-	// (POST /receipts)
-	CreateReceipt(c *gin.Context, params CreateReceiptParams)
-	// GetReceipt One receipt with its figures
-	// (GET /receipts/{id})
-	GetReceipt(c *gin.Context, id IdParam)
-	// CompareReceipt What the same query gives now: which figures changed, and why
-	// (GET /receipts/{id}/comparison)
-	CompareReceipt(c *gin.Context, id IdParam)
-	// ListRecords The records of a span with what they add up to; taken away all of them, the oldest first
-	// (POST /records)
-	ListRecords(c *gin.Context)
-	// ListBoundaries The last and the first few records on both sides of each boundary of a span
-	// (POST /records/boundaries)
-	ListBoundaries(c *gin.Context)
-	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
-	// (POST /rehearse)
-	Rehearse(c *gin.Context)
-	// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
-	// (GET /removed-datasets)
-	ListRemovedDatasets(c *gin.Context)
-	// Resolve The days that expressions give as of a day, and why
-	// (POST /resolve)
-	Resolve(c *gin.Context)
-	// ResolveTimeline The days that expressions give on each of a run of as-of days
-	// (POST /resolve/timeline)
-	ResolveTimeline(c *gin.Context)
-	// ListSchedules The schedules by which receipts are created
-	// (GET /schedules)
-	ListSchedules(c *gin.Context, params ListSchedulesParams)
-	// AddSchedule Create a receipt of a brief on each day that a span holds when it is read as of it
-	// (POST /schedules)
-	AddSchedule(c *gin.Context)
-	// RunSchedules Create the receipts that are due now, those that were missed as well
-	// (POST /schedules/run)
-	RunSchedules(c *gin.Context)
-	// RemoveSchedule Remove a schedule; its receipts stay
-	// (DELETE /schedules/{name})
-	RemoveSchedule(c *gin.Context, name NameParam)
-	// GetSchedule One schedule
-	// (GET /schedules/{name})
-	GetSchedule(c *gin.Context, name NameParam)
-	// DescribeService How the service is: datasets and their sizes, slow questions, schedules and what their last run came to
-	// (GET /service)
-	DescribeService(c *gin.Context)
-	// SignOut End the session
-	// (DELETE /session)
-	SignOut(c *gin.Context)
-	// GetSession Who calls, and how people are let in
-	// (GET /session)
-	GetSession(c *gin.Context)
-	// SignIn Begin a session by a name and a password
-	// (POST /session)
-	SignIn(c *gin.Context)
-	// ListSessions The caller's sessions
-	// (GET /sessions)
-	ListSessions(c *gin.Context)
-	// EndSession End one of the caller's sessions
-	// (DELETE /sessions/{id})
-	EndSession(c *gin.Context, id IdParam)
-	// SignOn Go to the provider of single sign-on, by the browser
-	// (GET /sign-on)
-	SignOn(c *gin.Context)
-	// ReturnFromSignOn Where the provider of single sign-on sends the browser back to
-	// (GET /sign-on/return)
-	ReturnFromSignOn(c *gin.Context, params ReturnFromSignOnParams)
-	// ListSpans The spans
-	// (GET /spans)
-	ListSpans(c *gin.Context, params ListSpansParams)
-	// AddSpan Create a span
-	// (POST /spans)
-	AddSpan(c *gin.Context, params AddSpanParams)
-	// RemoveSpan Remove a span
-	// (DELETE /spans/{name})
-	RemoveSpan(c *gin.Context, name NameParam, params RemoveSpanParams)
-	// GetSpan One span
-	// (GET /spans/{name})
-	GetSpan(c *gin.Context, name NameParam)
-	// PutSpan Change a span
-	// (PUT /spans/{name})
-	PutSpan(c *gin.Context, name NameParam, params PutSpanParams)
-	// MoveSpan Put a span before another one in the order in which they are listed
-	// (POST /spans/{name}/move)
-	MoveSpan(c *gin.Context, name NameParam)
-	// RenameSpan Rename a span; references to it are updated
-	// (POST /spans/{name}/rename)
-	RenameSpan(c *gin.Context, name NameParam, params RenameSpanParams)
-	// RestoreSpan Restore an earlier version of a span, as a new version
-	// (POST /spans/{name}/restore)
-	RestoreSpan(c *gin.Context, name NameParam)
-	// ListSpanVersions The versions of a span, newest first
-	// (GET /spans/{name}/versions)
-	ListSpanVersions(c *gin.Context, name NameParam, params ListSpanVersionsParams)
-	// GetStatus Whether the service and its database answer
-	// (GET /status)
-	GetStatus(c *gin.Context)
-	// Total Figures over one or more spans
-	// (POST /total)
-	Total(c *gin.Context)
-	// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
-	// (POST /total/statements)
-	TotalStatements(c *gin.Context)
-}
-
-// ServerInterfaceWrapper converts contexts to parameters.
-type ServerInterfaceWrapper struct {
-	Handler            ServerInterface
-	HandlerMiddlewares []MiddlewareFunc
-	ErrorHandler       func(*gin.Context, error, int)
-}
-
-type MiddlewareFunc func(c *gin.Context)
-
-// ListAccounts operation middleware
-func (siw *ServerInterfaceWrapper) ListAccounts(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListAccounts(c)
-}
-
-// AddAccount operation middleware
-func (siw *ServerInterfaceWrapper) AddAccount(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddAccount(c)
-}
-
-// ChangeAccount operation middleware
-func (siw *ServerInterfaceWrapper) ChangeAccount(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "account" -------------
-	var account AccountName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ChangeAccount(c, account)
-}
-
-// ResetAccount operation middleware
-func (siw *ServerInterfaceWrapper) ResetAccount(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "account" -------------
-	var account AccountName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "account", c.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ResetAccount(c, account)
-}
-
-// Age operation middleware
-func (siw *ServerInterfaceWrapper) Age(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Age(c)
-}
-
-// SearchAudit operation middleware
-func (siw *ServerInterfaceWrapper) SearchAudit(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params SearchAuditParams
-
-	// ------------- Optional query parameter "account" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "account", c.Request.URL.Query(), &params.Account, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter account: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "action" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "action", c.Request.URL.Query(), &params.Action, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter action: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "kind" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "name" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", c.Request.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "from" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "through" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "through", c.Request.URL.Query(), &params.Through, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter through: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.SearchAudit(c, params)
-}
-
-// MakeBackup operation middleware
-func (siw *ServerInterfaceWrapper) MakeBackup(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.MakeBackup(c)
-}
-
-// GetBook operation middleware
-func (siw *ServerInterfaceWrapper) GetBook(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetBook(c)
-}
-
-// LoadBook operation middleware
-func (siw *ServerInterfaceWrapper) LoadBook(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params LoadBookParams
-
-	// ------------- Optional query parameter "preview" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.LoadBook(c, params)
-}
-
-// ListBriefs operation middleware
-func (siw *ServerInterfaceWrapper) ListBriefs(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListBriefsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListBriefs(c, params)
-}
-
-// AddBrief operation middleware
-func (siw *ServerInterfaceWrapper) AddBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params AddBriefParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddBrief(c, params)
-}
-
-// RemoveBrief operation middleware
-func (siw *ServerInterfaceWrapper) RemoveBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveBriefParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveBrief(c, name, params)
-}
-
-// GetBrief operation middleware
-func (siw *ServerInterfaceWrapper) GetBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetBrief(c, name)
-}
-
-// PutBrief operation middleware
-func (siw *ServerInterfaceWrapper) PutBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PutBriefParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PutBrief(c, name, params)
-}
-
-// RehearseBrief operation middleware
-func (siw *ServerInterfaceWrapper) RehearseBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RehearseBrief(c, name)
-}
-
-// RestoreBrief operation middleware
-func (siw *ServerInterfaceWrapper) RestoreBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RestoreBrief(c, name)
-}
-
-// ListBriefVersions operation middleware
-func (siw *ServerInterfaceWrapper) ListBriefVersions(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListBriefVersionsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListBriefVersions(c, name, params)
-}
-
-// ViewBrief operation middleware
-func (siw *ServerInterfaceWrapper) ViewBrief(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ViewBrief(c, name)
-}
-
-// ListCalendars operation middleware
-func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListCalendarsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListCalendars(c, params)
-}
-
-// AddCalendar operation middleware
-func (siw *ServerInterfaceWrapper) AddCalendar(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params AddCalendarParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddCalendar(c, params)
-}
-
-// LayOutCalendar operation middleware
-func (siw *ServerInterfaceWrapper) LayOutCalendar(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.LayOutCalendar(c)
-}
-
-// RemoveCalendar operation middleware
-func (siw *ServerInterfaceWrapper) RemoveCalendar(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveCalendarParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveCalendar(c, name, params)
-}
-
-// GetCalendar operation middleware
-func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetCalendar(c, name)
-}
-
-// PutCalendar operation middleware
-func (siw *ServerInterfaceWrapper) PutCalendar(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PutCalendarParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PutCalendar(c, name, params)
-}
-
-// RestoreCalendar operation middleware
-func (siw *ServerInterfaceWrapper) RestoreCalendar(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RestoreCalendar(c, name)
-}
-
-// ListCalendarVersions operation middleware
-func (siw *ServerInterfaceWrapper) ListCalendarVersions(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListCalendarVersionsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListCalendarVersions(c, name, params)
-}
-
-// GetCalendarYear operation middleware
-func (siw *ServerInterfaceWrapper) GetCalendarYear(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "year" -------------
-	var year int
-
-	err = runtime.BindStyledParameterWithOptions("simple", "year", c.Param("year"), &year, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter year: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params GetCalendarYearParams
-
-	// ------------- Optional query parameter "as_of" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "as_of", c.Request.URL.Query(), &params.AsOf, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter as_of: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetCalendarYear(c, name, year, params)
-}
-
-// Check operation middleware
-func (siw *ServerInterfaceWrapper) Check(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Check(c)
-}
-
-// AcknowledgeFinding operation middleware
-func (siw *ServerInterfaceWrapper) AcknowledgeFinding(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AcknowledgeFinding(c)
-}
-
-// WithdrawAcknowledgement operation middleware
-func (siw *ServerInterfaceWrapper) WithdrawAcknowledgement(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.WithdrawAcknowledgement(c)
-}
-
-// ListDatabases operation middleware
-func (siw *ServerInterfaceWrapper) ListDatabases(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListDatabases(c)
-}
-
-// ListColumns operation middleware
-func (siw *ServerInterfaceWrapper) ListColumns(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListColumnsParams
-
-	// ------------- Required query parameter "table" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "table", c.Request.URL.Query(), &params.Table, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter table: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListColumns(c, name, params)
-}
-
-// ListTables operation middleware
-func (siw *ServerInterfaceWrapper) ListTables(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListTables(c, name)
-}
-
-// TestDatabase operation middleware
-func (siw *ServerInterfaceWrapper) TestDatabase(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.TestDatabase(c, name)
-}
-
-// ListDatasets operation middleware
-func (siw *ServerInterfaceWrapper) ListDatasets(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListDatasetsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListDatasets(c, params)
-}
-
-// RemoveDataset operation middleware
-func (siw *ServerInterfaceWrapper) RemoveDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveDatasetParams
-
-	// ------------- Optional query parameter "anyway" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "anyway", c.Request.URL.Query(), &params.Anyway, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter anyway: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveDataset(c, name, params)
-}
-
-// GetDataset operation middleware
-func (siw *ServerInterfaceWrapper) GetDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetDataset(c, name)
-}
-
-// DescribeDataset operation middleware
-func (siw *ServerInterfaceWrapper) DescribeDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params DescribeDatasetParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.DescribeDataset(c, name, params)
-}
-
-// GetAccess operation middleware
-func (siw *ServerInterfaceWrapper) GetAccess(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetAccess(c, name)
-}
-
-// PutAccess operation middleware
-func (siw *ServerInterfaceWrapper) PutAccess(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PutAccessParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PutAccess(c, name, params)
-}
-
-// AttachTable operation middleware
-func (siw *ServerInterfaceWrapper) AttachTable(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AttachTable(c, name)
-}
-
-// ListLoads operation middleware
-func (siw *ServerInterfaceWrapper) ListLoads(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListLoadsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListLoads(c, name, params)
-}
-
-// LoadFile operation middleware
-func (siw *ServerInterfaceWrapper) LoadFile(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params LoadFileParams
-
-	// ------------- Optional query parameter "date" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "date", c.Request.URL.Query(), &params.Date, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "amount" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "amount", c.Request.URL.Query(), &params.Amount, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter amount: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "category" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "category", c.Request.URL.Query(), &params.Category, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter category: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "detail" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "detail", c.Request.URL.Query(), &params.Detail, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter detail: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "zone" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "zone", c.Request.URL.Query(), &params.Zone, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter zone: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "day_starts" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "day_starts", c.Request.URL.Query(), &params.DayStarts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter day_starts: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "date_order" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "date_order", c.Request.URL.Query(), &params.DateOrder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date_order: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "numbers" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "numbers", c.Request.URL.Query(), &params.Numbers, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter numbers: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "ambiguous" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "ambiguous", c.Request.URL.Query(), &params.Ambiguous, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ambiguous: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "epoch" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "epoch", c.Request.URL.Query(), &params.Epoch, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter epoch: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "century" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "century", c.Request.URL.Query(), &params.Century, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter century: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "allow_undated" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter allow_undated: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "grain" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "grain", c.Request.URL.Query(), &params.Grain, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grain: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "omit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "omit", c.Request.URL.Query(), &params.Omit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter omit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "type" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", c.Request.URL.Query(), &params.Type, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter type: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "format" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "delimiter" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", c.Request.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delimiter: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "encoding" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "sheet" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "sheet", c.Request.URL.Query(), &params.Sheet, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sheet: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "header_row" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "header_row", c.Request.URL.Query(), &params.HeaderRow, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter header_row: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "skip_footer" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "skip_footer", c.Request.URL.Query(), &params.SkipFooter, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter skip_footer: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "blank" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "blank", c.Request.URL.Query(), &params.Blank, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter blank: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "trim" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", c.Request.URL.Query(), &params.Trim, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trim: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "file" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", c.Request.URL.Query(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "replace" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "replace", c.Request.URL.Query(), &params.Replace, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replace: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "as_of" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "as_of", c.Request.URL.Query(), &params.AsOf, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter as_of: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "key" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "again" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "again", c.Request.URL.Query(), &params.Again, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter again: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "Idempotency-Key" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
-		var IdempotencyKey IdempotencyKeyParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IdempotencyKey = &IdempotencyKey
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.LoadFile(c, name, params)
-}
-
-// GetLoad operation middleware
-func (siw *ServerInterfaceWrapper) GetLoad(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "load" -------------
-	var load LoadParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "load", c.Param("load"), &load, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter load: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetLoad(c, name, load)
-}
-
-// RedoLoad operation middleware
-func (siw *ServerInterfaceWrapper) RedoLoad(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "load" -------------
-	var load LoadParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "load", c.Param("load"), &load, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter load: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RedoLoad(c, name, load)
-}
-
-// UndoLoad operation middleware
-func (siw *ServerInterfaceWrapper) UndoLoad(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "load" -------------
-	var load LoadParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "load", c.Param("load"), &load, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter load: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.UndoLoad(c, name, load)
-}
-
-// PreviewLoad operation middleware
-func (siw *ServerInterfaceWrapper) PreviewLoad(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PreviewLoadParams
-
-	// ------------- Optional query parameter "date" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "date", c.Request.URL.Query(), &params.Date, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "amount" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "amount", c.Request.URL.Query(), &params.Amount, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter amount: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "category" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "category", c.Request.URL.Query(), &params.Category, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter category: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "detail" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "detail", c.Request.URL.Query(), &params.Detail, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter detail: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "zone" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "zone", c.Request.URL.Query(), &params.Zone, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter zone: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "day_starts" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "day_starts", c.Request.URL.Query(), &params.DayStarts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter day_starts: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "date_order" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "date_order", c.Request.URL.Query(), &params.DateOrder, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter date_order: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "numbers" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "numbers", c.Request.URL.Query(), &params.Numbers, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter numbers: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "ambiguous" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "ambiguous", c.Request.URL.Query(), &params.Ambiguous, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ambiguous: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "epoch" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "epoch", c.Request.URL.Query(), &params.Epoch, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter epoch: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "century" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "century", c.Request.URL.Query(), &params.Century, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter century: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "allow_undated" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_undated", c.Request.URL.Query(), &params.AllowUndated, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter allow_undated: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "grain" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "grain", c.Request.URL.Query(), &params.Grain, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grain: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "omit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "omit", c.Request.URL.Query(), &params.Omit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter omit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "type" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", c.Request.URL.Query(), &params.Type, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter type: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "format" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", c.Request.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter format: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "delimiter" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", c.Request.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter delimiter: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "encoding" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", c.Request.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter encoding: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "sheet" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "sheet", c.Request.URL.Query(), &params.Sheet, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sheet: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "header_row" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "header_row", c.Request.URL.Query(), &params.HeaderRow, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter header_row: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "skip_footer" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "skip_footer", c.Request.URL.Query(), &params.SkipFooter, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter skip_footer: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "blank" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "blank", c.Request.URL.Query(), &params.Blank, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter blank: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "trim" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", c.Request.URL.Query(), &params.Trim, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trim: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "file" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "file", c.Request.URL.Query(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PreviewLoad(c, name, params)
-}
-
-// RenameDataset operation middleware
-func (siw *ServerInterfaceWrapper) RenameDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RenameDatasetParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RenameDataset(c, name, params)
-}
-
-// RestoreDataset operation middleware
-func (siw *ServerInterfaceWrapper) RestoreDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RestoreDataset(c, name)
-}
-
-// ListDatasetUsers operation middleware
-func (siw *ServerInterfaceWrapper) ListDatasetUsers(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListDatasetUsers(c, name)
-}
-
-// ListValues operation middleware
-func (siw *ServerInterfaceWrapper) ListValues(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListValuesParams
-
-	// ------------- Required query parameter "column" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "column", c.Request.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter column: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListValues(c, name, params)
-}
-
-// VerifyDataset operation middleware
-func (siw *ServerInterfaceWrapper) VerifyDataset(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.VerifyDataset(c, name)
-}
-
-// ListDays operation middleware
-func (siw *ServerInterfaceWrapper) ListDays(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListDays(c)
-}
-
-// GetPublishedDays operation middleware
-func (siw *ServerInterfaceWrapper) GetPublishedDays(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetPublishedDays(c)
-}
-
-// PublishDays operation middleware
-func (siw *ServerInterfaceWrapper) PublishDays(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PublishDays(c)
-}
-
-// ListDeliveries operation middleware
-func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListDeliveriesParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListDeliveries(c, params)
-}
-
-// GetDeliveryMeans operation middleware
-func (siw *ServerInterfaceWrapper) GetDeliveryMeans(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetDeliveryMeans(c)
-}
-
-// RetryDelivery operation middleware
-func (siw *ServerInterfaceWrapper) RetryDelivery(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id IdParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RetryDelivery(c, id)
-}
-
-// Elapse operation middleware
-func (siw *ServerInterfaceWrapper) Elapse(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Elapse(c)
-}
-
-// ListHolidayLists operation middleware
-func (siw *ServerInterfaceWrapper) ListHolidayLists(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListHolidayListsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListHolidayLists(c, params)
-}
-
-// AddHolidayList operation middleware
-func (siw *ServerInterfaceWrapper) AddHolidayList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params AddHolidayListParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddHolidayList(c, params)
-}
-
-// RemoveHolidayList operation middleware
-func (siw *ServerInterfaceWrapper) RemoveHolidayList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveHolidayListParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveHolidayList(c, name, params)
-}
-
-// GetHolidayList operation middleware
-func (siw *ServerInterfaceWrapper) GetHolidayList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetHolidayList(c, name)
-}
-
-// PutHolidayList operation middleware
-func (siw *ServerInterfaceWrapper) PutHolidayList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PutHolidayListParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PutHolidayList(c, name, params)
-}
-
-// RestoreHolidayList operation middleware
-func (siw *ServerInterfaceWrapper) RestoreHolidayList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RestoreHolidayList(c, name)
-}
-
-// ListHolidayListVersions operation middleware
-func (siw *ServerInterfaceWrapper) ListHolidayListVersions(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListHolidayListVersionsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListHolidayListVersions(c, name, params)
-}
-
-// ListKeys operation middleware
-func (siw *ServerInterfaceWrapper) ListKeys(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListKeysParams
-
-	// ------------- Optional query parameter "all" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "all", c.Request.URL.Query(), &params.All, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter all: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListKeys(c, params)
-}
-
-// CreateKey operation middleware
-func (siw *ServerInterfaceWrapper) CreateKey(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.CreateKey(c)
-}
-
-// RevokeKey operation middleware
-func (siw *ServerInterfaceWrapper) RevokeKey(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id IdParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RevokeKey(c, id)
-}
-
-// ReadLimits operation middleware
-func (siw *ServerInterfaceWrapper) ReadLimits(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ReadLimits(c)
-}
-
-// LineUp operation middleware
-func (siw *ServerInterfaceWrapper) LineUp(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.LineUp(c)
-}
-
-// OpenLink operation middleware
-func (siw *ServerInterfaceWrapper) OpenLink(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.OpenLink(c)
-}
-
-// UseLink operation middleware
-func (siw *ServerInterfaceWrapper) UseLink(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.UseLink(c)
-}
-
-// ChangePassword operation middleware
-func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ChangePassword(c)
-}
-
-// ListReceipts operation middleware
-func (siw *ServerInterfaceWrapper) ListReceipts(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListReceiptsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListReceipts(c, params)
-}
-
-// CreateReceipt operation middleware
-func (siw *ServerInterfaceWrapper) CreateReceipt(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params CreateReceiptParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "Idempotency-Key" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
-		var IdempotencyKey IdempotencyKeyParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IdempotencyKey = &IdempotencyKey
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.CreateReceipt(c, params)
-}
-
-// GetReceipt operation middleware
-func (siw *ServerInterfaceWrapper) GetReceipt(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id IdParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetReceipt(c, id)
-}
-
-// CompareReceipt operation middleware
-func (siw *ServerInterfaceWrapper) CompareReceipt(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id IdParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.CompareReceipt(c, id)
-}
-
-// ListRecords operation middleware
-func (siw *ServerInterfaceWrapper) ListRecords(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListRecords(c)
-}
-
-// ListBoundaries operation middleware
-func (siw *ServerInterfaceWrapper) ListBoundaries(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListBoundaries(c)
-}
-
-// Rehearse operation middleware
-func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Rehearse(c)
-}
-
-// ListRemovedDatasets operation middleware
-func (siw *ServerInterfaceWrapper) ListRemovedDatasets(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListRemovedDatasets(c)
-}
-
-// Resolve operation middleware
-func (siw *ServerInterfaceWrapper) Resolve(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Resolve(c)
-}
-
-// ResolveTimeline operation middleware
-func (siw *ServerInterfaceWrapper) ResolveTimeline(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ResolveTimeline(c)
-}
-
-// ListSchedules operation middleware
-func (siw *ServerInterfaceWrapper) ListSchedules(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListSchedulesParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListSchedules(c, params)
-}
-
-// AddSchedule operation middleware
-func (siw *ServerInterfaceWrapper) AddSchedule(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddSchedule(c)
-}
-
-// RunSchedules operation middleware
-func (siw *ServerInterfaceWrapper) RunSchedules(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RunSchedules(c)
-}
-
-// RemoveSchedule operation middleware
-func (siw *ServerInterfaceWrapper) RemoveSchedule(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveSchedule(c, name)
-}
-
-// GetSchedule operation middleware
-func (siw *ServerInterfaceWrapper) GetSchedule(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetSchedule(c, name)
-}
-
-// DescribeService operation middleware
-func (siw *ServerInterfaceWrapper) DescribeService(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.DescribeService(c)
-}
-
-// SignOut operation middleware
-func (siw *ServerInterfaceWrapper) SignOut(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.SignOut(c)
-}
-
-// GetSession operation middleware
-func (siw *ServerInterfaceWrapper) GetSession(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetSession(c)
-}
-
-// SignIn operation middleware
-func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.SignIn(c)
-}
-
-// ListSessions operation middleware
-func (siw *ServerInterfaceWrapper) ListSessions(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListSessions(c)
-}
-
-// EndSession operation middleware
-func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id IdParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.EndSession(c, id)
-}
-
-// SignOn operation middleware
-func (siw *ServerInterfaceWrapper) SignOn(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.SignOn(c)
-}
-
-// ReturnFromSignOn operation middleware
-func (siw *ServerInterfaceWrapper) ReturnFromSignOn(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ReturnFromSignOnParams
-
-	// ------------- Optional query parameter "code" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "code", c.Request.URL.Query(), &params.Code, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter code: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "state" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "error" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "error", c.Request.URL.Query(), &params.Error, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter error: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "error_description" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "error_description", c.Request.URL.Query(), &params.ErrorDescription, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter error_description: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "session_state" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "session_state", c.Request.URL.Query(), &params.SessionState, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter session_state: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "iss" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "iss", c.Request.URL.Query(), &params.Iss, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter iss: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "scope" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "scope", c.Request.URL.Query(), &params.Scope, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ReturnFromSignOn(c, params)
-}
-
-// ListSpans operation middleware
-func (siw *ServerInterfaceWrapper) ListSpans(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListSpansParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListSpans(c, params)
-}
-
-// AddSpan operation middleware
-func (siw *ServerInterfaceWrapper) AddSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params AddSpanParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.AddSpan(c, params)
-}
-
-// RemoveSpan operation middleware
-func (siw *ServerInterfaceWrapper) RemoveSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveSpanParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveSpan(c, name, params)
-}
-
-// GetSpan operation middleware
-func (siw *ServerInterfaceWrapper) GetSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetSpan(c, name)
-}
-
-// PutSpan operation middleware
-func (siw *ServerInterfaceWrapper) PutSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params PutSpanParams
-
-	// ------------- Optional query parameter "note" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "note", c.Request.URL.Query(), &params.Note, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter note: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.PutSpan(c, name, params)
-}
-
-// MoveSpan operation middleware
-func (siw *ServerInterfaceWrapper) MoveSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.MoveSpan(c, name)
-}
-
-// RenameSpan operation middleware
-func (siw *ServerInterfaceWrapper) RenameSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RenameSpanParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatchParam
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RenameSpan(c, name, params)
-}
-
-// RestoreSpan operation middleware
-func (siw *ServerInterfaceWrapper) RestoreSpan(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RestoreSpan(c, name)
-}
-
-// ListSpanVersions operation middleware
-func (siw *ServerInterfaceWrapper) ListSpanVersions(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "name" -------------
-	var name NameParam
-
-	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListSpanVersionsParams
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListSpanVersions(c, name, params)
-}
-
-// GetStatus operation middleware
-func (siw *ServerInterfaceWrapper) GetStatus(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetStatus(c)
-}
-
-// Total operation middleware
-func (siw *ServerInterfaceWrapper) Total(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.Total(c)
-}
-
-// TotalStatements operation middleware
-func (siw *ServerInterfaceWrapper) TotalStatements(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.TotalStatements(c)
-}
-
-// GinServerOptions provides options for the Gin server.
-type GinServerOptions struct {
-	BaseURL      string
-	Middlewares  []MiddlewareFunc
-	ErrorHandler func(*gin.Context, error, int)
-}
-
-// RegisterHandlers creates http.Handler with routing matching OpenAPI spec.
-func RegisterHandlers(router gin.IRouter, si ServerInterface) {
-	RegisterHandlersWithOptions(router, si, GinServerOptions{})
-}
-
-// RegisterHandlersWithOptions creates http.Handler with additional options
-func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options GinServerOptions) {
-	errorHandler := options.ErrorHandler
-	if errorHandler == nil {
-		errorHandler = func(c *gin.Context, err error, statusCode int) {
-			c.JSON(statusCode, gin.H{"msg": err.Error()})
-		}
-	}
-
-	wrapper := ServerInterfaceWrapper{
-		Handler:            si,
-		HandlerMiddlewares: options.Middlewares,
-		ErrorHandler:       errorHandler,
-	}
-
-	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
-	router.POST(options.BaseURL+"/resolve", wrapper.Resolve)
-	router.POST(options.BaseURL+"/resolve/timeline", wrapper.ResolveTimeline)
-	router.POST(options.BaseURL+"/rehearse", wrapper.Rehearse)
-	router.POST(options.BaseURL+"/check", wrapper.Check)
-	router.POST(options.BaseURL+"/check/acknowledgements", wrapper.AcknowledgeFinding)
-	router.POST(options.BaseURL+"/check/acknowledgements/withdraw", wrapper.WithdrawAcknowledgement)
-	router.POST(options.BaseURL+"/elapsed", wrapper.Elapse)
-	router.POST(options.BaseURL+"/limits", wrapper.ReadLimits)
-	router.POST(options.BaseURL+"/ageing", wrapper.Age)
-	router.POST(options.BaseURL+"/days", wrapper.ListDays)
-	router.GET(options.BaseURL+"/days/published", wrapper.GetPublishedDays)
-	router.PUT(options.BaseURL+"/days/published", wrapper.PublishDays)
-	router.GET(options.BaseURL+"/book", wrapper.GetBook)
-	router.POST(options.BaseURL+"/book", wrapper.LoadBook)
-	router.GET(options.BaseURL+"/spans", wrapper.ListSpans)
-	router.POST(options.BaseURL+"/spans", wrapper.AddSpan)
-	router.DELETE(options.BaseURL+"/spans/:name", wrapper.RemoveSpan)
-	router.GET(options.BaseURL+"/spans/:name", wrapper.GetSpan)
-	router.PUT(options.BaseURL+"/spans/:name", wrapper.PutSpan)
-	router.GET(options.BaseURL+"/spans/:name/versions", wrapper.ListSpanVersions)
-	router.POST(options.BaseURL+"/spans/:name/rename", wrapper.RenameSpan)
-	router.POST(options.BaseURL+"/spans/:name/move", wrapper.MoveSpan)
-	router.POST(options.BaseURL+"/spans/:name/restore", wrapper.RestoreSpan)
-	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
-	router.POST(options.BaseURL+"/calendars", wrapper.AddCalendar)
-	router.DELETE(options.BaseURL+"/calendars/:name", wrapper.RemoveCalendar)
-	router.GET(options.BaseURL+"/calendars/:name", wrapper.GetCalendar)
-	router.PUT(options.BaseURL+"/calendars/:name", wrapper.PutCalendar)
-	router.GET(options.BaseURL+"/calendars/:name/versions", wrapper.ListCalendarVersions)
-	router.POST(options.BaseURL+"/calendars/:name/restore", wrapper.RestoreCalendar)
-	router.POST(options.BaseURL+"/calendars/layout", wrapper.LayOutCalendar)
-	router.GET(options.BaseURL+"/calendars/:name/years/:year", wrapper.GetCalendarYear)
-	router.GET(options.BaseURL+"/holidays", wrapper.ListHolidayLists)
-	router.POST(options.BaseURL+"/holidays", wrapper.AddHolidayList)
-	router.DELETE(options.BaseURL+"/holidays/:name", wrapper.RemoveHolidayList)
-	router.GET(options.BaseURL+"/holidays/:name", wrapper.GetHolidayList)
-	router.PUT(options.BaseURL+"/holidays/:name", wrapper.PutHolidayList)
-	router.GET(options.BaseURL+"/holidays/:name/versions", wrapper.ListHolidayListVersions)
-	router.POST(options.BaseURL+"/holidays/:name/restore", wrapper.RestoreHolidayList)
-	router.GET(options.BaseURL+"/briefs", wrapper.ListBriefs)
-	router.POST(options.BaseURL+"/briefs", wrapper.AddBrief)
-	router.DELETE(options.BaseURL+"/briefs/:name", wrapper.RemoveBrief)
-	router.GET(options.BaseURL+"/briefs/:name", wrapper.GetBrief)
-	router.PUT(options.BaseURL+"/briefs/:name", wrapper.PutBrief)
-	router.GET(options.BaseURL+"/briefs/:name/versions", wrapper.ListBriefVersions)
-	router.POST(options.BaseURL+"/briefs/:name/restore", wrapper.RestoreBrief)
-	router.POST(options.BaseURL+"/briefs/:name/view", wrapper.ViewBrief)
-	router.POST(options.BaseURL+"/briefs/:name/rehearse", wrapper.RehearseBrief)
-	router.GET(options.BaseURL+"/datasets", wrapper.ListDatasets)
-	router.GET(options.BaseURL+"/databases", wrapper.ListDatabases)
-	router.POST(options.BaseURL+"/databases/:name/test", wrapper.TestDatabase)
-	router.GET(options.BaseURL+"/databases/:name/tables", wrapper.ListTables)
-	router.GET(options.BaseURL+"/databases/:name/columns", wrapper.ListColumns)
-	router.DELETE(options.BaseURL+"/datasets/:name", wrapper.RemoveDataset)
-	router.GET(options.BaseURL+"/datasets/:name", wrapper.GetDataset)
-	router.PATCH(options.BaseURL+"/datasets/:name", wrapper.DescribeDataset)
-	router.GET(options.BaseURL+"/datasets/:name/users", wrapper.ListDatasetUsers)
-	router.POST(options.BaseURL+"/datasets/:name/rename", wrapper.RenameDataset)
-	router.POST(options.BaseURL+"/datasets/:name/attach", wrapper.AttachTable)
-	router.POST(options.BaseURL+"/datasets/:name/preview", wrapper.PreviewLoad)
-	router.GET(options.BaseURL+"/datasets/:name/loads", wrapper.ListLoads)
-	router.POST(options.BaseURL+"/datasets/:name/loads", wrapper.LoadFile)
-	router.GET(options.BaseURL+"/datasets/:name/loads/:load", wrapper.GetLoad)
-	router.POST(options.BaseURL+"/datasets/:name/loads/:load/undo", wrapper.UndoLoad)
-	router.POST(options.BaseURL+"/datasets/:name/loads/:load/redo", wrapper.RedoLoad)
-	router.POST(options.BaseURL+"/datasets/:name/restore", wrapper.RestoreDataset)
-	router.GET(options.BaseURL+"/removed-datasets", wrapper.ListRemovedDatasets)
-	router.POST(options.BaseURL+"/datasets/:name/verify", wrapper.VerifyDataset)
-	router.GET(options.BaseURL+"/datasets/:name/values", wrapper.ListValues)
-	router.POST(options.BaseURL+"/total", wrapper.Total)
-	router.POST(options.BaseURL+"/total/statements", wrapper.TotalStatements)
-	router.POST(options.BaseURL+"/lines", wrapper.LineUp)
-	router.POST(options.BaseURL+"/records", wrapper.ListRecords)
-	router.POST(options.BaseURL+"/records/boundaries", wrapper.ListBoundaries)
-	router.GET(options.BaseURL+"/backup", wrapper.MakeBackup)
-	router.GET(options.BaseURL+"/receipts", wrapper.ListReceipts)
-	router.POST(options.BaseURL+"/receipts", wrapper.CreateReceipt)
-	router.GET(options.BaseURL+"/receipts/:id", wrapper.GetReceipt)
-	router.GET(options.BaseURL+"/receipts/:id/comparison", wrapper.CompareReceipt)
-	router.GET(options.BaseURL+"/deliveries", wrapper.ListDeliveries)
-	router.GET(options.BaseURL+"/deliveries/means", wrapper.GetDeliveryMeans)
-	router.POST(options.BaseURL+"/deliveries/:id/retry", wrapper.RetryDelivery)
-	router.GET(options.BaseURL+"/schedules", wrapper.ListSchedules)
-	router.POST(options.BaseURL+"/schedules", wrapper.AddSchedule)
-	router.POST(options.BaseURL+"/schedules/run", wrapper.RunSchedules)
-	router.DELETE(options.BaseURL+"/schedules/:name", wrapper.RemoveSchedule)
-	router.GET(options.BaseURL+"/schedules/:name", wrapper.GetSchedule)
-	router.DELETE(options.BaseURL+"/session", wrapper.SignOut)
-	router.GET(options.BaseURL+"/session", wrapper.GetSession)
-	router.POST(options.BaseURL+"/session", wrapper.SignIn)
-	router.GET(options.BaseURL+"/sessions", wrapper.ListSessions)
-	router.DELETE(options.BaseURL+"/sessions/:id", wrapper.EndSession)
-	router.PUT(options.BaseURL+"/password", wrapper.ChangePassword)
-	router.POST(options.BaseURL+"/links/open", wrapper.OpenLink)
-	router.POST(options.BaseURL+"/links/use", wrapper.UseLink)
-	router.GET(options.BaseURL+"/sign-on", wrapper.SignOn)
-	router.GET(options.BaseURL+"/sign-on/return", wrapper.ReturnFromSignOn)
-	router.GET(options.BaseURL+"/accounts", wrapper.ListAccounts)
-	router.POST(options.BaseURL+"/accounts", wrapper.AddAccount)
-	router.PATCH(options.BaseURL+"/accounts/:account", wrapper.ChangeAccount)
-	router.POST(options.BaseURL+"/accounts/:account/reset", wrapper.ResetAccount)
-	router.GET(options.BaseURL+"/keys", wrapper.ListKeys)
-	router.POST(options.BaseURL+"/keys", wrapper.CreateKey)
-	router.DELETE(options.BaseURL+"/keys/:id", wrapper.RevokeKey)
-	router.GET(options.BaseURL+"/audit", wrapper.SearchAudit)
-	router.GET(options.BaseURL+"/service", wrapper.DescribeService)
-	router.GET(options.BaseURL+"/datasets/:name/access", wrapper.GetAccess)
-	router.PUT(options.BaseURL+"/datasets/:name/access", wrapper.PutAccess)
+// Handlers are below.
+
+// The routes above stand on the functions of server.go.
+// Register adds the routes of all operations below an address. What goes wrong is answered by errors.
+func Register(router gin.IRouter, base string, handlers Handlers, errors Errors) {
+	s := &routes{handlers, errors}
+	router.GET(base+"/status", s.GetStatus)
+	router.POST(base+"/resolve", s.Resolve)
+	router.POST(base+"/resolve/timeline", s.ResolveTimeline)
+	router.POST(base+"/rehearse", s.Rehearse)
+	router.POST(base+"/check", s.Check)
+	router.POST(base+"/check/acknowledgements", s.AcknowledgeFinding)
+	router.POST(base+"/check/acknowledgements/withdraw", s.WithdrawAcknowledgement)
+	router.POST(base+"/elapsed", s.Elapse)
+	router.POST(base+"/limits", s.ReadLimits)
+	router.POST(base+"/ageing", s.Age)
+	router.POST(base+"/days", s.ListDays)
+	router.GET(base+"/days/published", s.GetPublishedDays)
+	router.PUT(base+"/days/published", s.PublishDays)
+	router.GET(base+"/book", s.GetBook)
+	router.POST(base+"/book", s.LoadBook)
+	router.GET(base+"/spans", s.ListSpans)
+	router.POST(base+"/spans", s.AddSpan)
+	router.DELETE(base+"/spans/:name", s.RemoveSpan)
+	router.GET(base+"/spans/:name", s.GetSpan)
+	router.PUT(base+"/spans/:name", s.PutSpan)
+	router.GET(base+"/spans/:name/versions", s.ListSpanVersions)
+	router.POST(base+"/spans/:name/rename", s.RenameSpan)
+	router.POST(base+"/spans/:name/move", s.MoveSpan)
+	router.POST(base+"/spans/:name/restore", s.RestoreSpan)
+	router.GET(base+"/calendars", s.ListCalendars)
+	router.POST(base+"/calendars", s.AddCalendar)
+	router.DELETE(base+"/calendars/:name", s.RemoveCalendar)
+	router.GET(base+"/calendars/:name", s.GetCalendar)
+	router.PUT(base+"/calendars/:name", s.PutCalendar)
+	router.GET(base+"/calendars/:name/versions", s.ListCalendarVersions)
+	router.POST(base+"/calendars/:name/restore", s.RestoreCalendar)
+	router.POST(base+"/calendars/layout", s.LayOutCalendar)
+	router.GET(base+"/calendars/:name/years/:year", s.GetCalendarYear)
+	router.GET(base+"/holidays", s.ListHolidayLists)
+	router.POST(base+"/holidays", s.AddHolidayList)
+	router.DELETE(base+"/holidays/:name", s.RemoveHolidayList)
+	router.GET(base+"/holidays/:name", s.GetHolidayList)
+	router.PUT(base+"/holidays/:name", s.PutHolidayList)
+	router.GET(base+"/holidays/:name/versions", s.ListHolidayListVersions)
+	router.POST(base+"/holidays/:name/restore", s.RestoreHolidayList)
+	router.GET(base+"/briefs", s.ListBriefs)
+	router.POST(base+"/briefs", s.AddBrief)
+	router.DELETE(base+"/briefs/:name", s.RemoveBrief)
+	router.GET(base+"/briefs/:name", s.GetBrief)
+	router.PUT(base+"/briefs/:name", s.PutBrief)
+	router.GET(base+"/briefs/:name/versions", s.ListBriefVersions)
+	router.POST(base+"/briefs/:name/restore", s.RestoreBrief)
+	router.POST(base+"/briefs/:name/view", s.ViewBrief)
+	router.POST(base+"/briefs/:name/rehearse", s.RehearseBrief)
+	router.GET(base+"/datasets", s.ListDatasets)
+	router.GET(base+"/databases", s.ListDatabases)
+	router.POST(base+"/databases/:name/test", s.TestDatabase)
+	router.GET(base+"/databases/:name/tables", s.ListTables)
+	router.GET(base+"/databases/:name/columns", s.ListColumns)
+	router.DELETE(base+"/datasets/:name", s.RemoveDataset)
+	router.GET(base+"/datasets/:name", s.GetDataset)
+	router.PATCH(base+"/datasets/:name", s.DescribeDataset)
+	router.GET(base+"/datasets/:name/users", s.ListDatasetUsers)
+	router.POST(base+"/datasets/:name/rename", s.RenameDataset)
+	router.POST(base+"/datasets/:name/attach", s.AttachTable)
+	router.POST(base+"/datasets/:name/preview", s.PreviewLoad)
+	router.GET(base+"/datasets/:name/loads", s.ListLoads)
+	router.POST(base+"/datasets/:name/loads", s.LoadFile)
+	router.GET(base+"/datasets/:name/loads/:load", s.GetLoad)
+	router.POST(base+"/datasets/:name/loads/:load/undo", s.UndoLoad)
+	router.POST(base+"/datasets/:name/loads/:load/redo", s.RedoLoad)
+	router.POST(base+"/datasets/:name/restore", s.RestoreDataset)
+	router.GET(base+"/removed-datasets", s.ListRemovedDatasets)
+	router.POST(base+"/datasets/:name/verify", s.VerifyDataset)
+	router.GET(base+"/datasets/:name/values", s.ListValues)
+	router.POST(base+"/total", s.Total)
+	router.POST(base+"/total/statements", s.TotalStatements)
+	router.POST(base+"/lines", s.LineUp)
+	router.POST(base+"/records", s.ListRecords)
+	router.POST(base+"/records/boundaries", s.ListBoundaries)
+	router.GET(base+"/backup", s.MakeBackup)
+	router.GET(base+"/receipts", s.ListReceipts)
+	router.POST(base+"/receipts", s.CreateReceipt)
+	router.GET(base+"/receipts/:id", s.GetReceipt)
+	router.GET(base+"/receipts/:id/comparison", s.CompareReceipt)
+	router.GET(base+"/deliveries", s.ListDeliveries)
+	router.GET(base+"/deliveries/means", s.GetDeliveryMeans)
+	router.POST(base+"/deliveries/:id/retry", s.RetryDelivery)
+	router.GET(base+"/schedules", s.ListSchedules)
+	router.POST(base+"/schedules", s.AddSchedule)
+	router.POST(base+"/schedules/run", s.RunSchedules)
+	router.DELETE(base+"/schedules/:name", s.RemoveSchedule)
+	router.GET(base+"/schedules/:name", s.GetSchedule)
+	router.DELETE(base+"/session", s.SignOut)
+	router.GET(base+"/session", s.GetSession)
+	router.POST(base+"/session", s.SignIn)
+	router.GET(base+"/sessions", s.ListSessions)
+	router.DELETE(base+"/sessions/:id", s.EndSession)
+	router.PUT(base+"/password", s.ChangePassword)
+	router.POST(base+"/links/open", s.OpenLink)
+	router.POST(base+"/links/use", s.UseLink)
+	router.GET(base+"/sign-on", s.SignOn)
+	router.GET(base+"/sign-on/return", s.ReturnFromSignOn)
+	router.GET(base+"/accounts", s.ListAccounts)
+	router.POST(base+"/accounts", s.AddAccount)
+	router.PATCH(base+"/accounts/:account", s.ChangeAccount)
+	router.POST(base+"/accounts/:account/reset", s.ResetAccount)
+	router.GET(base+"/keys", s.ListKeys)
+	router.POST(base+"/keys", s.CreateKey)
+	router.DELETE(base+"/keys/:id", s.RevokeKey)
+	router.GET(base+"/audit", s.SearchAudit)
+	router.GET(base+"/service", s.DescribeService)
+	router.GET(base+"/datasets/:name/access", s.GetAccess)
+	router.PUT(base+"/datasets/:name/access", s.PutAccess)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -3974,33 +141,8 @@ type ListAccountsResponseObject interface {
 
 type ListAccounts200JSONResponse Accounts
 
-func (response ListAccounts200JSONResponse) VisitListAccountsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListAccountsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListAccountsdefaultApplicationProblemPlusJSONResponse) VisitListAccountsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListAccounts200JSONResponse) VisitListAccountsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddAccountRequestObject struct {
@@ -4013,33 +155,8 @@ type AddAccountResponseObject interface {
 
 type AddAccount201JSONResponse NewAccount
 
-func (response AddAccount201JSONResponse) VisitAddAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddAccountdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddAccountdefaultApplicationProblemPlusJSONResponse) VisitAddAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddAccount201JSONResponse) VisitAddAccountResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 201, r)
 }
 
 type ChangeAccountRequestObject struct {
@@ -4053,33 +170,8 @@ type ChangeAccountResponseObject interface {
 
 type ChangeAccount200JSONResponse Account
 
-func (response ChangeAccount200JSONResponse) VisitChangeAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ChangeAccountdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ChangeAccountdefaultApplicationProblemPlusJSONResponse) VisitChangeAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ChangeAccount200JSONResponse) VisitChangeAccountResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ResetAccountRequestObject struct {
@@ -4092,33 +184,8 @@ type ResetAccountResponseObject interface {
 
 type ResetAccount200JSONResponse OneTimeLink
 
-func (response ResetAccount200JSONResponse) VisitResetAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ResetAccountdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResetAccountdefaultApplicationProblemPlusJSONResponse) VisitResetAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ResetAccount200JSONResponse) VisitResetAccountResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AgeRequestObject struct {
@@ -4131,156 +198,8 @@ type AgeResponseObject interface {
 
 type Age200JSONResponse AgeingAnswer
 
-func (response Age200JSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type Age200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Age200ApplicationvndApacheParquetResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Age200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Age200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Age200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Age200ApplicationxNdjsonResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type Age200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Age200TextcsvResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Age200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Age200TextmarkdownResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type AgedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AgedefaultApplicationProblemPlusJSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Age200JSONResponse) VisitAgeResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type SearchAuditRequestObject struct {
@@ -4293,33 +212,8 @@ type SearchAuditResponseObject interface {
 
 type SearchAudit200JSONResponse AuditPage
 
-func (response SearchAudit200JSONResponse) VisitSearchAuditResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SearchAuditdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SearchAuditdefaultApplicationProblemPlusJSONResponse) VisitSearchAuditResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r SearchAudit200JSONResponse) VisitSearchAuditResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type MakeBackupRequestObject struct {
@@ -4330,40 +224,11 @@ type MakeBackupResponseObject interface {
 }
 
 type MakeBackup200ApplicationzipResponse struct {
-	Body          io.Reader
-	ContentLength int64
+	Body io.Reader
 }
 
-func (response MakeBackup200ApplicationzipResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/zip")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r MakeBackup200ApplicationzipResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+	return writeBody(w, 200, "application/zip", r.Body)
 }
 
 type GetBookRequestObject struct {
@@ -4374,40 +239,11 @@ type GetBookResponseObject interface {
 }
 
 type GetBook200ApplicationyamlResponse struct {
-	Body          io.Reader
-	ContentLength int64
+	Body io.Reader
 }
 
-func (response GetBook200ApplicationyamlResponse) VisitGetBookResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/yaml")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type GetBookdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetBookdefaultApplicationProblemPlusJSONResponse) VisitGetBookResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetBook200ApplicationyamlResponse) VisitGetBookResponse(w http.ResponseWriter) error {
+	return writeBody(w, 200, "application/yaml", r.Body)
 }
 
 type LoadBookRequestObject struct {
@@ -4421,33 +257,8 @@ type LoadBookResponseObject interface {
 
 type LoadBook200JSONResponse BookChanges
 
-func (response LoadBook200JSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type LoadBookdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response LoadBookdefaultApplicationProblemPlusJSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r LoadBook200JSONResponse) VisitLoadBookResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListBriefsRequestObject struct {
@@ -4460,33 +271,8 @@ type ListBriefsResponseObject interface {
 
 type ListBriefs200JSONResponse BriefsPage
 
-func (response ListBriefs200JSONResponse) VisitListBriefsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListBriefsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListBriefsdefaultApplicationProblemPlusJSONResponse) VisitListBriefsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListBriefs200JSONResponse) VisitListBriefsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddBriefRequestObject struct {
@@ -4508,39 +294,10 @@ type AddBrief201JSONResponse struct {
 	Headers AddBrief201ResponseHeaders
 }
 
-func (response AddBrief201JSONResponse) VisitAddBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddBriefdefaultApplicationProblemPlusJSONResponse) VisitAddBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddBrief201JSONResponse) VisitAddBriefResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type RemoveBriefRequestObject struct {
@@ -4555,26 +312,9 @@ type RemoveBriefResponseObject interface {
 type RemoveBrief204Response struct {
 }
 
-func (response RemoveBrief204Response) VisitRemoveBriefResponse(w http.ResponseWriter) error {
+func (r RemoveBrief204Response) VisitRemoveBriefResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveBriefdefaultApplicationProblemPlusJSONResponse) VisitRemoveBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetBriefRequestObject struct {
@@ -4594,36 +334,9 @@ type GetBrief200JSONResponse struct {
 	Headers GetBrief200ResponseHeaders
 }
 
-func (response GetBrief200JSONResponse) VisitGetBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetBriefdefaultApplicationProblemPlusJSONResponse) VisitGetBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetBrief200JSONResponse) VisitGetBriefResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type PutBriefRequestObject struct {
@@ -4645,36 +358,9 @@ type PutBrief200JSONResponse struct {
 	Headers PutBrief200ResponseHeaders
 }
 
-func (response PutBrief200JSONResponse) VisitPutBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutBriefdefaultApplicationProblemPlusJSONResponse) VisitPutBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PutBrief200JSONResponse) VisitPutBriefResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type RehearseBriefRequestObject struct {
@@ -4688,33 +374,8 @@ type RehearseBriefResponseObject interface {
 
 type RehearseBrief200JSONResponse BriefTurns
 
-func (response RehearseBrief200JSONResponse) VisitRehearseBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RehearseBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RehearseBriefdefaultApplicationProblemPlusJSONResponse) VisitRehearseBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RehearseBrief200JSONResponse) VisitRehearseBriefResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RestoreBriefRequestObject struct {
@@ -4735,36 +396,9 @@ type RestoreBrief200JSONResponse struct {
 	Headers RestoreBrief200ResponseHeaders
 }
 
-func (response RestoreBrief200JSONResponse) VisitRestoreBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RestoreBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RestoreBriefdefaultApplicationProblemPlusJSONResponse) VisitRestoreBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RestoreBrief200JSONResponse) VisitRestoreBriefResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ListBriefVersionsRequestObject struct {
@@ -4778,33 +412,8 @@ type ListBriefVersionsResponseObject interface {
 
 type ListBriefVersions200JSONResponse VersionsPage
 
-func (response ListBriefVersions200JSONResponse) VisitListBriefVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListBriefVersionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListBriefVersionsdefaultApplicationProblemPlusJSONResponse) VisitListBriefVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListBriefVersions200JSONResponse) VisitListBriefVersionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ViewBriefRequestObject struct {
@@ -4818,156 +427,8 @@ type ViewBriefResponseObject interface {
 
 type ViewBrief200JSONResponse BriefView
 
-func (response ViewBrief200JSONResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ViewBrief200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ViewBrief200ApplicationvndApacheParquetResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ViewBrief200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ViewBrief200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ViewBrief200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ViewBrief200ApplicationxNdjsonResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ViewBrief200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ViewBrief200TextcsvResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ViewBrief200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ViewBrief200TextmarkdownResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ViewBriefdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ViewBriefdefaultApplicationProblemPlusJSONResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ViewBrief200JSONResponse) VisitViewBriefResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListCalendarsRequestObject struct {
@@ -4980,33 +441,8 @@ type ListCalendarsResponseObject interface {
 
 type ListCalendars200JSONResponse CalendarsPage
 
-func (response ListCalendars200JSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListCalendarsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListCalendarsdefaultApplicationProblemPlusJSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListCalendars200JSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddCalendarRequestObject struct {
@@ -5028,39 +464,10 @@ type AddCalendar201JSONResponse struct {
 	Headers AddCalendar201ResponseHeaders
 }
 
-func (response AddCalendar201JSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddCalendardefaultApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddCalendar201JSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type LayOutCalendarRequestObject struct {
@@ -5073,33 +480,8 @@ type LayOutCalendarResponseObject interface {
 
 type LayOutCalendar200JSONResponse CalendarLayout
 
-func (response LayOutCalendar200JSONResponse) VisitLayOutCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type LayOutCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response LayOutCalendardefaultApplicationProblemPlusJSONResponse) VisitLayOutCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r LayOutCalendar200JSONResponse) VisitLayOutCalendarResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RemoveCalendarRequestObject struct {
@@ -5114,26 +496,9 @@ type RemoveCalendarResponseObject interface {
 type RemoveCalendar204Response struct {
 }
 
-func (response RemoveCalendar204Response) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
+func (r RemoveCalendar204Response) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveCalendardefaultApplicationProblemPlusJSONResponse) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetCalendarRequestObject struct {
@@ -5153,36 +518,9 @@ type GetCalendar200JSONResponse struct {
 	Headers GetCalendar200ResponseHeaders
 }
 
-func (response GetCalendar200JSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetCalendardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetCalendar200JSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type PutCalendarRequestObject struct {
@@ -5204,36 +542,9 @@ type PutCalendar200JSONResponse struct {
 	Headers PutCalendar200ResponseHeaders
 }
 
-func (response PutCalendar200JSONResponse) VisitPutCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutCalendardefaultApplicationProblemPlusJSONResponse) VisitPutCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PutCalendar200JSONResponse) VisitPutCalendarResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type RestoreCalendarRequestObject struct {
@@ -5254,36 +565,9 @@ type RestoreCalendar200JSONResponse struct {
 	Headers RestoreCalendar200ResponseHeaders
 }
 
-func (response RestoreCalendar200JSONResponse) VisitRestoreCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RestoreCalendardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RestoreCalendardefaultApplicationProblemPlusJSONResponse) VisitRestoreCalendarResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RestoreCalendar200JSONResponse) VisitRestoreCalendarResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ListCalendarVersionsRequestObject struct {
@@ -5297,33 +581,8 @@ type ListCalendarVersionsResponseObject interface {
 
 type ListCalendarVersions200JSONResponse VersionsPage
 
-func (response ListCalendarVersions200JSONResponse) VisitListCalendarVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListCalendarVersionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListCalendarVersionsdefaultApplicationProblemPlusJSONResponse) VisitListCalendarVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListCalendarVersions200JSONResponse) VisitListCalendarVersionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type GetCalendarYearRequestObject struct {
@@ -5338,33 +597,8 @@ type GetCalendarYearResponseObject interface {
 
 type GetCalendarYear200JSONResponse CalendarYear
 
-func (response GetCalendarYear200JSONResponse) VisitGetCalendarYearResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetCalendarYeardefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetCalendarYeardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarYearResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetCalendarYear200JSONResponse) VisitGetCalendarYearResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type CheckRequestObject struct {
@@ -5377,33 +611,8 @@ type CheckResponseObject interface {
 
 type Check200JSONResponse CheckReport
 
-func (response Check200JSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CheckdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Check200JSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AcknowledgeFindingRequestObject struct {
@@ -5417,26 +626,9 @@ type AcknowledgeFindingResponseObject interface {
 type AcknowledgeFinding204Response struct {
 }
 
-func (response AcknowledgeFinding204Response) VisitAcknowledgeFindingResponse(w http.ResponseWriter) error {
+func (r AcknowledgeFinding204Response) VisitAcknowledgeFindingResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type AcknowledgeFindingdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AcknowledgeFindingdefaultApplicationProblemPlusJSONResponse) VisitAcknowledgeFindingResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type WithdrawAcknowledgementRequestObject struct {
@@ -5450,26 +642,9 @@ type WithdrawAcknowledgementResponseObject interface {
 type WithdrawAcknowledgement204Response struct {
 }
 
-func (response WithdrawAcknowledgement204Response) VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error {
+func (r WithdrawAcknowledgement204Response) VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type WithdrawAcknowledgementdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response WithdrawAcknowledgementdefaultApplicationProblemPlusJSONResponse) VisitWithdrawAcknowledgementResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListDatabasesRequestObject struct {
@@ -5481,33 +656,8 @@ type ListDatabasesResponseObject interface {
 
 type ListDatabases200JSONResponse Databases
 
-func (response ListDatabases200JSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListDatabasesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListDatabasesdefaultApplicationProblemPlusJSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListDatabases200JSONResponse) VisitListDatabasesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListColumnsRequestObject struct {
@@ -5521,33 +671,8 @@ type ListColumnsResponseObject interface {
 
 type ListColumns200JSONResponse TableColumns
 
-func (response ListColumns200JSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListColumnsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListColumnsdefaultApplicationProblemPlusJSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListColumns200JSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListTablesRequestObject struct {
@@ -5560,33 +685,8 @@ type ListTablesResponseObject interface {
 
 type ListTables200JSONResponse Tables
 
-func (response ListTables200JSONResponse) VisitListTablesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListTablesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListTablesdefaultApplicationProblemPlusJSONResponse) VisitListTablesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListTables200JSONResponse) VisitListTablesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type TestDatabaseRequestObject struct {
@@ -5599,33 +699,8 @@ type TestDatabaseResponseObject interface {
 
 type TestDatabase200JSONResponse DatabaseTest
 
-func (response TestDatabase200JSONResponse) VisitTestDatabaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type TestDatabasedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TestDatabasedefaultApplicationProblemPlusJSONResponse) VisitTestDatabaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r TestDatabase200JSONResponse) VisitTestDatabaseResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListDatasetsRequestObject struct {
@@ -5638,33 +713,8 @@ type ListDatasetsResponseObject interface {
 
 type ListDatasets200JSONResponse DatasetsPage
 
-func (response ListDatasets200JSONResponse) VisitListDatasetsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListDatasetsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListDatasetsdefaultApplicationProblemPlusJSONResponse) VisitListDatasetsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListDatasets200JSONResponse) VisitListDatasetsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RemoveDatasetRequestObject struct {
@@ -5679,26 +729,9 @@ type RemoveDatasetResponseObject interface {
 type RemoveDataset204Response struct {
 }
 
-func (response RemoveDataset204Response) VisitRemoveDatasetResponse(w http.ResponseWriter) error {
+func (r RemoveDataset204Response) VisitRemoveDatasetResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveDatasetdefaultApplicationProblemPlusJSONResponse) VisitRemoveDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetDatasetRequestObject struct {
@@ -5718,36 +751,9 @@ type GetDataset200JSONResponse struct {
 	Headers GetDataset200ResponseHeaders
 }
 
-func (response GetDataset200JSONResponse) VisitGetDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetDatasetdefaultApplicationProblemPlusJSONResponse) VisitGetDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetDataset200JSONResponse) VisitGetDatasetResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type DescribeDatasetRequestObject struct {
@@ -5769,36 +775,9 @@ type DescribeDataset200JSONResponse struct {
 	Headers DescribeDataset200ResponseHeaders
 }
 
-func (response DescribeDataset200JSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type DescribeDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response DescribeDatasetdefaultApplicationProblemPlusJSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r DescribeDataset200JSONResponse) VisitDescribeDatasetResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type GetAccessRequestObject struct {
@@ -5818,36 +797,9 @@ type GetAccess200JSONResponse struct {
 	Headers GetAccess200ResponseHeaders
 }
 
-func (response GetAccess200JSONResponse) VisitGetAccessResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetAccessdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetAccessdefaultApplicationProblemPlusJSONResponse) VisitGetAccessResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetAccess200JSONResponse) VisitGetAccessResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type PutAccessRequestObject struct {
@@ -5869,36 +821,9 @@ type PutAccess200JSONResponse struct {
 	Headers PutAccess200ResponseHeaders
 }
 
-func (response PutAccess200JSONResponse) VisitPutAccessResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutAccessdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutAccessdefaultApplicationProblemPlusJSONResponse) VisitPutAccessResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PutAccess200JSONResponse) VisitPutAccessResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type AttachTableRequestObject struct {
@@ -5920,39 +845,10 @@ type AttachTable201JSONResponse struct {
 	Headers AttachTable201ResponseHeaders
 }
 
-func (response AttachTable201JSONResponse) VisitAttachTableResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AttachTabledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AttachTabledefaultApplicationProblemPlusJSONResponse) VisitAttachTableResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AttachTable201JSONResponse) VisitAttachTableResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type ListLoadsRequestObject struct {
@@ -5966,33 +862,8 @@ type ListLoadsResponseObject interface {
 
 type ListLoads200JSONResponse LoadsPage
 
-func (response ListLoads200JSONResponse) VisitListLoadsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListLoadsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListLoadsdefaultApplicationProblemPlusJSONResponse) VisitListLoadsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListLoads200JSONResponse) VisitListLoadsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type LoadFileRequestObject struct {
@@ -6015,19 +886,9 @@ type LoadFile200JSONResponse struct {
 	Headers LoadFile200ResponseHeaders
 }
 
-func (response LoadFile200JSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
+func (r LoadFile200JSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 200, r.Body)
 }
 
 type LoadFile201ResponseHeaders struct {
@@ -6039,36 +900,9 @@ type LoadFile201JSONResponse struct {
 	Headers LoadFile201ResponseHeaders
 }
 
-func (response LoadFile201JSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type LoadFiledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response LoadFiledefaultApplicationProblemPlusJSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r LoadFile201JSONResponse) VisitLoadFileResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type GetLoadRequestObject struct {
@@ -6082,33 +916,8 @@ type GetLoadResponseObject interface {
 
 type GetLoad200JSONResponse Load
 
-func (response GetLoad200JSONResponse) VisitGetLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetLoaddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetLoaddefaultApplicationProblemPlusJSONResponse) VisitGetLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetLoad200JSONResponse) VisitGetLoadResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RedoLoadRequestObject struct {
@@ -6122,33 +931,8 @@ type RedoLoadResponseObject interface {
 
 type RedoLoad200JSONResponse Load
 
-func (response RedoLoad200JSONResponse) VisitRedoLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RedoLoaddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RedoLoaddefaultApplicationProblemPlusJSONResponse) VisitRedoLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RedoLoad200JSONResponse) VisitRedoLoadResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type UndoLoadRequestObject struct {
@@ -6162,33 +946,8 @@ type UndoLoadResponseObject interface {
 
 type UndoLoad200JSONResponse Load
 
-func (response UndoLoad200JSONResponse) VisitUndoLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type UndoLoaddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response UndoLoaddefaultApplicationProblemPlusJSONResponse) VisitUndoLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r UndoLoad200JSONResponse) VisitUndoLoadResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type PreviewLoadRequestObject struct {
@@ -6204,33 +963,8 @@ type PreviewLoadResponseObject interface {
 
 type PreviewLoad200JSONResponse Preview
 
-func (response PreviewLoad200JSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PreviewLoaddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PreviewLoaddefaultApplicationProblemPlusJSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PreviewLoad200JSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RenameDatasetRequestObject struct {
@@ -6252,36 +986,9 @@ type RenameDataset200JSONResponse struct {
 	Headers RenameDataset200ResponseHeaders
 }
 
-func (response RenameDataset200JSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RenameDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RenameDatasetdefaultApplicationProblemPlusJSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RenameDataset200JSONResponse) VisitRenameDatasetResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type RestoreDatasetRequestObject struct {
@@ -6294,33 +1001,8 @@ type RestoreDatasetResponseObject interface {
 
 type RestoreDataset200JSONResponse Dataset
 
-func (response RestoreDataset200JSONResponse) VisitRestoreDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RestoreDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RestoreDatasetdefaultApplicationProblemPlusJSONResponse) VisitRestoreDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RestoreDataset200JSONResponse) VisitRestoreDatasetResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListDatasetUsersRequestObject struct {
@@ -6333,33 +1015,8 @@ type ListDatasetUsersResponseObject interface {
 
 type ListDatasetUsers200JSONResponse Names
 
-func (response ListDatasetUsers200JSONResponse) VisitListDatasetUsersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListDatasetUsersdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListDatasetUsersdefaultApplicationProblemPlusJSONResponse) VisitListDatasetUsersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListDatasetUsers200JSONResponse) VisitListDatasetUsersResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListValuesRequestObject struct {
@@ -6373,33 +1030,8 @@ type ListValuesResponseObject interface {
 
 type ListValues200JSONResponse CategoryValues
 
-func (response ListValues200JSONResponse) VisitListValuesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListValuesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListValuesdefaultApplicationProblemPlusJSONResponse) VisitListValuesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListValues200JSONResponse) VisitListValuesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type VerifyDatasetRequestObject struct {
@@ -6412,33 +1044,8 @@ type VerifyDatasetResponseObject interface {
 
 type VerifyDataset200JSONResponse Verification
 
-func (response VerifyDataset200JSONResponse) VisitVerifyDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type VerifyDatasetdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response VerifyDatasetdefaultApplicationProblemPlusJSONResponse) VisitVerifyDatasetResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r VerifyDataset200JSONResponse) VisitVerifyDatasetResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListDaysRequestObject struct {
@@ -6451,156 +1058,8 @@ type ListDaysResponseObject interface {
 
 type ListDays200JSONResponse DayTable
 
-func (response ListDays200JSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListDays200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListDays200ApplicationvndApacheParquetResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListDays200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListDays200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListDays200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListDays200ApplicationxNdjsonResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ListDays200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListDays200TextcsvResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListDays200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListDays200TextmarkdownResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListDaysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListDaysdefaultApplicationProblemPlusJSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListDays200JSONResponse) VisitListDaysResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type GetPublishedDaysRequestObject struct {
@@ -6612,33 +1071,8 @@ type GetPublishedDaysResponseObject interface {
 
 type GetPublishedDays200JSONResponse PublishedDays
 
-func (response GetPublishedDays200JSONResponse) VisitGetPublishedDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetPublishedDaysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetPublishedDaysdefaultApplicationProblemPlusJSONResponse) VisitGetPublishedDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetPublishedDays200JSONResponse) VisitGetPublishedDaysResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type PublishDaysRequestObject struct {
@@ -6651,33 +1085,8 @@ type PublishDaysResponseObject interface {
 
 type PublishDays200JSONResponse PublishedDays
 
-func (response PublishDays200JSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PublishDaysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PublishDaysdefaultApplicationProblemPlusJSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PublishDays200JSONResponse) VisitPublishDaysResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListDeliveriesRequestObject struct {
@@ -6690,33 +1099,8 @@ type ListDeliveriesResponseObject interface {
 
 type ListDeliveries200JSONResponse DeliveriesPage
 
-func (response ListDeliveries200JSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListDeliveriesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListDeliveriesdefaultApplicationProblemPlusJSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListDeliveries200JSONResponse) VisitListDeliveriesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type GetDeliveryMeansRequestObject struct {
@@ -6728,33 +1112,8 @@ type GetDeliveryMeansResponseObject interface {
 
 type GetDeliveryMeans200JSONResponse DeliveryMeans
 
-func (response GetDeliveryMeans200JSONResponse) VisitGetDeliveryMeansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetDeliveryMeansdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetDeliveryMeansdefaultApplicationProblemPlusJSONResponse) VisitGetDeliveryMeansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetDeliveryMeans200JSONResponse) VisitGetDeliveryMeansResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RetryDeliveryRequestObject struct {
@@ -6767,33 +1126,8 @@ type RetryDeliveryResponseObject interface {
 
 type RetryDelivery200JSONResponse Delivery
 
-func (response RetryDelivery200JSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RetryDeliverydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RetryDeliverydefaultApplicationProblemPlusJSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RetryDelivery200JSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ElapseRequestObject struct {
@@ -6806,156 +1140,8 @@ type ElapseResponseObject interface {
 
 type Elapse200JSONResponse ElapsedAnswers
 
-func (response Elapse200JSONResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type Elapse200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Elapse200ApplicationvndApacheParquetResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Elapse200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Elapse200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Elapse200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Elapse200ApplicationxNdjsonResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type Elapse200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Elapse200TextcsvResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Elapse200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Elapse200TextmarkdownResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ElapsedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ElapsedefaultApplicationProblemPlusJSONResponse) VisitElapseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Elapse200JSONResponse) VisitElapseResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListHolidayListsRequestObject struct {
@@ -6968,33 +1154,8 @@ type ListHolidayListsResponseObject interface {
 
 type ListHolidayLists200JSONResponse HolidayListsPage
 
-func (response ListHolidayLists200JSONResponse) VisitListHolidayListsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListHolidayListsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListHolidayListsdefaultApplicationProblemPlusJSONResponse) VisitListHolidayListsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListHolidayLists200JSONResponse) VisitListHolidayListsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddHolidayListRequestObject struct {
@@ -7016,39 +1177,10 @@ type AddHolidayList201JSONResponse struct {
 	Headers AddHolidayList201ResponseHeaders
 }
 
-func (response AddHolidayList201JSONResponse) VisitAddHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddHolidayListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddHolidayListdefaultApplicationProblemPlusJSONResponse) VisitAddHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddHolidayList201JSONResponse) VisitAddHolidayListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type RemoveHolidayListRequestObject struct {
@@ -7063,26 +1195,9 @@ type RemoveHolidayListResponseObject interface {
 type RemoveHolidayList204Response struct {
 }
 
-func (response RemoveHolidayList204Response) VisitRemoveHolidayListResponse(w http.ResponseWriter) error {
+func (r RemoveHolidayList204Response) VisitRemoveHolidayListResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveHolidayListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveHolidayListdefaultApplicationProblemPlusJSONResponse) VisitRemoveHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetHolidayListRequestObject struct {
@@ -7102,36 +1217,9 @@ type GetHolidayList200JSONResponse struct {
 	Headers GetHolidayList200ResponseHeaders
 }
 
-func (response GetHolidayList200JSONResponse) VisitGetHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetHolidayListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetHolidayListdefaultApplicationProblemPlusJSONResponse) VisitGetHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetHolidayList200JSONResponse) VisitGetHolidayListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type PutHolidayListRequestObject struct {
@@ -7153,36 +1241,9 @@ type PutHolidayList200JSONResponse struct {
 	Headers PutHolidayList200ResponseHeaders
 }
 
-func (response PutHolidayList200JSONResponse) VisitPutHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutHolidayListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutHolidayListdefaultApplicationProblemPlusJSONResponse) VisitPutHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PutHolidayList200JSONResponse) VisitPutHolidayListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type RestoreHolidayListRequestObject struct {
@@ -7203,36 +1264,9 @@ type RestoreHolidayList200JSONResponse struct {
 	Headers RestoreHolidayList200ResponseHeaders
 }
 
-func (response RestoreHolidayList200JSONResponse) VisitRestoreHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RestoreHolidayListdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RestoreHolidayListdefaultApplicationProblemPlusJSONResponse) VisitRestoreHolidayListResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RestoreHolidayList200JSONResponse) VisitRestoreHolidayListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ListHolidayListVersionsRequestObject struct {
@@ -7246,33 +1280,8 @@ type ListHolidayListVersionsResponseObject interface {
 
 type ListHolidayListVersions200JSONResponse VersionsPage
 
-func (response ListHolidayListVersions200JSONResponse) VisitListHolidayListVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListHolidayListVersionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListHolidayListVersionsdefaultApplicationProblemPlusJSONResponse) VisitListHolidayListVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListHolidayListVersions200JSONResponse) VisitListHolidayListVersionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListKeysRequestObject struct {
@@ -7285,33 +1294,8 @@ type ListKeysResponseObject interface {
 
 type ListKeys200JSONResponse KeysPage
 
-func (response ListKeys200JSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListKeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListKeysdefaultApplicationProblemPlusJSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListKeys200JSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type CreateKeyRequestObject struct {
@@ -7324,33 +1308,8 @@ type CreateKeyResponseObject interface {
 
 type CreateKey201JSONResponse NewKey
 
-func (response CreateKey201JSONResponse) VisitCreateKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CreateKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateKeydefaultApplicationProblemPlusJSONResponse) VisitCreateKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r CreateKey201JSONResponse) VisitCreateKeyResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 201, r)
 }
 
 type RevokeKeyRequestObject struct {
@@ -7364,26 +1323,9 @@ type RevokeKeyResponseObject interface {
 type RevokeKey204Response struct {
 }
 
-func (response RevokeKey204Response) VisitRevokeKeyResponse(w http.ResponseWriter) error {
+func (r RevokeKey204Response) VisitRevokeKeyResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RevokeKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RevokeKeydefaultApplicationProblemPlusJSONResponse) VisitRevokeKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ReadLimitsRequestObject struct {
@@ -7396,33 +1338,8 @@ type ReadLimitsResponseObject interface {
 
 type ReadLimits200JSONResponse Limits
 
-func (response ReadLimits200JSONResponse) VisitReadLimitsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ReadLimitsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReadLimitsdefaultApplicationProblemPlusJSONResponse) VisitReadLimitsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ReadLimits200JSONResponse) VisitReadLimitsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type LineUpRequestObject struct {
@@ -7435,156 +1352,8 @@ type LineUpResponseObject interface {
 
 type LineUp200JSONResponse Lineup
 
-func (response LineUp200JSONResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type LineUp200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response LineUp200ApplicationvndApacheParquetResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type LineUp200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response LineUp200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type LineUp200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response LineUp200ApplicationxNdjsonResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type LineUp200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response LineUp200TextcsvResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type LineUp200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response LineUp200TextmarkdownResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type LineUpdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response LineUpdefaultApplicationProblemPlusJSONResponse) VisitLineUpResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r LineUp200JSONResponse) VisitLineUpResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type OpenLinkRequestObject struct {
@@ -7597,33 +1366,8 @@ type OpenLinkResponseObject interface {
 
 type OpenLink200JSONResponse LinkState
 
-func (response OpenLink200JSONResponse) VisitOpenLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type OpenLinkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response OpenLinkdefaultApplicationProblemPlusJSONResponse) VisitOpenLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r OpenLink200JSONResponse) VisitOpenLinkResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type UseLinkRequestObject struct {
@@ -7643,36 +1387,9 @@ type UseLink200JSONResponse struct {
 	Headers UseLink200ResponseHeaders
 }
 
-func (response UseLink200JSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type UseLinkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r UseLink200JSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
+	setHeader(w, "Set-Cookie", r.Headers.SetCookie)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ChangePasswordRequestObject struct {
@@ -7686,26 +1403,9 @@ type ChangePasswordResponseObject interface {
 type ChangePassword204Response struct {
 }
 
-func (response ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
+func (r ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListReceiptsRequestObject struct {
@@ -7718,33 +1418,8 @@ type ListReceiptsResponseObject interface {
 
 type ListReceipts200JSONResponse ReceiptsPage
 
-func (response ListReceipts200JSONResponse) VisitListReceiptsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListReceiptsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListReceiptsdefaultApplicationProblemPlusJSONResponse) VisitListReceiptsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListReceipts200JSONResponse) VisitListReceiptsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type CreateReceiptRequestObject struct {
@@ -7765,36 +1440,9 @@ type CreateReceipt201JSONResponse struct {
 	Headers CreateReceipt201ResponseHeaders
 }
 
-func (response CreateReceipt201JSONResponse) VisitCreateReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CreateReceiptdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateReceiptdefaultApplicationProblemPlusJSONResponse) VisitCreateReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r CreateReceipt201JSONResponse) VisitCreateReceiptResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type GetReceiptRequestObject struct {
@@ -7807,156 +1455,8 @@ type GetReceiptResponseObject interface {
 
 type GetReceipt200JSONResponse Receipt
 
-func (response GetReceipt200JSONResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetReceipt200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response GetReceipt200ApplicationvndApacheParquetResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type GetReceipt200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response GetReceipt200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type GetReceipt200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response GetReceipt200ApplicationxNdjsonResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type GetReceipt200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response GetReceipt200TextcsvResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type GetReceipt200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response GetReceipt200TextmarkdownResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type GetReceiptdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetReceiptdefaultApplicationProblemPlusJSONResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetReceipt200JSONResponse) VisitGetReceiptResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type CompareReceiptRequestObject struct {
@@ -7969,156 +1469,8 @@ type CompareReceiptResponseObject interface {
 
 type CompareReceipt200JSONResponse ReceiptComparison
 
-func (response CompareReceipt200JSONResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CompareReceipt200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response CompareReceipt200ApplicationvndApacheParquetResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type CompareReceipt200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response CompareReceipt200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type CompareReceipt200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response CompareReceipt200ApplicationxNdjsonResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type CompareReceipt200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response CompareReceipt200TextcsvResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type CompareReceipt200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response CompareReceipt200TextmarkdownResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type CompareReceiptdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CompareReceiptdefaultApplicationProblemPlusJSONResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r CompareReceipt200JSONResponse) VisitCompareReceiptResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListRecordsRequestObject struct {
@@ -8131,156 +1483,8 @@ type ListRecordsResponseObject interface {
 
 type ListRecords200JSONResponse RecordsPage
 
-func (response ListRecords200JSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListRecords200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListRecords200ApplicationvndApacheParquetResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListRecords200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListRecords200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListRecords200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListRecords200ApplicationxNdjsonResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ListRecords200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListRecords200TextcsvResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListRecords200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListRecords200TextmarkdownResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListRecordsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListRecords200JSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListBoundariesRequestObject struct {
@@ -8293,156 +1497,8 @@ type ListBoundariesResponseObject interface {
 
 type ListBoundaries200JSONResponse Boundaries
 
-func (response ListBoundaries200JSONResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListBoundaries200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListBoundaries200ApplicationvndApacheParquetResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListBoundaries200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListBoundaries200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListBoundaries200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListBoundaries200ApplicationxNdjsonResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ListBoundaries200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListBoundaries200TextcsvResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListBoundaries200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ListBoundaries200TextmarkdownResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ListBoundariesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListBoundariesdefaultApplicationProblemPlusJSONResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListBoundaries200JSONResponse) VisitListBoundariesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RehearseRequestObject struct {
@@ -8455,33 +1511,8 @@ type RehearseResponseObject interface {
 
 type Rehearse200JSONResponse Rehearsal
 
-func (response Rehearse200JSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RehearsedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RehearsedefaultApplicationProblemPlusJSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Rehearse200JSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListRemovedDatasetsRequestObject struct {
@@ -8493,33 +1524,8 @@ type ListRemovedDatasetsResponseObject interface {
 
 type ListRemovedDatasets200JSONResponse RemovedDatasets
 
-func (response ListRemovedDatasets200JSONResponse) VisitListRemovedDatasetsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListRemovedDatasetsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListRemovedDatasetsdefaultApplicationProblemPlusJSONResponse) VisitListRemovedDatasetsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListRemovedDatasets200JSONResponse) VisitListRemovedDatasetsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ResolveRequestObject struct {
@@ -8532,33 +1538,8 @@ type ResolveResponseObject interface {
 
 type Resolve200JSONResponse Resolutions
 
-func (response Resolve200JSONResponse) VisitResolveResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ResolvedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResolvedefaultApplicationProblemPlusJSONResponse) VisitResolveResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Resolve200JSONResponse) VisitResolveResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ResolveTimelineRequestObject struct {
@@ -8571,33 +1552,8 @@ type ResolveTimelineResponseObject interface {
 
 type ResolveTimeline200JSONResponse Timelines
 
-func (response ResolveTimeline200JSONResponse) VisitResolveTimelineResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ResolveTimelinedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResolveTimelinedefaultApplicationProblemPlusJSONResponse) VisitResolveTimelineResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ResolveTimeline200JSONResponse) VisitResolveTimelineResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type ListSchedulesRequestObject struct {
@@ -8610,33 +1566,8 @@ type ListSchedulesResponseObject interface {
 
 type ListSchedules200JSONResponse SchedulesPage
 
-func (response ListSchedules200JSONResponse) VisitListSchedulesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListSchedulesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSchedulesdefaultApplicationProblemPlusJSONResponse) VisitListSchedulesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListSchedules200JSONResponse) VisitListSchedulesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddScheduleRequestObject struct {
@@ -8656,36 +1587,9 @@ type AddSchedule201JSONResponse struct {
 	Headers AddSchedule201ResponseHeaders
 }
 
-func (response AddSchedule201JSONResponse) VisitAddScheduleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddScheduledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddScheduledefaultApplicationProblemPlusJSONResponse) VisitAddScheduleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddSchedule201JSONResponse) VisitAddScheduleResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type RunSchedulesRequestObject struct {
@@ -8697,33 +1601,8 @@ type RunSchedulesResponseObject interface {
 
 type RunSchedules200JSONResponse ScheduleRun
 
-func (response RunSchedules200JSONResponse) VisitRunSchedulesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RunSchedulesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RunSchedulesdefaultApplicationProblemPlusJSONResponse) VisitRunSchedulesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RunSchedules200JSONResponse) VisitRunSchedulesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type RemoveScheduleRequestObject struct {
@@ -8737,26 +1616,9 @@ type RemoveScheduleResponseObject interface {
 type RemoveSchedule204Response struct {
 }
 
-func (response RemoveSchedule204Response) VisitRemoveScheduleResponse(w http.ResponseWriter) error {
+func (r RemoveSchedule204Response) VisitRemoveScheduleResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveScheduledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveScheduledefaultApplicationProblemPlusJSONResponse) VisitRemoveScheduleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetScheduleRequestObject struct {
@@ -8769,33 +1631,8 @@ type GetScheduleResponseObject interface {
 
 type GetSchedule200JSONResponse Schedule
 
-func (response GetSchedule200JSONResponse) VisitGetScheduleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetScheduledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetScheduledefaultApplicationProblemPlusJSONResponse) VisitGetScheduleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetSchedule200JSONResponse) VisitGetScheduleResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type DescribeServiceRequestObject struct {
@@ -8807,33 +1644,8 @@ type DescribeServiceResponseObject interface {
 
 type DescribeService200JSONResponse ServiceState
 
-func (response DescribeService200JSONResponse) VisitDescribeServiceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type DescribeServicedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response DescribeServicedefaultApplicationProblemPlusJSONResponse) VisitDescribeServiceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r DescribeService200JSONResponse) VisitDescribeServiceResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type SignOutRequestObject struct {
@@ -8851,29 +1663,10 @@ type SignOut204Response struct {
 	Headers SignOut204ResponseHeaders
 }
 
-func (response SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) error {
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+func (r SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) error {
+	setHeader(w, "Set-Cookie", r.Headers.SetCookie)
 	w.WriteHeader(204)
 	return nil
-}
-
-type SignOutdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetSessionRequestObject struct {
@@ -8885,33 +1678,8 @@ type GetSessionResponseObject interface {
 
 type GetSession200JSONResponse SessionState
 
-func (response GetSession200JSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetSessiondefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetSessiondefaultApplicationProblemPlusJSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetSession200JSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type SignInRequestObject struct {
@@ -8931,36 +1699,9 @@ type SignIn200JSONResponse struct {
 	Headers SignIn200ResponseHeaders
 }
 
-func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SignIndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+	setHeader(w, "Set-Cookie", r.Headers.SetCookie)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ListSessionsRequestObject struct {
@@ -8972,33 +1713,8 @@ type ListSessionsResponseObject interface {
 
 type ListSessions200JSONResponse Sessions
 
-func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type EndSessionRequestObject struct {
@@ -9012,26 +1728,9 @@ type EndSessionResponseObject interface {
 type EndSession204Response struct {
 }
 
-func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
+func (r EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type SignOnRequestObject struct {
@@ -9050,32 +1749,11 @@ type SignOn302Response struct {
 	Headers SignOn302ResponseHeaders
 }
 
-func (response SignOn302Response) VisitSignOnResponse(w http.ResponseWriter) error {
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+func (r SignOn302Response) VisitSignOnResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	setHeader(w, "Set-Cookie", r.Headers.SetCookie)
 	w.WriteHeader(302)
 	return nil
-}
-
-type SignOndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignOndefaultApplicationProblemPlusJSONResponse) VisitSignOnResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ReturnFromSignOnRequestObject struct {
@@ -9095,32 +1773,11 @@ type ReturnFromSignOn302Response struct {
 	Headers ReturnFromSignOn302ResponseHeaders
 }
 
-func (response ReturnFromSignOn302Response) VisitReturnFromSignOnResponse(w http.ResponseWriter) error {
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+func (r ReturnFromSignOn302Response) VisitReturnFromSignOnResponse(w http.ResponseWriter) error {
+	setHeader(w, "Location", r.Headers.Location)
+	setHeader(w, "Set-Cookie", r.Headers.SetCookie)
 	w.WriteHeader(302)
 	return nil
-}
-
-type ReturnFromSignOndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReturnFromSignOndefaultApplicationProblemPlusJSONResponse) VisitReturnFromSignOnResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListSpansRequestObject struct {
@@ -9133,33 +1790,8 @@ type ListSpansResponseObject interface {
 
 type ListSpans200JSONResponse SpansPage
 
-func (response ListSpans200JSONResponse) VisitListSpansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListSpansdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSpansdefaultApplicationProblemPlusJSONResponse) VisitListSpansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListSpans200JSONResponse) VisitListSpansResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type AddSpanRequestObject struct {
@@ -9181,39 +1813,10 @@ type AddSpan201JSONResponse struct {
 	Headers AddSpan201ResponseHeaders
 }
 
-func (response AddSpan201JSONResponse) VisitAddSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	if response.Headers.Location != nil {
-		w.Header().Set("Location", fmt.Sprint(*response.Headers.Location))
-	}
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddSpandefaultApplicationProblemPlusJSONResponse) VisitAddSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r AddSpan201JSONResponse) VisitAddSpanResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
 }
 
 type RemoveSpanRequestObject struct {
@@ -9228,26 +1831,9 @@ type RemoveSpanResponseObject interface {
 type RemoveSpan204Response struct {
 }
 
-func (response RemoveSpan204Response) VisitRemoveSpanResponse(w http.ResponseWriter) error {
+func (r RemoveSpan204Response) VisitRemoveSpanResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveSpandefaultApplicationProblemPlusJSONResponse) VisitRemoveSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetSpanRequestObject struct {
@@ -9267,36 +1853,9 @@ type GetSpan200JSONResponse struct {
 	Headers GetSpan200ResponseHeaders
 }
 
-func (response GetSpan200JSONResponse) VisitGetSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetSpandefaultApplicationProblemPlusJSONResponse) VisitGetSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetSpan200JSONResponse) VisitGetSpanResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type PutSpanRequestObject struct {
@@ -9318,36 +1877,9 @@ type PutSpan200JSONResponse struct {
 	Headers PutSpan200ResponseHeaders
 }
 
-func (response PutSpan200JSONResponse) VisitPutSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutSpandefaultApplicationProblemPlusJSONResponse) VisitPutSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r PutSpan200JSONResponse) VisitPutSpanResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type MoveSpanRequestObject struct {
@@ -9362,26 +1894,9 @@ type MoveSpanResponseObject interface {
 type MoveSpan204Response struct {
 }
 
-func (response MoveSpan204Response) VisitMoveSpanResponse(w http.ResponseWriter) error {
+func (r MoveSpan204Response) VisitMoveSpanResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type MoveSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response MoveSpandefaultApplicationProblemPlusJSONResponse) VisitMoveSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type RenameSpanRequestObject struct {
@@ -9403,36 +1918,9 @@ type RenameSpan200JSONResponse struct {
 	Headers RenameSpan200ResponseHeaders
 }
 
-func (response RenameSpan200JSONResponse) VisitRenameSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RenameSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RenameSpandefaultApplicationProblemPlusJSONResponse) VisitRenameSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RenameSpan200JSONResponse) VisitRenameSpanResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type RestoreSpanRequestObject struct {
@@ -9453,36 +1941,9 @@ type RestoreSpan200JSONResponse struct {
 	Headers RestoreSpan200ResponseHeaders
 }
 
-func (response RestoreSpan200JSONResponse) VisitRestoreSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.ETag != nil {
-		w.Header().Set("ETag", fmt.Sprint(*response.Headers.ETag))
-	}
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RestoreSpandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RestoreSpandefaultApplicationProblemPlusJSONResponse) VisitRestoreSpanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r RestoreSpan200JSONResponse) VisitRestoreSpanResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
 }
 
 type ListSpanVersionsRequestObject struct {
@@ -9496,33 +1957,8 @@ type ListSpanVersionsResponseObject interface {
 
 type ListSpanVersions200JSONResponse VersionsPage
 
-func (response ListSpanVersions200JSONResponse) VisitListSpanVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListSpanVersionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSpanVersionsdefaultApplicationProblemPlusJSONResponse) VisitListSpanVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r ListSpanVersions200JSONResponse) VisitListSpanVersionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type GetStatusRequestObject struct {
@@ -9534,33 +1970,8 @@ type GetStatusResponseObject interface {
 
 type GetStatus200JSONResponse Status
 
-func (response GetStatus200JSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetStatusdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r GetStatus200JSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type TotalRequestObject struct {
@@ -9573,156 +1984,8 @@ type TotalResponseObject interface {
 
 type Total200JSONResponse Answer
 
-func (response Total200JSONResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type Total200ApplicationvndApacheParquetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Total200ApplicationvndApacheParquetResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Total200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Total200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Total200ApplicationxNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Total200ApplicationxNdjsonResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type Total200TextcsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Total200TextcsvResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type Total200TextmarkdownResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response Total200TextmarkdownResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/markdown")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type TotaldefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TotaldefaultApplicationProblemPlusJSONResponse) VisitTotalResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
+func (r Total200JSONResponse) VisitTotalResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
 type TotalStatementsRequestObject struct {
@@ -9735,4024 +1998,1770 @@ type TotalStatementsResponseObject interface {
 
 type TotalStatements200JSONResponse Statements
 
-func (response TotalStatements200JSONResponse) VisitTotalStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
+func (r TotalStatements200JSONResponse) VisitTotalStatementsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
 }
 
-type TotalStatementsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TotalStatementsdefaultApplicationProblemPlusJSONResponse) VisitTotalStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-// StrictServerInterface represents all server handlers.
-type StrictServerInterface interface {
-	// ListAccounts The accounts
-	// (GET /accounts)
+// Handlers answer the operations.
+type Handlers interface {
+	// ListAccounts answers GET /accounts: The accounts
 	ListAccounts(ctx context.Context, request ListAccountsRequestObject) (ListAccountsResponseObject, error)
-	// AddAccount Create an account; the answer holds the link by which its owner sets a password
-	// (POST /accounts)
+	// AddAccount answers POST /accounts: Create an account; the answer holds the link by which its owner sets a password
 	AddAccount(ctx context.Context, request AddAccountRequestObject) (AddAccountResponseObject, error)
-	// ChangeAccount Change what an account may do, or disable it
-	// (PATCH /accounts/{account})
+	// ChangeAccount answers PATCH /accounts/{account}: Change what an account may do, or disable it
 	ChangeAccount(ctx context.Context, request ChangeAccountRequestObject) (ChangeAccountResponseObject, error)
-	// ResetAccount A link by which the owner of an account sets another password
-	// (POST /accounts/{account}/reset)
+	// ResetAccount answers POST /accounts/{account}/reset: A link by which the owner of an account sets another password
 	ResetAccount(ctx context.Context, request ResetAccountRequestObject) (ResetAccountResponseObject, error)
-	// Age How long the records of a dataset last, how old the open ones are, and how a backlog goes
-	// (POST /ageing)
+	// Age answers POST /ageing: How long the records of a dataset last, how old the open ones are, and how a backlog goes
 	Age(ctx context.Context, request AgeRequestObject) (AgeResponseObject, error)
-	// SearchAudit Who did what to which thing, newest first
-	// (GET /audit)
+	// SearchAudit answers GET /audit: Who did what to which thing, newest first
 	SearchAudit(ctx context.Context, request SearchAuditRequestObject) (SearchAuditResponseObject, error)
-	// MakeBackup Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
-	// (GET /backup)
+	// MakeBackup answers GET /backup: Everything that the service keeps, as one file of one state: definitions, records, loads, receipts, schedules
 	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
-	// GetBook All definitions as a span book
-	// (GET /book)
+	// GetBook answers GET /book: All definitions as a span book
 	GetBook(ctx context.Context, request GetBookRequestObject) (GetBookResponseObject, error)
-	// LoadBook Put every definition of a span book in place, all or none
-	// (POST /book)
+	// LoadBook answers POST /book: Put every definition of a span book in place, all or none
 	LoadBook(ctx context.Context, request LoadBookRequestObject) (LoadBookResponseObject, error)
-	// ListBriefs The briefs
-	// (GET /briefs)
+	// ListBriefs answers GET /briefs: The briefs
 	ListBriefs(ctx context.Context, request ListBriefsRequestObject) (ListBriefsResponseObject, error)
-	// AddBrief Create a brief
-	// (POST /briefs)
+	// AddBrief answers POST /briefs: Create a brief
 	AddBrief(ctx context.Context, request AddBriefRequestObject) (AddBriefResponseObject, error)
-	// RemoveBrief Remove a brief
-	// (DELETE /briefs/{name})
+	// RemoveBrief answers DELETE /briefs/{name}: Remove a brief
 	RemoveBrief(ctx context.Context, request RemoveBriefRequestObject) (RemoveBriefResponseObject, error)
-	// GetBrief One brief
-	// (GET /briefs/{name})
+	// GetBrief answers GET /briefs/{name}: One brief
 	GetBrief(ctx context.Context, request GetBriefRequestObject) (GetBriefResponseObject, error)
-	// PutBrief Change a brief
-	// (PUT /briefs/{name})
+	// PutBrief answers PUT /briefs/{name}: Change a brief
 	PutBrief(ctx context.Context, request PutBriefRequestObject) (PutBriefResponseObject, error)
-	// RehearseBrief The as-of days on which any item of a brief rolls over or changes otherwise
-	// (POST /briefs/{name}/rehearse)
+	// RehearseBrief answers POST /briefs/{name}/rehearse: The as-of days on which any item of a brief rolls over or changes otherwise
 	RehearseBrief(ctx context.Context, request RehearseBriefRequestObject) (RehearseBriefResponseObject, error)
-	// RestoreBrief Restore an earlier version of a brief, as a new version
-	// (POST /briefs/{name}/restore)
+	// RestoreBrief answers POST /briefs/{name}/restore: Restore an earlier version of a brief, as a new version
 	RestoreBrief(ctx context.Context, request RestoreBriefRequestObject) (RestoreBriefResponseObject, error)
-	// ListBriefVersions The versions of a brief, newest first
-	// (GET /briefs/{name}/versions)
+	// ListBriefVersions answers GET /briefs/{name}/versions: The versions of a brief, newest first
 	ListBriefVersions(ctx context.Context, request ListBriefVersionsRequestObject) (ListBriefVersionsResponseObject, error)
-	// ViewBrief A brief as of a day; records after that day are left out, planned ones excepted
-	// (POST /briefs/{name}/view)
+	// ViewBrief answers POST /briefs/{name}/view: A brief as of a day; records after that day are left out, planned ones excepted
 	ViewBrief(ctx context.Context, request ViewBriefRequestObject) (ViewBriefResponseObject, error)
-	// ListCalendars The calendars
-	// (GET /calendars)
+	// ListCalendars answers GET /calendars: The calendars
 	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
-	// AddCalendar Create a calendar
-	// (POST /calendars)
+	// AddCalendar answers POST /calendars: Create a calendar
 	AddCalendar(ctx context.Context, request AddCalendarRequestObject) (AddCalendarResponseObject, error)
-	// LayOutCalendar A year of a calendar that is not kept, as while it is edited
-	// (POST /calendars/layout)
+	// LayOutCalendar answers POST /calendars/layout: A year of a calendar that is not kept, as while it is edited
 	LayOutCalendar(ctx context.Context, request LayOutCalendarRequestObject) (LayOutCalendarResponseObject, error)
-	// RemoveCalendar Remove a calendar
-	// (DELETE /calendars/{name})
+	// RemoveCalendar answers DELETE /calendars/{name}: Remove a calendar
 	RemoveCalendar(ctx context.Context, request RemoveCalendarRequestObject) (RemoveCalendarResponseObject, error)
-	// GetCalendar One calendar
-	// (GET /calendars/{name})
+	// GetCalendar answers GET /calendars/{name}: One calendar
 	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
-	// PutCalendar Change a calendar
-	// (PUT /calendars/{name})
+	// PutCalendar answers PUT /calendars/{name}: Change a calendar
 	PutCalendar(ctx context.Context, request PutCalendarRequestObject) (PutCalendarResponseObject, error)
-	// RestoreCalendar Restore an earlier version of a calendar, as a new version
-	// (POST /calendars/{name}/restore)
+	// RestoreCalendar answers POST /calendars/{name}/restore: Restore an earlier version of a calendar, as a new version
 	RestoreCalendar(ctx context.Context, request RestoreCalendarRequestObject) (RestoreCalendarResponseObject, error)
-	// ListCalendarVersions The versions of a calendar, newest first
-	// (GET /calendars/{name}/versions)
+	// ListCalendarVersions answers GET /calendars/{name}/versions: The versions of a calendar, newest first
 	ListCalendarVersions(ctx context.Context, request ListCalendarVersionsRequestObject) (ListCalendarVersionsResponseObject, error)
-	// GetCalendarYear A year of a calendar, laid out in its units
-	// (GET /calendars/{name}/years/{year})
+	// GetCalendarYear answers GET /calendars/{name}/years/{year}: A year of a calendar, laid out in its units
 	GetCalendarYear(ctx context.Context, request GetCalendarYearRequestObject) (GetCalendarYearResponseObject, error)
-	// Check What is found among spans, as of a day or over a run of as-of days
-	// (POST /check)
+	// Check answers POST /check: What is found among spans, as of a day or over a run of as-of days
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
-	// AcknowledgeFinding Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
-	// (POST /check/acknowledgements)
+	// AcknowledgeFinding answers POST /check/acknowledgements: Acknowledge a finding of a check as expected; it holds as long as its spans stay what they are
 	AcknowledgeFinding(ctx context.Context, request AcknowledgeFindingRequestObject) (AcknowledgeFindingResponseObject, error)
-	// WithdrawAcknowledgement Withdraw the acknowledgement of a finding
-	// (POST /check/acknowledgements/withdraw)
+	// WithdrawAcknowledgement answers POST /check/acknowledgements/withdraw: Withdraw the acknowledgement of a finding
 	WithdrawAcknowledgement(ctx context.Context, request WithdrawAcknowledgementRequestObject) (WithdrawAcknowledgementResponseObject, error)
-	// ListDatabases The databases in which tables may be attached, as the service's configuration names them
-	// (GET /databases)
+	// ListDatabases answers GET /databases: The databases in which tables may be attached, as the service's configuration names them
 	ListDatabases(ctx context.Context, request ListDatabasesRequestObject) (ListDatabasesResponseObject, error)
-	// ListColumns The columns of a table that can be attached, with the roles that they would have and their first values
-	// (GET /databases/{name}/columns)
+	// ListColumns answers GET /databases/{name}/columns: The columns of a table that can be attached, with the roles that they would have and their first values
 	ListColumns(ctx context.Context, request ListColumnsRequestObject) (ListColumnsResponseObject, error)
-	// ListTables The tables and views of a database that can be attached
-	// (GET /databases/{name}/tables)
+	// ListTables answers GET /databases/{name}/tables: The tables and views of a database that can be attached
 	ListTables(ctx context.Context, request ListTablesRequestObject) (ListTablesResponseObject, error)
-	// TestDatabase Which engine answers
-	// (POST /databases/{name}/test)
+	// TestDatabase answers POST /databases/{name}/test: Which engine answers
 	TestDatabase(ctx context.Context, request TestDatabaseRequestObject) (TestDatabaseResponseObject, error)
-	// ListDatasets The datasets
-	// (GET /datasets)
+	// ListDatasets answers GET /datasets: The datasets
 	ListDatasets(ctx context.Context, request ListDatasetsRequestObject) (ListDatasetsResponseObject, error)
-	// RemoveDataset Remove a dataset with all its records and loads
-	// (DELETE /datasets/{name})
+	// RemoveDataset answers DELETE /datasets/{name}: Remove a dataset with all its records and loads
 	RemoveDataset(ctx context.Context, request RemoveDatasetRequestObject) (RemoveDatasetResponseObject, error)
-	// GetDataset One dataset
-	// (GET /datasets/{name})
+	// GetDataset answers GET /datasets/{name}: One dataset
 	GetDataset(ctx context.Context, request GetDatasetRequestObject) (GetDatasetResponseObject, error)
-	// DescribeDataset Say what amounts are counted in, how they are shown, which values are better, and what a record stands for
-	// (PATCH /datasets/{name})
+	// DescribeDataset answers PATCH /datasets/{name}: Say what amounts are counted in, how they are shown, which values are better, and what a record stands for
 	DescribeDataset(ctx context.Context, request DescribeDatasetRequestObject) (DescribeDatasetResponseObject, error)
-	// GetAccess Which groups see what of a dataset
-	// (GET /datasets/{name}/access)
+	// GetAccess answers GET /datasets/{name}/access: Which groups see what of a dataset
 	GetAccess(ctx context.Context, request GetAccessRequestObject) (GetAccessResponseObject, error)
-	// PutAccess Say which groups see what of a dataset; without any, everybody who may call sees its records
-	// (PUT /datasets/{name}/access)
+	// PutAccess answers PUT /datasets/{name}/access: Say which groups see what of a dataset; without any, everybody who may call sees its records
 	PutAccess(ctx context.Context, request PutAccessRequestObject) (PutAccessResponseObject, error)
-	// AttachTable Make a table or view of another database a dataset; nothing is brought in
-	// (POST /datasets/{name}/attach)
+	// AttachTable answers POST /datasets/{name}/attach: Make a table or view of another database a dataset; nothing is brought in
 	AttachTable(ctx context.Context, request AttachTableRequestObject) (AttachTableResponseObject, error)
-	// ListLoads A dataset's loads, newest first
-	// (GET /datasets/{name}/loads)
+	// ListLoads answers GET /datasets/{name}/loads: A dataset's loads, newest first
 	ListLoads(ctx context.Context, request ListLoadsRequestObject) (ListLoadsResponseObject, error)
-	// LoadFile Load a file of records; the dataset is created where there is none
-	// (POST /datasets/{name}/loads)
+	// LoadFile answers POST /datasets/{name}/loads: Load a file of records; the dataset is created where there is none
 	LoadFile(ctx context.Context, request LoadFileRequestObject) (LoadFileResponseObject, error)
-	// GetLoad One load
-	// (GET /datasets/{name}/loads/{load})
+	// GetLoad answers GET /datasets/{name}/loads/{load}: One load
 	GetLoad(ctx context.Context, request GetLoadRequestObject) (GetLoadResponseObject, error)
-	// RedoLoad Bring back the records of a load that was undone, for 30 days
-	// (POST /datasets/{name}/loads/{load}/redo)
+	// RedoLoad answers POST /datasets/{name}/loads/{load}/redo: Bring back the records of a load that was undone, for 30 days
 	RedoLoad(ctx context.Context, request RedoLoadRequestObject) (RedoLoadResponseObject, error)
-	// UndoLoad Take a load's records out of the dataset; the load stays listed
-	// (POST /datasets/{name}/loads/{load}/undo)
+	// UndoLoad answers POST /datasets/{name}/loads/{load}/undo: Take a load's records out of the dataset; the load stays listed
 	UndoLoad(ctx context.Context, request UndoLoadRequestObject) (UndoLoadResponseObject, error)
-	// PreviewLoad What a file's columns are taken for, before anything is loaded
-	// (POST /datasets/{name}/preview)
+	// PreviewLoad answers POST /datasets/{name}/preview: What a file's columns are taken for, before anything is loaded
 	PreviewLoad(ctx context.Context, request PreviewLoadRequestObject) (PreviewLoadResponseObject, error)
-	// RenameDataset Give a dataset another name; what is about it is so under the new one
-	// (POST /datasets/{name}/rename)
+	// RenameDataset answers POST /datasets/{name}/rename: Give a dataset another name; what is about it is so under the new one
 	RenameDataset(ctx context.Context, request RenameDatasetRequestObject) (RenameDatasetResponseObject, error)
-	// RestoreDataset Bring back the dataset that was removed last under this name, for 30 days
-	// (POST /datasets/{name}/restore)
+	// RestoreDataset answers POST /datasets/{name}/restore: Bring back the dataset that was removed last under this name, for 30 days
 	RestoreDataset(ctx context.Context, request RestoreDatasetRequestObject) (RestoreDatasetResponseObject, error)
-	// ListDatasetUsers What is about a dataset: briefs, and the schedules that make receipts of them
-	// (GET /datasets/{name}/users)
+	// ListDatasetUsers answers GET /datasets/{name}/users: What is about a dataset: briefs, and the schedules that make receipts of them
 	ListDatasetUsers(ctx context.Context, request ListDatasetUsersRequestObject) (ListDatasetUsersResponseObject, error)
-	// ListValues The values of a category with their number of records, most frequent first, up to 500
-	// (GET /datasets/{name}/values)
+	// ListValues answers GET /datasets/{name}/values: The values of a category with their number of records, most frequent first, up to 500
 	ListValues(ctx context.Context, request ListValuesRequestObject) (ListValuesResponseObject, error)
-	// VerifyDataset Recount a dataset's records and compare them with its day sums
-	// (POST /datasets/{name}/verify)
+	// VerifyDataset answers POST /datasets/{name}/verify: Recount a dataset's records and compare them with its day sums
 	VerifyDataset(ctx context.Context, request VerifyDatasetRequestObject) (VerifyDatasetResponseObject, error)
-	// ListDays A row a day with its units in a calendar, and the spans that it is in
-	// (POST /days)
+	// ListDays answers POST /days: A row a day with its units in a calendar, and the spans that it is in
 	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)
-	// GetPublishedDays Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
-	// (GET /days/published)
+	// GetPublishedDays answers GET /days/published: Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
 	GetPublishedDays(ctx context.Context, request GetPublishedDaysRequestObject) (GetPublishedDaysResponseObject, error)
-	// PublishDays Have the tables for other tools hold these days too, in place of what was asked for before
-	// (PUT /days/published)
+	// PublishDays answers PUT /days/published: Have the tables for other tools hold these days too, in place of what was asked for before
 	PublishDays(ctx context.Context, request PublishDaysRequestObject) (PublishDaysResponseObject, error)
-	// ListDeliveries What receipts of schedules bring to folders, webhooks and mailboxes, newest first
-	// (GET /deliveries)
+	// ListDeliveries answers GET /deliveries: What receipts of schedules bring to folders, webhooks and mailboxes, newest first
 	ListDeliveries(ctx context.Context, request ListDeliveriesRequestObject) (ListDeliveriesResponseObject, error)
-	// GetDeliveryMeans What can be delivered to, and in which formats; where it cannot, why
-	// (GET /deliveries/means)
+	// GetDeliveryMeans answers GET /deliveries/means: What can be delivered to, and in which formats; where it cannot, why
 	GetDeliveryMeans(ctx context.Context, request GetDeliveryMeansRequestObject) (GetDeliveryMeansResponseObject, error)
-	// RetryDelivery Try a delivery again that failed, or may not have arrived
-	// (POST /deliveries/{id}/retry)
+	// RetryDelivery answers POST /deliveries/{id}/retry: Try a delivery again that failed, or may not have arrived
 	RetryDelivery(ctx context.Context, request RetryDeliveryRequestObject) (RetryDeliveryResponseObject, error)
-	// Elapse How long it is from one day or moment to another
-	// (POST /elapsed)
+	// Elapse answers POST /elapsed: How long it is from one day or moment to another
 	Elapse(ctx context.Context, request ElapseRequestObject) (ElapseResponseObject, error)
-	// ListHolidayLists The holidayLists
-	// (GET /holidays)
+	// ListHolidayLists answers GET /holidays: The holidayLists
 	ListHolidayLists(ctx context.Context, request ListHolidayListsRequestObject) (ListHolidayListsResponseObject, error)
-	// AddHolidayList Create a holidayList
-	// (POST /holidays)
+	// AddHolidayList answers POST /holidays: Create a holidayList
 	AddHolidayList(ctx context.Context, request AddHolidayListRequestObject) (AddHolidayListResponseObject, error)
-	// RemoveHolidayList Remove a holidayList
-	// (DELETE /holidays/{name})
+	// RemoveHolidayList answers DELETE /holidays/{name}: Remove a holidayList
 	RemoveHolidayList(ctx context.Context, request RemoveHolidayListRequestObject) (RemoveHolidayListResponseObject, error)
-	// GetHolidayList One holidayList
-	// (GET /holidays/{name})
+	// GetHolidayList answers GET /holidays/{name}: One holidayList
 	GetHolidayList(ctx context.Context, request GetHolidayListRequestObject) (GetHolidayListResponseObject, error)
-	// PutHolidayList Change a holidayList
-	// (PUT /holidays/{name})
+	// PutHolidayList answers PUT /holidays/{name}: Change a holidayList
 	PutHolidayList(ctx context.Context, request PutHolidayListRequestObject) (PutHolidayListResponseObject, error)
-	// RestoreHolidayList Restore an earlier version of a holidayList, as a new version
-	// (POST /holidays/{name}/restore)
+	// RestoreHolidayList answers POST /holidays/{name}/restore: Restore an earlier version of a holidayList, as a new version
 	RestoreHolidayList(ctx context.Context, request RestoreHolidayListRequestObject) (RestoreHolidayListResponseObject, error)
-	// ListHolidayListVersions The versions of a holidayList, newest first
-	// (GET /holidays/{name}/versions)
+	// ListHolidayListVersions answers GET /holidays/{name}/versions: The versions of a holidayList, newest first
 	ListHolidayListVersions(ctx context.Context, request ListHolidayListVersionsRequestObject) (ListHolidayListVersionsResponseObject, error)
-	// ListKeys Keys of the caller, including expired and revoked ones
-	// (GET /keys)
+	// ListKeys answers GET /keys: Keys of the caller, including expired and revoked ones
 	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
-	// CreateKey Create a key for a program; it is shown in this answer, and never again
-	// (POST /keys)
+	// CreateKey answers POST /keys: Create a key for a program; it is shown in this answer, and never again
 	CreateKey(ctx context.Context, request CreateKeyRequestObject) (CreateKeyResponseObject, error)
-	// RevokeKey Revoke a key for good
-	// (DELETE /keys/{id})
+	// RevokeKey answers DELETE /keys/{id}: Revoke a key for good
 	RevokeKey(ctx context.Context, request RevokeKeyRequestObject) (RevokeKeyResponseObject, error)
-	// ReadLimits Read a list of spans, such as shifts, campaigns or tides, to total over
-	// (POST /limits)
+	// ReadLimits answers POST /limits: Read a list of spans, such as shifts, campaigns or tides, to total over
 	ReadLimits(ctx context.Context, request ReadLimitsRequestObject) (ReadLimitsResponseObject, error)
-	// LineUp Several lines, each a query of its own, lined up by the position of the unit in the year
-	// (POST /lines)
+	// LineUp answers POST /lines: Several lines, each a query of its own, lined up by the position of the unit in the year
 	LineUp(ctx context.Context, request LineUpRequestObject) (LineUpResponseObject, error)
-	// OpenLink Whom a one-time link lets in
-	// (POST /links/open)
+	// OpenLink answers POST /links/open: Whom a one-time link lets in
 	OpenLink(ctx context.Context, request OpenLinkRequestObject) (OpenLinkResponseObject, error)
-	// UseLink Set a password by a one-time link, which is used up, and begin a session
-	// (POST /links/use)
+	// UseLink answers POST /links/use: Set a password by a one-time link, which is used up, and begin a session
 	UseLink(ctx context.Context, request UseLinkRequestObject) (UseLinkResponseObject, error)
-	// ChangePassword Change the caller's password; his other sessions end
-	// (PUT /password)
+	// ChangePassword answers PUT /password: Change the caller's password; his other sessions end
 	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
-	// ListReceipts The receipts, newest first
-	// (GET /receipts)
+	// ListReceipts answers GET /receipts: The receipts, newest first
 	ListReceipts(ctx context.Context, request ListReceiptsRequestObject) (ListReceiptsResponseObject, error)
-	// CreateReceipt Keep what a brief or a total says, for good
-	// (POST /receipts)
+	// CreateReceipt answers POST /receipts: Keep what a brief or a total says, for good
 	CreateReceipt(ctx context.Context, request CreateReceiptRequestObject) (CreateReceiptResponseObject, error)
-	// GetReceipt One receipt with its figures
-	// (GET /receipts/{id})
+	// GetReceipt answers GET /receipts/{id}: One receipt with its figures
 	GetReceipt(ctx context.Context, request GetReceiptRequestObject) (GetReceiptResponseObject, error)
-	// CompareReceipt What the same query gives now: which figures changed, and why
-	// (GET /receipts/{id}/comparison)
+	// CompareReceipt answers GET /receipts/{id}/comparison: What the same query gives now: which figures changed, and why
 	CompareReceipt(ctx context.Context, request CompareReceiptRequestObject) (CompareReceiptResponseObject, error)
-	// ListRecords The records of a span with what they add up to; taken away all of them, the oldest first
-	// (POST /records)
+	// ListRecords answers POST /records: The records of a span with what they add up to; taken away all of them, the oldest first
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
-	// ListBoundaries The last and the first few records on both sides of each boundary of a span
-	// (POST /records/boundaries)
+	// ListBoundaries answers POST /records/boundaries: The last and the first few records on both sides of each boundary of a span
 	ListBoundaries(ctx context.Context, request ListBoundariesRequestObject) (ListBoundariesResponseObject, error)
-	// Rehearse The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
-	// (POST /rehearse)
+	// Rehearse answers POST /rehearse: The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
-	// ListRemovedDatasets The datasets that were removed and can be brought back, the last one first
-	// (GET /removed-datasets)
+	// ListRemovedDatasets answers GET /removed-datasets: The datasets that were removed and can be brought back, the last one first
 	ListRemovedDatasets(ctx context.Context, request ListRemovedDatasetsRequestObject) (ListRemovedDatasetsResponseObject, error)
-	// Resolve The days that expressions give as of a day, and why
-	// (POST /resolve)
+	// Resolve answers POST /resolve: The days that expressions give as of a day, and why
 	Resolve(ctx context.Context, request ResolveRequestObject) (ResolveResponseObject, error)
-	// ResolveTimeline The days that expressions give on each of a run of as-of days
-	// (POST /resolve/timeline)
+	// ResolveTimeline answers POST /resolve/timeline: The days that expressions give on each of a run of as-of days
 	ResolveTimeline(ctx context.Context, request ResolveTimelineRequestObject) (ResolveTimelineResponseObject, error)
-	// ListSchedules The schedules by which receipts are created
-	// (GET /schedules)
+	// ListSchedules answers GET /schedules: The schedules by which receipts are created
 	ListSchedules(ctx context.Context, request ListSchedulesRequestObject) (ListSchedulesResponseObject, error)
-	// AddSchedule Create a receipt of a brief on each day that a span holds when it is read as of it
-	// (POST /schedules)
+	// AddSchedule answers POST /schedules: Create a receipt of a brief on each day that a span holds when it is read as of it
 	AddSchedule(ctx context.Context, request AddScheduleRequestObject) (AddScheduleResponseObject, error)
-	// RunSchedules Create the receipts that are due now, those that were missed as well
-	// (POST /schedules/run)
+	// RunSchedules answers POST /schedules/run: Create the receipts that are due now, those that were missed as well
 	RunSchedules(ctx context.Context, request RunSchedulesRequestObject) (RunSchedulesResponseObject, error)
-	// RemoveSchedule Remove a schedule; its receipts stay
-	// (DELETE /schedules/{name})
+	// RemoveSchedule answers DELETE /schedules/{name}: Remove a schedule; its receipts stay
 	RemoveSchedule(ctx context.Context, request RemoveScheduleRequestObject) (RemoveScheduleResponseObject, error)
-	// GetSchedule One schedule
-	// (GET /schedules/{name})
+	// GetSchedule answers GET /schedules/{name}: One schedule
 	GetSchedule(ctx context.Context, request GetScheduleRequestObject) (GetScheduleResponseObject, error)
-	// DescribeService How the service is: datasets and their sizes, slow questions, schedules and what their last run came to
-	// (GET /service)
+	// DescribeService answers GET /service: How the service is: datasets and their sizes, slow questions, schedules and what their last run came to
 	DescribeService(ctx context.Context, request DescribeServiceRequestObject) (DescribeServiceResponseObject, error)
-	// SignOut End the session
-	// (DELETE /session)
+	// SignOut answers DELETE /session: End the session
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
-	// GetSession Who calls, and how people are let in
-	// (GET /session)
+	// GetSession answers GET /session: Who calls, and how people are let in
 	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
-	// SignIn Begin a session by a name and a password
-	// (POST /session)
+	// SignIn answers POST /session: Begin a session by a name and a password
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
-	// ListSessions The caller's sessions
-	// (GET /sessions)
+	// ListSessions answers GET /sessions: The caller's sessions
 	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
-	// EndSession End one of the caller's sessions
-	// (DELETE /sessions/{id})
+	// EndSession answers DELETE /sessions/{id}: End one of the caller's sessions
 	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
-	// SignOn Go to the provider of single sign-on, by the browser
-	// (GET /sign-on)
+	// SignOn answers GET /sign-on: Go to the provider of single sign-on, by the browser
 	SignOn(ctx context.Context, request SignOnRequestObject) (SignOnResponseObject, error)
-	// ReturnFromSignOn Where the provider of single sign-on sends the browser back to
-	// (GET /sign-on/return)
+	// ReturnFromSignOn answers GET /sign-on/return: Where the provider of single sign-on sends the browser back to
 	ReturnFromSignOn(ctx context.Context, request ReturnFromSignOnRequestObject) (ReturnFromSignOnResponseObject, error)
-	// ListSpans The spans
-	// (GET /spans)
+	// ListSpans answers GET /spans: The spans
 	ListSpans(ctx context.Context, request ListSpansRequestObject) (ListSpansResponseObject, error)
-	// AddSpan Create a span
-	// (POST /spans)
+	// AddSpan answers POST /spans: Create a span
 	AddSpan(ctx context.Context, request AddSpanRequestObject) (AddSpanResponseObject, error)
-	// RemoveSpan Remove a span
-	// (DELETE /spans/{name})
+	// RemoveSpan answers DELETE /spans/{name}: Remove a span
 	RemoveSpan(ctx context.Context, request RemoveSpanRequestObject) (RemoveSpanResponseObject, error)
-	// GetSpan One span
-	// (GET /spans/{name})
+	// GetSpan answers GET /spans/{name}: One span
 	GetSpan(ctx context.Context, request GetSpanRequestObject) (GetSpanResponseObject, error)
-	// PutSpan Change a span
-	// (PUT /spans/{name})
+	// PutSpan answers PUT /spans/{name}: Change a span
 	PutSpan(ctx context.Context, request PutSpanRequestObject) (PutSpanResponseObject, error)
-	// MoveSpan Put a span before another one in the order in which they are listed
-	// (POST /spans/{name}/move)
+	// MoveSpan answers POST /spans/{name}/move: Put a span before another one in the order in which they are listed
 	MoveSpan(ctx context.Context, request MoveSpanRequestObject) (MoveSpanResponseObject, error)
-	// RenameSpan Rename a span; references to it are updated
-	// (POST /spans/{name}/rename)
+	// RenameSpan answers POST /spans/{name}/rename: Rename a span; references to it are updated
 	RenameSpan(ctx context.Context, request RenameSpanRequestObject) (RenameSpanResponseObject, error)
-	// RestoreSpan Restore an earlier version of a span, as a new version
-	// (POST /spans/{name}/restore)
+	// RestoreSpan answers POST /spans/{name}/restore: Restore an earlier version of a span, as a new version
 	RestoreSpan(ctx context.Context, request RestoreSpanRequestObject) (RestoreSpanResponseObject, error)
-	// ListSpanVersions The versions of a span, newest first
-	// (GET /spans/{name}/versions)
+	// ListSpanVersions answers GET /spans/{name}/versions: The versions of a span, newest first
 	ListSpanVersions(ctx context.Context, request ListSpanVersionsRequestObject) (ListSpanVersionsResponseObject, error)
-	// GetStatus Whether the service and its database answer
-	// (GET /status)
+	// GetStatus answers GET /status: Whether the service and its database answer
 	GetStatus(ctx context.Context, request GetStatusRequestObject) (GetStatusResponseObject, error)
-	// Total Figures over one or more spans
-	// (POST /total)
+	// Total answers POST /total: Figures over one or more spans
 	Total(ctx context.Context, request TotalRequestObject) (TotalResponseObject, error)
-	// TotalStatements The statements that a total sends to other databases; none where the records are kept by the service
-	// (POST /total/statements)
+	// TotalStatements answers POST /total/statements: The statements that a total sends to other databases; none where the records are kept by the service
 	TotalStatements(ctx context.Context, request TotalStatementsRequestObject) (TotalStatementsResponseObject, error)
 }
 
-type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
-type StrictMiddlewareFunc func(f StrictHandlerFunc, operationID string) StrictHandlerFunc
-
-type StrictGinServerOptions struct {
-	// RequestErrorHandlerFunc is called when a request cannot be parsed or
-	// decoded. It is invoked for JSON bind failures, form parse/bind errors,
-	// multipart reader errors, media type parse errors, missing multipart
-	// boundaries, and request body read errors. The default returns 400.
-	RequestErrorHandlerFunc func(ctx *gin.Context, err error)
-	// HandlerErrorFunc is called when the application handler (or any
-	// middleware wrapping it) returns a non-nil error. The default returns 500.
-	HandlerErrorFunc func(ctx *gin.Context, err error)
-	// ResponseErrorHandlerFunc is called when the response object fails to
-	// serialize (Visit*Response returns an error) or when the handler returns
-	// an unexpected response type. The default returns 500.
-	ResponseErrorHandlerFunc func(ctx *gin.Context, err error)
-}
-
-func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareFunc) ServerInterface {
-	return &strictHandler{ssi: ssi, middlewares: middlewares, options: StrictGinServerOptions{
-		RequestErrorHandlerFunc: func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusBadRequest, gin.H{"msg": err.Error()})
-		},
-		HandlerErrorFunc: func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusInternalServerError, gin.H{"msg": err.Error()})
-		},
-		ResponseErrorHandlerFunc: func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusInternalServerError, gin.H{"msg": err.Error()})
-		},
-	}}
-}
-
-func NewStrictHandlerWithOptions(ssi StrictServerInterface, middlewares []StrictMiddlewareFunc, options StrictGinServerOptions) ServerInterface {
-	if options.RequestErrorHandlerFunc == nil {
-		options.RequestErrorHandlerFunc = func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusBadRequest, gin.H{"msg": err.Error()})
-		}
-	}
-	if options.HandlerErrorFunc == nil {
-		options.HandlerErrorFunc = func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusInternalServerError, gin.H{"msg": err.Error()})
-		}
-	}
-	if options.ResponseErrorHandlerFunc == nil {
-		options.ResponseErrorHandlerFunc = func(ctx *gin.Context, err error) {
-			ctx.JSON(http.StatusInternalServerError, gin.H{"msg": err.Error()})
-		}
-	}
-	return &strictHandler{ssi: ssi, middlewares: middlewares, options: options}
-}
-
-type strictHandler struct {
-	ssi         StrictServerInterface
-	middlewares []StrictMiddlewareFunc
-	options     StrictGinServerOptions
-}
-
-// ListAccounts operation middleware
-func (sh *strictHandler) ListAccounts(ctx *gin.Context) {
-	var request ListAccountsRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListAccounts(ctx, request.(ListAccountsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListAccounts")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListAccountsResponseObject); ok {
-		if err := validResponse.VisitListAccountsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddAccount operation middleware
-func (sh *strictHandler) AddAccount(ctx *gin.Context) {
-	var request AddAccountRequestObject
-
-	var body AddAccountJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddAccount(ctx, request.(AddAccountRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddAccount")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddAccountResponseObject); ok {
-		if err := validResponse.VisitAddAccountResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ChangeAccount operation middleware
-func (sh *strictHandler) ChangeAccount(ctx *gin.Context, account AccountName) {
-	var request ChangeAccountRequestObject
-
-	request.Account = account
-
-	var body ChangeAccountJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ChangeAccount(ctx, request.(ChangeAccountRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ChangeAccount")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ChangeAccountResponseObject); ok {
-		if err := validResponse.VisitChangeAccountResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ResetAccount operation middleware
-func (sh *strictHandler) ResetAccount(ctx *gin.Context, account AccountName) {
-	var request ResetAccountRequestObject
-
-	request.Account = account
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ResetAccount(ctx, request.(ResetAccountRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ResetAccount")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ResetAccountResponseObject); ok {
-		if err := validResponse.VisitResetAccountResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Age operation middleware
-func (sh *strictHandler) Age(ctx *gin.Context) {
-	var request AgeRequestObject
-
-	var body AgeJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Age(ctx, request.(AgeRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Age")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AgeResponseObject); ok {
-		if err := validResponse.VisitAgeResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// SearchAudit operation middleware
-func (sh *strictHandler) SearchAudit(ctx *gin.Context, params SearchAuditParams) {
-	var request SearchAuditRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SearchAudit(ctx, request.(SearchAuditRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SearchAudit")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SearchAuditResponseObject); ok {
-		if err := validResponse.VisitSearchAuditResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// MakeBackup operation middleware
-func (sh *strictHandler) MakeBackup(ctx *gin.Context) {
-	var request MakeBackupRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.MakeBackup(ctx, request.(MakeBackupRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "MakeBackup")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
-		if err := validResponse.VisitMakeBackupResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetBook operation middleware
-func (sh *strictHandler) GetBook(ctx *gin.Context) {
-	var request GetBookRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetBook(ctx, request.(GetBookRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetBook")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetBookResponseObject); ok {
-		if err := validResponse.VisitGetBookResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// LoadBook operation middleware
-func (sh *strictHandler) LoadBook(ctx *gin.Context, params LoadBookParams) {
-	var request LoadBookRequestObject
-
-	request.Params = params
-
-	request.Body = ctx.Request.Body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.LoadBook(ctx, request.(LoadBookRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "LoadBook")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(LoadBookResponseObject); ok {
-		if err := validResponse.VisitLoadBookResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListBriefs operation middleware
-func (sh *strictHandler) ListBriefs(ctx *gin.Context, params ListBriefsParams) {
-	var request ListBriefsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListBriefs(ctx, request.(ListBriefsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListBriefs")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListBriefsResponseObject); ok {
-		if err := validResponse.VisitListBriefsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddBrief operation middleware
-func (sh *strictHandler) AddBrief(ctx *gin.Context, params AddBriefParams) {
-	var request AddBriefRequestObject
-
-	request.Params = params
-
-	var body AddBriefJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddBrief(ctx, request.(AddBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddBriefResponseObject); ok {
-		if err := validResponse.VisitAddBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveBrief operation middleware
-func (sh *strictHandler) RemoveBrief(ctx *gin.Context, name NameParam, params RemoveBriefParams) {
-	var request RemoveBriefRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveBrief(ctx, request.(RemoveBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveBriefResponseObject); ok {
-		if err := validResponse.VisitRemoveBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetBrief operation middleware
-func (sh *strictHandler) GetBrief(ctx *gin.Context, name NameParam) {
-	var request GetBriefRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetBrief(ctx, request.(GetBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetBriefResponseObject); ok {
-		if err := validResponse.VisitGetBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PutBrief operation middleware
-func (sh *strictHandler) PutBrief(ctx *gin.Context, name NameParam, params PutBriefParams) {
-	var request PutBriefRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body PutBriefJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutBrief(ctx, request.(PutBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PutBriefResponseObject); ok {
-		if err := validResponse.VisitPutBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RehearseBrief operation middleware
-func (sh *strictHandler) RehearseBrief(ctx *gin.Context, name NameParam) {
-	var request RehearseBriefRequestObject
-
-	request.Name = name
-
-	var body RehearseBriefJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RehearseBrief(ctx, request.(RehearseBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RehearseBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RehearseBriefResponseObject); ok {
-		if err := validResponse.VisitRehearseBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RestoreBrief operation middleware
-func (sh *strictHandler) RestoreBrief(ctx *gin.Context, name NameParam) {
-	var request RestoreBriefRequestObject
-
-	request.Name = name
-
-	var body RestoreBriefJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestoreBrief(ctx, request.(RestoreBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestoreBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestoreBriefResponseObject); ok {
-		if err := validResponse.VisitRestoreBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListBriefVersions operation middleware
-func (sh *strictHandler) ListBriefVersions(ctx *gin.Context, name NameParam, params ListBriefVersionsParams) {
-	var request ListBriefVersionsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListBriefVersions(ctx, request.(ListBriefVersionsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListBriefVersions")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListBriefVersionsResponseObject); ok {
-		if err := validResponse.VisitListBriefVersionsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ViewBrief operation middleware
-func (sh *strictHandler) ViewBrief(ctx *gin.Context, name NameParam) {
-	var request ViewBriefRequestObject
-
-	request.Name = name
-
-	var body ViewBriefJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ViewBrief(ctx, request.(ViewBriefRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ViewBrief")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ViewBriefResponseObject); ok {
-		if err := validResponse.VisitViewBriefResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListCalendars operation middleware
-func (sh *strictHandler) ListCalendars(ctx *gin.Context, params ListCalendarsParams) {
-	var request ListCalendarsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListCalendars(ctx, request.(ListCalendarsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListCalendars")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListCalendarsResponseObject); ok {
-		if err := validResponse.VisitListCalendarsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddCalendar operation middleware
-func (sh *strictHandler) AddCalendar(ctx *gin.Context, params AddCalendarParams) {
-	var request AddCalendarRequestObject
-
-	request.Params = params
-
-	var body AddCalendarJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddCalendar(ctx, request.(AddCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddCalendarResponseObject); ok {
-		if err := validResponse.VisitAddCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// LayOutCalendar operation middleware
-func (sh *strictHandler) LayOutCalendar(ctx *gin.Context) {
-	var request LayOutCalendarRequestObject
-
-	var body LayOutCalendarJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.LayOutCalendar(ctx, request.(LayOutCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "LayOutCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(LayOutCalendarResponseObject); ok {
-		if err := validResponse.VisitLayOutCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveCalendar operation middleware
-func (sh *strictHandler) RemoveCalendar(ctx *gin.Context, name NameParam, params RemoveCalendarParams) {
-	var request RemoveCalendarRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveCalendar(ctx, request.(RemoveCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveCalendarResponseObject); ok {
-		if err := validResponse.VisitRemoveCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetCalendar operation middleware
-func (sh *strictHandler) GetCalendar(ctx *gin.Context, name NameParam) {
-	var request GetCalendarRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetCalendar(ctx, request.(GetCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetCalendarResponseObject); ok {
-		if err := validResponse.VisitGetCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PutCalendar operation middleware
-func (sh *strictHandler) PutCalendar(ctx *gin.Context, name NameParam, params PutCalendarParams) {
-	var request PutCalendarRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body PutCalendarJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutCalendar(ctx, request.(PutCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PutCalendarResponseObject); ok {
-		if err := validResponse.VisitPutCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RestoreCalendar operation middleware
-func (sh *strictHandler) RestoreCalendar(ctx *gin.Context, name NameParam) {
-	var request RestoreCalendarRequestObject
-
-	request.Name = name
-
-	var body RestoreCalendarJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestoreCalendar(ctx, request.(RestoreCalendarRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestoreCalendar")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestoreCalendarResponseObject); ok {
-		if err := validResponse.VisitRestoreCalendarResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListCalendarVersions operation middleware
-func (sh *strictHandler) ListCalendarVersions(ctx *gin.Context, name NameParam, params ListCalendarVersionsParams) {
-	var request ListCalendarVersionsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListCalendarVersions(ctx, request.(ListCalendarVersionsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListCalendarVersions")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListCalendarVersionsResponseObject); ok {
-		if err := validResponse.VisitListCalendarVersionsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetCalendarYear operation middleware
-func (sh *strictHandler) GetCalendarYear(ctx *gin.Context, name NameParam, year int, params GetCalendarYearParams) {
-	var request GetCalendarYearRequestObject
-
-	request.Name = name
-	request.Year = year
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetCalendarYear(ctx, request.(GetCalendarYearRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetCalendarYear")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetCalendarYearResponseObject); ok {
-		if err := validResponse.VisitGetCalendarYearResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Check operation middleware
-func (sh *strictHandler) Check(ctx *gin.Context) {
-	var request CheckRequestObject
-
-	var body CheckJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Check(ctx, request.(CheckRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Check")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(CheckResponseObject); ok {
-		if err := validResponse.VisitCheckResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AcknowledgeFinding operation middleware
-func (sh *strictHandler) AcknowledgeFinding(ctx *gin.Context) {
-	var request AcknowledgeFindingRequestObject
-
-	var body AcknowledgeFindingJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AcknowledgeFinding(ctx, request.(AcknowledgeFindingRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AcknowledgeFinding")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AcknowledgeFindingResponseObject); ok {
-		if err := validResponse.VisitAcknowledgeFindingResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// WithdrawAcknowledgement operation middleware
-func (sh *strictHandler) WithdrawAcknowledgement(ctx *gin.Context) {
-	var request WithdrawAcknowledgementRequestObject
-
-	var body WithdrawAcknowledgementJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.WithdrawAcknowledgement(ctx, request.(WithdrawAcknowledgementRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "WithdrawAcknowledgement")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(WithdrawAcknowledgementResponseObject); ok {
-		if err := validResponse.VisitWithdrawAcknowledgementResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListDatabases operation middleware
-func (sh *strictHandler) ListDatabases(ctx *gin.Context) {
-	var request ListDatabasesRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDatabases(ctx, request.(ListDatabasesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDatabases")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDatabasesResponseObject); ok {
-		if err := validResponse.VisitListDatabasesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListColumns operation middleware
-func (sh *strictHandler) ListColumns(ctx *gin.Context, name NameParam, params ListColumnsParams) {
-	var request ListColumnsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListColumns(ctx, request.(ListColumnsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListColumns")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListColumnsResponseObject); ok {
-		if err := validResponse.VisitListColumnsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListTables operation middleware
-func (sh *strictHandler) ListTables(ctx *gin.Context, name NameParam) {
-	var request ListTablesRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListTables(ctx, request.(ListTablesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListTables")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListTablesResponseObject); ok {
-		if err := validResponse.VisitListTablesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// TestDatabase operation middleware
-func (sh *strictHandler) TestDatabase(ctx *gin.Context, name NameParam) {
-	var request TestDatabaseRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TestDatabase(ctx, request.(TestDatabaseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TestDatabase")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TestDatabaseResponseObject); ok {
-		if err := validResponse.VisitTestDatabaseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListDatasets operation middleware
-func (sh *strictHandler) ListDatasets(ctx *gin.Context, params ListDatasetsParams) {
-	var request ListDatasetsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDatasets(ctx, request.(ListDatasetsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDatasets")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDatasetsResponseObject); ok {
-		if err := validResponse.VisitListDatasetsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveDataset operation middleware
-func (sh *strictHandler) RemoveDataset(ctx *gin.Context, name NameParam, params RemoveDatasetParams) {
-	var request RemoveDatasetRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveDataset(ctx, request.(RemoveDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveDatasetResponseObject); ok {
-		if err := validResponse.VisitRemoveDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetDataset operation middleware
-func (sh *strictHandler) GetDataset(ctx *gin.Context, name NameParam) {
-	var request GetDatasetRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetDataset(ctx, request.(GetDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetDatasetResponseObject); ok {
-		if err := validResponse.VisitGetDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// DescribeDataset operation middleware
-func (sh *strictHandler) DescribeDataset(ctx *gin.Context, name NameParam, params DescribeDatasetParams) {
-	var request DescribeDatasetRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body DescribeDatasetJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DescribeDataset(ctx, request.(DescribeDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DescribeDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DescribeDatasetResponseObject); ok {
-		if err := validResponse.VisitDescribeDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetAccess operation middleware
-func (sh *strictHandler) GetAccess(ctx *gin.Context, name NameParam) {
-	var request GetAccessRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetAccess(ctx, request.(GetAccessRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetAccess")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetAccessResponseObject); ok {
-		if err := validResponse.VisitGetAccessResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PutAccess operation middleware
-func (sh *strictHandler) PutAccess(ctx *gin.Context, name NameParam, params PutAccessParams) {
-	var request PutAccessRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body PutAccessJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutAccess(ctx, request.(PutAccessRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutAccess")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PutAccessResponseObject); ok {
-		if err := validResponse.VisitPutAccessResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AttachTable operation middleware
-func (sh *strictHandler) AttachTable(ctx *gin.Context, name NameParam) {
-	var request AttachTableRequestObject
-
-	request.Name = name
-
-	var body AttachTableJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AttachTable(ctx, request.(AttachTableRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AttachTable")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AttachTableResponseObject); ok {
-		if err := validResponse.VisitAttachTableResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListLoads operation middleware
-func (sh *strictHandler) ListLoads(ctx *gin.Context, name NameParam, params ListLoadsParams) {
-	var request ListLoadsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListLoads(ctx, request.(ListLoadsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListLoads")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListLoadsResponseObject); ok {
-		if err := validResponse.VisitListLoadsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// LoadFile operation middleware
-func (sh *strictHandler) LoadFile(ctx *gin.Context, name NameParam, params LoadFileParams) {
-	var request LoadFileRequestObject
-
-	request.Name = name
-	request.Params = params
-	request.ContentType = ctx.ContentType()
-
-	request.Body = ctx.Request.Body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.LoadFile(ctx, request.(LoadFileRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "LoadFile")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(LoadFileResponseObject); ok {
-		if err := validResponse.VisitLoadFileResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetLoad operation middleware
-func (sh *strictHandler) GetLoad(ctx *gin.Context, name NameParam, load LoadParam) {
-	var request GetLoadRequestObject
-
-	request.Name = name
-	request.Load = load
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetLoad(ctx, request.(GetLoadRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetLoad")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetLoadResponseObject); ok {
-		if err := validResponse.VisitGetLoadResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RedoLoad operation middleware
-func (sh *strictHandler) RedoLoad(ctx *gin.Context, name NameParam, load LoadParam) {
-	var request RedoLoadRequestObject
-
-	request.Name = name
-	request.Load = load
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RedoLoad(ctx, request.(RedoLoadRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RedoLoad")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RedoLoadResponseObject); ok {
-		if err := validResponse.VisitRedoLoadResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// UndoLoad operation middleware
-func (sh *strictHandler) UndoLoad(ctx *gin.Context, name NameParam, load LoadParam) {
-	var request UndoLoadRequestObject
-
-	request.Name = name
-	request.Load = load
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.UndoLoad(ctx, request.(UndoLoadRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "UndoLoad")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(UndoLoadResponseObject); ok {
-		if err := validResponse.VisitUndoLoadResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PreviewLoad operation middleware
-func (sh *strictHandler) PreviewLoad(ctx *gin.Context, name NameParam, params PreviewLoadParams) {
-	var request PreviewLoadRequestObject
-
-	request.Name = name
-	request.Params = params
-	request.ContentType = ctx.ContentType()
-
-	request.Body = ctx.Request.Body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PreviewLoad(ctx, request.(PreviewLoadRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PreviewLoad")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PreviewLoadResponseObject); ok {
-		if err := validResponse.VisitPreviewLoadResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RenameDataset operation middleware
-func (sh *strictHandler) RenameDataset(ctx *gin.Context, name NameParam, params RenameDatasetParams) {
-	var request RenameDatasetRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body RenameDatasetJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RenameDataset(ctx, request.(RenameDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RenameDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RenameDatasetResponseObject); ok {
-		if err := validResponse.VisitRenameDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RestoreDataset operation middleware
-func (sh *strictHandler) RestoreDataset(ctx *gin.Context, name NameParam) {
-	var request RestoreDatasetRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestoreDataset(ctx, request.(RestoreDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestoreDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestoreDatasetResponseObject); ok {
-		if err := validResponse.VisitRestoreDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListDatasetUsers operation middleware
-func (sh *strictHandler) ListDatasetUsers(ctx *gin.Context, name NameParam) {
-	var request ListDatasetUsersRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDatasetUsers(ctx, request.(ListDatasetUsersRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDatasetUsers")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDatasetUsersResponseObject); ok {
-		if err := validResponse.VisitListDatasetUsersResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListValues operation middleware
-func (sh *strictHandler) ListValues(ctx *gin.Context, name NameParam, params ListValuesParams) {
-	var request ListValuesRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListValues(ctx, request.(ListValuesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListValues")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListValuesResponseObject); ok {
-		if err := validResponse.VisitListValuesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// VerifyDataset operation middleware
-func (sh *strictHandler) VerifyDataset(ctx *gin.Context, name NameParam) {
-	var request VerifyDatasetRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.VerifyDataset(ctx, request.(VerifyDatasetRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "VerifyDataset")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(VerifyDatasetResponseObject); ok {
-		if err := validResponse.VisitVerifyDatasetResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListDays operation middleware
-func (sh *strictHandler) ListDays(ctx *gin.Context) {
-	var request ListDaysRequestObject
-
-	var body ListDaysJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDays(ctx, request.(ListDaysRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDays")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDaysResponseObject); ok {
-		if err := validResponse.VisitListDaysResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetPublishedDays operation middleware
-func (sh *strictHandler) GetPublishedDays(ctx *gin.Context) {
-	var request GetPublishedDaysRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetPublishedDays(ctx, request.(GetPublishedDaysRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetPublishedDays")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetPublishedDaysResponseObject); ok {
-		if err := validResponse.VisitGetPublishedDaysResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PublishDays operation middleware
-func (sh *strictHandler) PublishDays(ctx *gin.Context) {
-	var request PublishDaysRequestObject
-
-	var body PublishDaysJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PublishDays(ctx, request.(PublishDaysRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PublishDays")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PublishDaysResponseObject); ok {
-		if err := validResponse.VisitPublishDaysResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListDeliveries operation middleware
-func (sh *strictHandler) ListDeliveries(ctx *gin.Context, params ListDeliveriesParams) {
-	var request ListDeliveriesRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDeliveries(ctx, request.(ListDeliveriesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDeliveries")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDeliveriesResponseObject); ok {
-		if err := validResponse.VisitListDeliveriesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetDeliveryMeans operation middleware
-func (sh *strictHandler) GetDeliveryMeans(ctx *gin.Context) {
-	var request GetDeliveryMeansRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetDeliveryMeans(ctx, request.(GetDeliveryMeansRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetDeliveryMeans")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetDeliveryMeansResponseObject); ok {
-		if err := validResponse.VisitGetDeliveryMeansResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RetryDelivery operation middleware
-func (sh *strictHandler) RetryDelivery(ctx *gin.Context, id IdParam) {
-	var request RetryDeliveryRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RetryDelivery(ctx, request.(RetryDeliveryRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RetryDelivery")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RetryDeliveryResponseObject); ok {
-		if err := validResponse.VisitRetryDeliveryResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Elapse operation middleware
-func (sh *strictHandler) Elapse(ctx *gin.Context) {
-	var request ElapseRequestObject
-
-	var body ElapseJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Elapse(ctx, request.(ElapseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Elapse")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ElapseResponseObject); ok {
-		if err := validResponse.VisitElapseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListHolidayLists operation middleware
-func (sh *strictHandler) ListHolidayLists(ctx *gin.Context, params ListHolidayListsParams) {
-	var request ListHolidayListsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListHolidayLists(ctx, request.(ListHolidayListsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListHolidayLists")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListHolidayListsResponseObject); ok {
-		if err := validResponse.VisitListHolidayListsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddHolidayList operation middleware
-func (sh *strictHandler) AddHolidayList(ctx *gin.Context, params AddHolidayListParams) {
-	var request AddHolidayListRequestObject
-
-	request.Params = params
-
-	var body AddHolidayListJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddHolidayList(ctx, request.(AddHolidayListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddHolidayList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddHolidayListResponseObject); ok {
-		if err := validResponse.VisitAddHolidayListResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveHolidayList operation middleware
-func (sh *strictHandler) RemoveHolidayList(ctx *gin.Context, name NameParam, params RemoveHolidayListParams) {
-	var request RemoveHolidayListRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveHolidayList(ctx, request.(RemoveHolidayListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveHolidayList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveHolidayListResponseObject); ok {
-		if err := validResponse.VisitRemoveHolidayListResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetHolidayList operation middleware
-func (sh *strictHandler) GetHolidayList(ctx *gin.Context, name NameParam) {
-	var request GetHolidayListRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetHolidayList(ctx, request.(GetHolidayListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetHolidayList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetHolidayListResponseObject); ok {
-		if err := validResponse.VisitGetHolidayListResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PutHolidayList operation middleware
-func (sh *strictHandler) PutHolidayList(ctx *gin.Context, name NameParam, params PutHolidayListParams) {
-	var request PutHolidayListRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body PutHolidayListJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutHolidayList(ctx, request.(PutHolidayListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutHolidayList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PutHolidayListResponseObject); ok {
-		if err := validResponse.VisitPutHolidayListResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RestoreHolidayList operation middleware
-func (sh *strictHandler) RestoreHolidayList(ctx *gin.Context, name NameParam) {
-	var request RestoreHolidayListRequestObject
-
-	request.Name = name
-
-	var body RestoreHolidayListJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestoreHolidayList(ctx, request.(RestoreHolidayListRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestoreHolidayList")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestoreHolidayListResponseObject); ok {
-		if err := validResponse.VisitRestoreHolidayListResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListHolidayListVersions operation middleware
-func (sh *strictHandler) ListHolidayListVersions(ctx *gin.Context, name NameParam, params ListHolidayListVersionsParams) {
-	var request ListHolidayListVersionsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListHolidayListVersions(ctx, request.(ListHolidayListVersionsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListHolidayListVersions")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListHolidayListVersionsResponseObject); ok {
-		if err := validResponse.VisitListHolidayListVersionsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListKeys operation middleware
-func (sh *strictHandler) ListKeys(ctx *gin.Context, params ListKeysParams) {
-	var request ListKeysRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListKeys(ctx, request.(ListKeysRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListKeys")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListKeysResponseObject); ok {
-		if err := validResponse.VisitListKeysResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// CreateKey operation middleware
-func (sh *strictHandler) CreateKey(ctx *gin.Context) {
-	var request CreateKeyRequestObject
-
-	var body CreateKeyJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.CreateKey(ctx, request.(CreateKeyRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "CreateKey")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(CreateKeyResponseObject); ok {
-		if err := validResponse.VisitCreateKeyResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RevokeKey operation middleware
-func (sh *strictHandler) RevokeKey(ctx *gin.Context, id IdParam) {
-	var request RevokeKeyRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RevokeKey(ctx, request.(RevokeKeyRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RevokeKey")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RevokeKeyResponseObject); ok {
-		if err := validResponse.VisitRevokeKeyResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ReadLimits operation middleware
-func (sh *strictHandler) ReadLimits(ctx *gin.Context) {
-	var request ReadLimitsRequestObject
-
-	request.Body = ctx.Request.Body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ReadLimits(ctx, request.(ReadLimitsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ReadLimits")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ReadLimitsResponseObject); ok {
-		if err := validResponse.VisitReadLimitsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// LineUp operation middleware
-func (sh *strictHandler) LineUp(ctx *gin.Context) {
-	var request LineUpRequestObject
-
-	var body LineUpJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.LineUp(ctx, request.(LineUpRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "LineUp")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(LineUpResponseObject); ok {
-		if err := validResponse.VisitLineUpResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// OpenLink operation middleware
-func (sh *strictHandler) OpenLink(ctx *gin.Context) {
-	var request OpenLinkRequestObject
-
-	var body OpenLinkJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.OpenLink(ctx, request.(OpenLinkRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "OpenLink")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(OpenLinkResponseObject); ok {
-		if err := validResponse.VisitOpenLinkResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// UseLink operation middleware
-func (sh *strictHandler) UseLink(ctx *gin.Context) {
-	var request UseLinkRequestObject
-
-	var body UseLinkJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.UseLink(ctx, request.(UseLinkRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "UseLink")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(UseLinkResponseObject); ok {
-		if err := validResponse.VisitUseLinkResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ChangePassword operation middleware
-func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
-	var request ChangePasswordRequestObject
-
-	var body ChangePasswordJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ChangePassword(ctx, request.(ChangePasswordRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ChangePassword")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
-		if err := validResponse.VisitChangePasswordResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListReceipts operation middleware
-func (sh *strictHandler) ListReceipts(ctx *gin.Context, params ListReceiptsParams) {
-	var request ListReceiptsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListReceipts(ctx, request.(ListReceiptsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListReceipts")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListReceiptsResponseObject); ok {
-		if err := validResponse.VisitListReceiptsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// CreateReceipt operation middleware
-func (sh *strictHandler) CreateReceipt(ctx *gin.Context, params CreateReceiptParams) {
-	var request CreateReceiptRequestObject
-
-	request.Params = params
-
-	var body CreateReceiptJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.CreateReceipt(ctx, request.(CreateReceiptRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "CreateReceipt")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(CreateReceiptResponseObject); ok {
-		if err := validResponse.VisitCreateReceiptResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetReceipt operation middleware
-func (sh *strictHandler) GetReceipt(ctx *gin.Context, id IdParam) {
-	var request GetReceiptRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetReceipt(ctx, request.(GetReceiptRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetReceipt")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetReceiptResponseObject); ok {
-		if err := validResponse.VisitGetReceiptResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// CompareReceipt operation middleware
-func (sh *strictHandler) CompareReceipt(ctx *gin.Context, id IdParam) {
-	var request CompareReceiptRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.CompareReceipt(ctx, request.(CompareReceiptRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "CompareReceipt")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(CompareReceiptResponseObject); ok {
-		if err := validResponse.VisitCompareReceiptResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListRecords operation middleware
-func (sh *strictHandler) ListRecords(ctx *gin.Context) {
-	var request ListRecordsRequestObject
-
-	var body ListRecordsJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListRecords(ctx, request.(ListRecordsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListRecords")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
-		if err := validResponse.VisitListRecordsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListBoundaries operation middleware
-func (sh *strictHandler) ListBoundaries(ctx *gin.Context) {
-	var request ListBoundariesRequestObject
-
-	var body ListBoundariesJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListBoundaries(ctx, request.(ListBoundariesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListBoundaries")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListBoundariesResponseObject); ok {
-		if err := validResponse.VisitListBoundariesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Rehearse operation middleware
-func (sh *strictHandler) Rehearse(ctx *gin.Context) {
-	var request RehearseRequestObject
-
-	var body RehearseJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Rehearse(ctx, request.(RehearseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Rehearse")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RehearseResponseObject); ok {
-		if err := validResponse.VisitRehearseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListRemovedDatasets operation middleware
-func (sh *strictHandler) ListRemovedDatasets(ctx *gin.Context) {
-	var request ListRemovedDatasetsRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListRemovedDatasets(ctx, request.(ListRemovedDatasetsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListRemovedDatasets")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListRemovedDatasetsResponseObject); ok {
-		if err := validResponse.VisitListRemovedDatasetsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Resolve operation middleware
-func (sh *strictHandler) Resolve(ctx *gin.Context) {
-	var request ResolveRequestObject
-
-	var body ResolveJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Resolve(ctx, request.(ResolveRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Resolve")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ResolveResponseObject); ok {
-		if err := validResponse.VisitResolveResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ResolveTimeline operation middleware
-func (sh *strictHandler) ResolveTimeline(ctx *gin.Context) {
-	var request ResolveTimelineRequestObject
-
-	var body ResolveTimelineJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ResolveTimeline(ctx, request.(ResolveTimelineRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ResolveTimeline")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ResolveTimelineResponseObject); ok {
-		if err := validResponse.VisitResolveTimelineResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListSchedules operation middleware
-func (sh *strictHandler) ListSchedules(ctx *gin.Context, params ListSchedulesParams) {
-	var request ListSchedulesRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListSchedules(ctx, request.(ListSchedulesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListSchedules")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListSchedulesResponseObject); ok {
-		if err := validResponse.VisitListSchedulesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddSchedule operation middleware
-func (sh *strictHandler) AddSchedule(ctx *gin.Context) {
-	var request AddScheduleRequestObject
-
-	var body AddScheduleJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddSchedule(ctx, request.(AddScheduleRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddSchedule")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddScheduleResponseObject); ok {
-		if err := validResponse.VisitAddScheduleResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RunSchedules operation middleware
-func (sh *strictHandler) RunSchedules(ctx *gin.Context) {
-	var request RunSchedulesRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RunSchedules(ctx, request.(RunSchedulesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RunSchedules")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RunSchedulesResponseObject); ok {
-		if err := validResponse.VisitRunSchedulesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveSchedule operation middleware
-func (sh *strictHandler) RemoveSchedule(ctx *gin.Context, name NameParam) {
-	var request RemoveScheduleRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveSchedule(ctx, request.(RemoveScheduleRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveSchedule")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveScheduleResponseObject); ok {
-		if err := validResponse.VisitRemoveScheduleResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetSchedule operation middleware
-func (sh *strictHandler) GetSchedule(ctx *gin.Context, name NameParam) {
-	var request GetScheduleRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetSchedule(ctx, request.(GetScheduleRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetSchedule")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetScheduleResponseObject); ok {
-		if err := validResponse.VisitGetScheduleResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// DescribeService operation middleware
-func (sh *strictHandler) DescribeService(ctx *gin.Context) {
-	var request DescribeServiceRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DescribeService(ctx, request.(DescribeServiceRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DescribeService")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DescribeServiceResponseObject); ok {
-		if err := validResponse.VisitDescribeServiceResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// SignOut operation middleware
-func (sh *strictHandler) SignOut(ctx *gin.Context) {
-	var request SignOutRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SignOut(ctx, request.(SignOutRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SignOut")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SignOutResponseObject); ok {
-		if err := validResponse.VisitSignOutResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetSession operation middleware
-func (sh *strictHandler) GetSession(ctx *gin.Context) {
-	var request GetSessionRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetSession(ctx, request.(GetSessionRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetSession")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetSessionResponseObject); ok {
-		if err := validResponse.VisitGetSessionResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// SignIn operation middleware
-func (sh *strictHandler) SignIn(ctx *gin.Context) {
-	var request SignInRequestObject
-
-	var body SignInJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SignIn(ctx, request.(SignInRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SignIn")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SignInResponseObject); ok {
-		if err := validResponse.VisitSignInResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListSessions operation middleware
-func (sh *strictHandler) ListSessions(ctx *gin.Context) {
-	var request ListSessionsRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListSessions(ctx, request.(ListSessionsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListSessions")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListSessionsResponseObject); ok {
-		if err := validResponse.VisitListSessionsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// EndSession operation middleware
-func (sh *strictHandler) EndSession(ctx *gin.Context, id IdParam) {
-	var request EndSessionRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.EndSession(ctx, request.(EndSessionRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "EndSession")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
-		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// SignOn operation middleware
-func (sh *strictHandler) SignOn(ctx *gin.Context) {
-	var request SignOnRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SignOn(ctx, request.(SignOnRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SignOn")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SignOnResponseObject); ok {
-		if err := validResponse.VisitSignOnResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ReturnFromSignOn operation middleware
-func (sh *strictHandler) ReturnFromSignOn(ctx *gin.Context, params ReturnFromSignOnParams) {
-	var request ReturnFromSignOnRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ReturnFromSignOn(ctx, request.(ReturnFromSignOnRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ReturnFromSignOn")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ReturnFromSignOnResponseObject); ok {
-		if err := validResponse.VisitReturnFromSignOnResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListSpans operation middleware
-func (sh *strictHandler) ListSpans(ctx *gin.Context, params ListSpansParams) {
-	var request ListSpansRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListSpans(ctx, request.(ListSpansRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListSpans")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListSpansResponseObject); ok {
-		if err := validResponse.VisitListSpansResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// AddSpan operation middleware
-func (sh *strictHandler) AddSpan(ctx *gin.Context, params AddSpanParams) {
-	var request AddSpanRequestObject
-
-	request.Params = params
-
-	var body AddSpanJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddSpan(ctx, request.(AddSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(AddSpanResponseObject); ok {
-		if err := validResponse.VisitAddSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RemoveSpan operation middleware
-func (sh *strictHandler) RemoveSpan(ctx *gin.Context, name NameParam, params RemoveSpanParams) {
-	var request RemoveSpanRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveSpan(ctx, request.(RemoveSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveSpanResponseObject); ok {
-		if err := validResponse.VisitRemoveSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetSpan operation middleware
-func (sh *strictHandler) GetSpan(ctx *gin.Context, name NameParam) {
-	var request GetSpanRequestObject
-
-	request.Name = name
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetSpan(ctx, request.(GetSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetSpanResponseObject); ok {
-		if err := validResponse.VisitGetSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// PutSpan operation middleware
-func (sh *strictHandler) PutSpan(ctx *gin.Context, name NameParam, params PutSpanParams) {
-	var request PutSpanRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body PutSpanJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutSpan(ctx, request.(PutSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(PutSpanResponseObject); ok {
-		if err := validResponse.VisitPutSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// MoveSpan operation middleware
-func (sh *strictHandler) MoveSpan(ctx *gin.Context, name NameParam) {
-	var request MoveSpanRequestObject
-
-	request.Name = name
-
-	var body MoveSpanJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.MoveSpan(ctx, request.(MoveSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "MoveSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(MoveSpanResponseObject); ok {
-		if err := validResponse.VisitMoveSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RenameSpan operation middleware
-func (sh *strictHandler) RenameSpan(ctx *gin.Context, name NameParam, params RenameSpanParams) {
-	var request RenameSpanRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	var body RenameSpanJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RenameSpan(ctx, request.(RenameSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RenameSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RenameSpanResponseObject); ok {
-		if err := validResponse.VisitRenameSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// RestoreSpan operation middleware
-func (sh *strictHandler) RestoreSpan(ctx *gin.Context, name NameParam) {
-	var request RestoreSpanRequestObject
-
-	request.Name = name
-
-	var body RestoreSpanJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestoreSpan(ctx, request.(RestoreSpanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestoreSpan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestoreSpanResponseObject); ok {
-		if err := validResponse.VisitRestoreSpanResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListSpanVersions operation middleware
-func (sh *strictHandler) ListSpanVersions(ctx *gin.Context, name NameParam, params ListSpanVersionsParams) {
-	var request ListSpanVersionsRequestObject
-
-	request.Name = name
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListSpanVersions(ctx, request.(ListSpanVersionsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListSpanVersions")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListSpanVersionsResponseObject); ok {
-		if err := validResponse.VisitListSpanVersionsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetStatus operation middleware
-func (sh *strictHandler) GetStatus(ctx *gin.Context) {
-	var request GetStatusRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetStatus(ctx, request.(GetStatusRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetStatus")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetStatusResponseObject); ok {
-		if err := validResponse.VisitGetStatusResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// Total operation middleware
-func (sh *strictHandler) Total(ctx *gin.Context) {
-	var request TotalRequestObject
-
-	var body TotalJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Total(ctx, request.(TotalRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Total")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TotalResponseObject); ok {
-		if err := validResponse.VisitTotalResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// TotalStatements operation middleware
-func (sh *strictHandler) TotalStatements(ctx *gin.Context) {
-	var request TotalStatementsRequestObject
-
-	var body TotalStatementsJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TotalStatements(ctx, request.(TotalStatementsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TotalStatements")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TotalStatementsResponseObject); ok {
-		if err := validResponse.VisitTotalStatementsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
+func (s *routes) ListAccounts(c *gin.Context) {
+	var r ListAccountsRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListAccounts(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListAccountsResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddAccount(c *gin.Context) {
+	var r AddAccountRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[AddAccountJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddAccount(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddAccountResponse(c.Writer)
+	})
+}
+
+func (s *routes) ChangeAccount(c *gin.Context) {
+	var r ChangeAccountRequestObject
+	b := binder{c: c}
+	b.path("account", "string", &r.Account)
+	r.Body = readJSON[ChangeAccountJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ChangeAccount(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitChangeAccountResponse(c.Writer)
+	})
+}
+
+func (s *routes) ResetAccount(c *gin.Context) {
+	var r ResetAccountRequestObject
+	b := binder{c: c}
+	b.path("account", "string", &r.Account)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ResetAccount(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitResetAccountResponse(c.Writer)
+	})
+}
+
+func (s *routes) Age(c *gin.Context) {
+	var r AgeRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[AgeJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Age(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAgeResponse(c.Writer)
+	})
+}
+
+func (s *routes) SearchAudit(c *gin.Context) {
+	var r SearchAuditRequestObject
+	b := binder{c: c}
+	b.query("account", false, "string", "", &r.Params.Account)
+	b.query("action", false, "string", "", &r.Params.Action)
+	b.query("kind", false, "string", "", &r.Params.Kind)
+	b.query("name", false, "string", "", &r.Params.Name)
+	b.query("from", false, "string", "", &r.Params.From)
+	b.query("through", false, "string", "", &r.Params.Through)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.SearchAudit(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitSearchAuditResponse(c.Writer)
+	})
+}
+
+func (s *routes) MakeBackup(c *gin.Context) {
+	var r MakeBackupRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.MakeBackup(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitMakeBackupResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetBook(c *gin.Context) {
+	var r GetBookRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetBook(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetBookResponse(c.Writer)
+	})
+}
+
+func (s *routes) LoadBook(c *gin.Context) {
+	var r LoadBookRequestObject
+	b := binder{c: c}
+	b.query("preview", false, "boolean", "", &r.Params.Preview)
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = c.Request.Body
+	s.answer(&b, func() error {
+		response, err := s.handlers.LoadBook(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitLoadBookResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListBriefs(c *gin.Context) {
+	var r ListBriefsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListBriefs(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListBriefsResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddBrief(c *gin.Context) {
+	var r AddBriefRequestObject
+	b := binder{c: c}
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = readJSON[AddBriefJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveBrief(c *gin.Context) {
+	var r RemoveBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetBrief(c *gin.Context) {
+	var r GetBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutBrief(c *gin.Context) {
+	var r PutBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("note", false, "string", "", &r.Params.Note)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutBriefJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) RehearseBrief(c *gin.Context) {
+	var r RehearseBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RehearseBriefJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RehearseBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRehearseBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreBrief(c *gin.Context) {
+	var r RestoreBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RestoreBriefJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListBriefVersions(c *gin.Context) {
+	var r ListBriefVersionsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListBriefVersions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListBriefVersionsResponse(c.Writer)
+	})
+}
+
+func (s *routes) ViewBrief(c *gin.Context) {
+	var r ViewBriefRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[ViewBriefJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ViewBrief(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitViewBriefResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListCalendars(c *gin.Context) {
+	var r ListCalendarsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListCalendars(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListCalendarsResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddCalendar(c *gin.Context) {
+	var r AddCalendarRequestObject
+	b := binder{c: c}
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = readJSON[AddCalendarJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) LayOutCalendar(c *gin.Context) {
+	var r LayOutCalendarRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[LayOutCalendarJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.LayOutCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitLayOutCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveCalendar(c *gin.Context) {
+	var r RemoveCalendarRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetCalendar(c *gin.Context) {
+	var r GetCalendarRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutCalendar(c *gin.Context) {
+	var r PutCalendarRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("note", false, "string", "", &r.Params.Note)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutCalendarJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreCalendar(c *gin.Context) {
+	var r RestoreCalendarRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RestoreCalendarJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreCalendar(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreCalendarResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListCalendarVersions(c *gin.Context) {
+	var r ListCalendarVersionsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListCalendarVersions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListCalendarVersionsResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetCalendarYear(c *gin.Context) {
+	var r GetCalendarYearRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.path("year", "integer", &r.Year)
+	b.query("as_of", false, "string", "", &r.Params.AsOf)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetCalendarYear(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetCalendarYearResponse(c.Writer)
+	})
+}
+
+func (s *routes) Check(c *gin.Context) {
+	var r CheckRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[CheckJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Check(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitCheckResponse(c.Writer)
+	})
+}
+
+func (s *routes) AcknowledgeFinding(c *gin.Context) {
+	var r AcknowledgeFindingRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[AcknowledgeFindingJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AcknowledgeFinding(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAcknowledgeFindingResponse(c.Writer)
+	})
+}
+
+func (s *routes) WithdrawAcknowledgement(c *gin.Context) {
+	var r WithdrawAcknowledgementRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[WithdrawAcknowledgementJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.WithdrawAcknowledgement(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitWithdrawAcknowledgementResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListDatabases(c *gin.Context) {
+	var r ListDatabasesRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListDatabases(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListDatabasesResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListColumns(c *gin.Context) {
+	var r ListColumnsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("table", true, "string", "", &r.Params.Table)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListColumns(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListColumnsResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListTables(c *gin.Context) {
+	var r ListTablesRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListTables(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListTablesResponse(c.Writer)
+	})
+}
+
+func (s *routes) TestDatabase(c *gin.Context) {
+	var r TestDatabaseRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.TestDatabase(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitTestDatabaseResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListDatasets(c *gin.Context) {
+	var r ListDatasetsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListDatasets(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListDatasetsResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveDataset(c *gin.Context) {
+	var r RemoveDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("anyway", false, "boolean", "", &r.Params.Anyway)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetDataset(c *gin.Context) {
+	var r GetDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) DescribeDataset(c *gin.Context) {
+	var r DescribeDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[DescribeDatasetJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.DescribeDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitDescribeDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetAccess(c *gin.Context) {
+	var r GetAccessRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetAccess(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetAccessResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutAccess(c *gin.Context) {
+	var r PutAccessRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutAccessJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutAccess(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutAccessResponse(c.Writer)
+	})
+}
+
+func (s *routes) AttachTable(c *gin.Context) {
+	var r AttachTableRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[AttachTableJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AttachTable(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAttachTableResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListLoads(c *gin.Context) {
+	var r ListLoadsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListLoads(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListLoadsResponse(c.Writer)
+	})
+}
+
+func (s *routes) LoadFile(c *gin.Context) {
+	var r LoadFileRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("date", false, "string", "", &r.Params.Date)
+	b.query("amount", false, "array", "", &r.Params.Amount)
+	b.query("category", false, "array", "", &r.Params.Category)
+	b.query("detail", false, "array", "", &r.Params.Detail)
+	b.query("zone", false, "string", "", &r.Params.Zone)
+	b.query("day_starts", false, "string", "", &r.Params.DayStarts)
+	b.query("date_order", false, "string", "", &r.Params.DateOrder)
+	b.query("numbers", false, "string", "", &r.Params.Numbers)
+	b.query("ambiguous", false, "string", "", &r.Params.Ambiguous)
+	b.query("epoch", false, "string", "", &r.Params.Epoch)
+	b.query("century", false, "integer", "", &r.Params.Century)
+	b.query("allow_undated", false, "boolean", "", &r.Params.AllowUndated)
+	b.query("grain", false, "string", "", &r.Params.Grain)
+	b.query("omit", false, "array", "", &r.Params.Omit)
+	b.query("type", false, "array", "", &r.Params.Type)
+	b.query("format", false, "string", "", &r.Params.Format)
+	b.query("delimiter", false, "string", "", &r.Params.Delimiter)
+	b.query("encoding", false, "string", "", &r.Params.Encoding)
+	b.query("sheet", false, "string", "", &r.Params.Sheet)
+	b.query("header_row", false, "integer", "", &r.Params.HeaderRow)
+	b.query("skip_footer", false, "integer", "", &r.Params.SkipFooter)
+	b.query("blank", false, "array", "", &r.Params.Blank)
+	b.query("trim", false, "boolean", "", &r.Params.Trim)
+	b.query("file", false, "string", "", &r.Params.File)
+	b.query("replace", false, "string", "", &r.Params.Replace)
+	b.query("as_of", false, "string", "", &r.Params.AsOf)
+	b.query("key", false, "array", "", &r.Params.Key)
+	b.query("again", false, "boolean", "", &r.Params.Again)
+	b.header("Idempotency-Key", false, &r.Params.IdempotencyKey)
+	r.ContentType = c.ContentType()
+	r.Body = c.Request.Body
+	s.answer(&b, func() error {
+		response, err := s.handlers.LoadFile(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitLoadFileResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetLoad(c *gin.Context) {
+	var r GetLoadRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.path("load", "integer", &r.Load)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetLoad(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetLoadResponse(c.Writer)
+	})
+}
+
+func (s *routes) RedoLoad(c *gin.Context) {
+	var r RedoLoadRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.path("load", "integer", &r.Load)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RedoLoad(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRedoLoadResponse(c.Writer)
+	})
+}
+
+func (s *routes) UndoLoad(c *gin.Context) {
+	var r UndoLoadRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.path("load", "integer", &r.Load)
+	s.answer(&b, func() error {
+		response, err := s.handlers.UndoLoad(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitUndoLoadResponse(c.Writer)
+	})
+}
+
+func (s *routes) PreviewLoad(c *gin.Context) {
+	var r PreviewLoadRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("date", false, "string", "", &r.Params.Date)
+	b.query("amount", false, "array", "", &r.Params.Amount)
+	b.query("category", false, "array", "", &r.Params.Category)
+	b.query("detail", false, "array", "", &r.Params.Detail)
+	b.query("zone", false, "string", "", &r.Params.Zone)
+	b.query("day_starts", false, "string", "", &r.Params.DayStarts)
+	b.query("date_order", false, "string", "", &r.Params.DateOrder)
+	b.query("numbers", false, "string", "", &r.Params.Numbers)
+	b.query("ambiguous", false, "string", "", &r.Params.Ambiguous)
+	b.query("epoch", false, "string", "", &r.Params.Epoch)
+	b.query("century", false, "integer", "", &r.Params.Century)
+	b.query("allow_undated", false, "boolean", "", &r.Params.AllowUndated)
+	b.query("grain", false, "string", "", &r.Params.Grain)
+	b.query("omit", false, "array", "", &r.Params.Omit)
+	b.query("type", false, "array", "", &r.Params.Type)
+	b.query("format", false, "string", "", &r.Params.Format)
+	b.query("delimiter", false, "string", "", &r.Params.Delimiter)
+	b.query("encoding", false, "string", "", &r.Params.Encoding)
+	b.query("sheet", false, "string", "", &r.Params.Sheet)
+	b.query("header_row", false, "integer", "", &r.Params.HeaderRow)
+	b.query("skip_footer", false, "integer", "", &r.Params.SkipFooter)
+	b.query("blank", false, "array", "", &r.Params.Blank)
+	b.query("trim", false, "boolean", "", &r.Params.Trim)
+	b.query("file", false, "string", "", &r.Params.File)
+	r.ContentType = c.ContentType()
+	r.Body = c.Request.Body
+	s.answer(&b, func() error {
+		response, err := s.handlers.PreviewLoad(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPreviewLoadResponse(c.Writer)
+	})
+}
+
+func (s *routes) RenameDataset(c *gin.Context) {
+	var r RenameDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[RenameDatasetJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RenameDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRenameDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreDataset(c *gin.Context) {
+	var r RestoreDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListDatasetUsers(c *gin.Context) {
+	var r ListDatasetUsersRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListDatasetUsers(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListDatasetUsersResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListValues(c *gin.Context) {
+	var r ListValuesRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("column", true, "string", "", &r.Params.Column)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListValues(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListValuesResponse(c.Writer)
+	})
+}
+
+func (s *routes) VerifyDataset(c *gin.Context) {
+	var r VerifyDatasetRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.VerifyDataset(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitVerifyDatasetResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListDays(c *gin.Context) {
+	var r ListDaysRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ListDaysJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListDays(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListDaysResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetPublishedDays(c *gin.Context) {
+	var r GetPublishedDaysRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetPublishedDays(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetPublishedDaysResponse(c.Writer)
+	})
+}
+
+func (s *routes) PublishDays(c *gin.Context) {
+	var r PublishDaysRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[PublishDaysJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PublishDays(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPublishDaysResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListDeliveries(c *gin.Context) {
+	var r ListDeliveriesRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListDeliveries(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListDeliveriesResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetDeliveryMeans(c *gin.Context) {
+	var r GetDeliveryMeansRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetDeliveryMeans(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetDeliveryMeansResponse(c.Writer)
+	})
+}
+
+func (s *routes) RetryDelivery(c *gin.Context) {
+	var r RetryDeliveryRequestObject
+	b := binder{c: c}
+	b.path("id", "integer", &r.Id)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RetryDelivery(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRetryDeliveryResponse(c.Writer)
+	})
+}
+
+func (s *routes) Elapse(c *gin.Context) {
+	var r ElapseRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ElapseJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Elapse(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitElapseResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListHolidayLists(c *gin.Context) {
+	var r ListHolidayListsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListHolidayLists(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListHolidayListsResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddHolidayList(c *gin.Context) {
+	var r AddHolidayListRequestObject
+	b := binder{c: c}
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = readJSON[AddHolidayListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddHolidayList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddHolidayListResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveHolidayList(c *gin.Context) {
+	var r RemoveHolidayListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveHolidayList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveHolidayListResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetHolidayList(c *gin.Context) {
+	var r GetHolidayListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetHolidayList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetHolidayListResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutHolidayList(c *gin.Context) {
+	var r PutHolidayListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("note", false, "string", "", &r.Params.Note)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutHolidayListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutHolidayList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutHolidayListResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreHolidayList(c *gin.Context) {
+	var r RestoreHolidayListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RestoreHolidayListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreHolidayList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreHolidayListResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListHolidayListVersions(c *gin.Context) {
+	var r ListHolidayListVersionsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListHolidayListVersions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListHolidayListVersionsResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListKeys(c *gin.Context) {
+	var r ListKeysRequestObject
+	b := binder{c: c}
+	b.query("all", false, "boolean", "", &r.Params.All)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListKeys(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListKeysResponse(c.Writer)
+	})
+}
+
+func (s *routes) CreateKey(c *gin.Context) {
+	var r CreateKeyRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[CreateKeyJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.CreateKey(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitCreateKeyResponse(c.Writer)
+	})
+}
+
+func (s *routes) RevokeKey(c *gin.Context) {
+	var r RevokeKeyRequestObject
+	b := binder{c: c}
+	b.path("id", "integer", &r.Id)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RevokeKey(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRevokeKeyResponse(c.Writer)
+	})
+}
+
+func (s *routes) ReadLimits(c *gin.Context) {
+	var r ReadLimitsRequestObject
+	b := binder{c: c}
+	r.Body = c.Request.Body
+	s.answer(&b, func() error {
+		response, err := s.handlers.ReadLimits(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitReadLimitsResponse(c.Writer)
+	})
+}
+
+func (s *routes) LineUp(c *gin.Context) {
+	var r LineUpRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[LineUpJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.LineUp(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitLineUpResponse(c.Writer)
+	})
+}
+
+func (s *routes) OpenLink(c *gin.Context) {
+	var r OpenLinkRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[OpenLinkJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.OpenLink(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitOpenLinkResponse(c.Writer)
+	})
+}
+
+func (s *routes) UseLink(c *gin.Context) {
+	var r UseLinkRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[UseLinkJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.UseLink(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitUseLinkResponse(c.Writer)
+	})
+}
+
+func (s *routes) ChangePassword(c *gin.Context) {
+	var r ChangePasswordRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ChangePasswordJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ChangePassword(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitChangePasswordResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListReceipts(c *gin.Context) {
+	var r ListReceiptsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListReceipts(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListReceiptsResponse(c.Writer)
+	})
+}
+
+func (s *routes) CreateReceipt(c *gin.Context) {
+	var r CreateReceiptRequestObject
+	b := binder{c: c}
+	b.header("Idempotency-Key", false, &r.Params.IdempotencyKey)
+	r.Body = readJSON[CreateReceiptJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.CreateReceipt(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitCreateReceiptResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetReceipt(c *gin.Context) {
+	var r GetReceiptRequestObject
+	b := binder{c: c}
+	b.path("id", "integer", &r.Id)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetReceipt(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetReceiptResponse(c.Writer)
+	})
+}
+
+func (s *routes) CompareReceipt(c *gin.Context) {
+	var r CompareReceiptRequestObject
+	b := binder{c: c}
+	b.path("id", "integer", &r.Id)
+	s.answer(&b, func() error {
+		response, err := s.handlers.CompareReceipt(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitCompareReceiptResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListRecords(c *gin.Context) {
+	var r ListRecordsRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ListRecordsJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListRecords(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListRecordsResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListBoundaries(c *gin.Context) {
+	var r ListBoundariesRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ListBoundariesJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListBoundaries(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListBoundariesResponse(c.Writer)
+	})
+}
+
+func (s *routes) Rehearse(c *gin.Context) {
+	var r RehearseRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[RehearseJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Rehearse(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRehearseResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListRemovedDatasets(c *gin.Context) {
+	var r ListRemovedDatasetsRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListRemovedDatasets(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListRemovedDatasetsResponse(c.Writer)
+	})
+}
+
+func (s *routes) Resolve(c *gin.Context) {
+	var r ResolveRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ResolveJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Resolve(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitResolveResponse(c.Writer)
+	})
+}
+
+func (s *routes) ResolveTimeline(c *gin.Context) {
+	var r ResolveTimelineRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ResolveTimelineJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ResolveTimeline(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitResolveTimelineResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListSchedules(c *gin.Context) {
+	var r ListSchedulesRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListSchedules(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListSchedulesResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddSchedule(c *gin.Context) {
+	var r AddScheduleRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[AddScheduleJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddSchedule(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddScheduleResponse(c.Writer)
+	})
+}
+
+func (s *routes) RunSchedules(c *gin.Context) {
+	var r RunSchedulesRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.RunSchedules(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRunSchedulesResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveSchedule(c *gin.Context) {
+	var r RemoveScheduleRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveSchedule(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveScheduleResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetSchedule(c *gin.Context) {
+	var r GetScheduleRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetSchedule(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetScheduleResponse(c.Writer)
+	})
+}
+
+func (s *routes) DescribeService(c *gin.Context) {
+	var r DescribeServiceRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.DescribeService(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitDescribeServiceResponse(c.Writer)
+	})
+}
+
+func (s *routes) SignOut(c *gin.Context) {
+	var r SignOutRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.SignOut(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitSignOutResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetSession(c *gin.Context) {
+	var r GetSessionRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetSession(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetSessionResponse(c.Writer)
+	})
+}
+
+func (s *routes) SignIn(c *gin.Context) {
+	var r SignInRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[SignInJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.SignIn(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitSignInResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListSessions(c *gin.Context) {
+	var r ListSessionsRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListSessions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListSessionsResponse(c.Writer)
+	})
+}
+
+func (s *routes) EndSession(c *gin.Context) {
+	var r EndSessionRequestObject
+	b := binder{c: c}
+	b.path("id", "integer", &r.Id)
+	s.answer(&b, func() error {
+		response, err := s.handlers.EndSession(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitEndSessionResponse(c.Writer)
+	})
+}
+
+func (s *routes) SignOn(c *gin.Context) {
+	var r SignOnRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.SignOn(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitSignOnResponse(c.Writer)
+	})
+}
+
+func (s *routes) ReturnFromSignOn(c *gin.Context) {
+	var r ReturnFromSignOnRequestObject
+	b := binder{c: c}
+	b.query("code", false, "string", "", &r.Params.Code)
+	b.query("state", false, "string", "", &r.Params.State)
+	b.query("error", false, "string", "", &r.Params.Error)
+	b.query("error_description", false, "string", "", &r.Params.ErrorDescription)
+	b.query("session_state", false, "string", "", &r.Params.SessionState)
+	b.query("iss", false, "string", "", &r.Params.Iss)
+	b.query("scope", false, "string", "", &r.Params.Scope)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ReturnFromSignOn(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitReturnFromSignOnResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListSpans(c *gin.Context) {
+	var r ListSpansRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListSpans(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListSpansResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddSpan(c *gin.Context) {
+	var r AddSpanRequestObject
+	b := binder{c: c}
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = readJSON[AddSpanJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveSpan(c *gin.Context) {
+	var r RemoveSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetSpan(c *gin.Context) {
+	var r GetSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutSpan(c *gin.Context) {
+	var r PutSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("note", false, "string", "", &r.Params.Note)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutSpanJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) MoveSpan(c *gin.Context) {
+	var r MoveSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[MoveSpanJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.MoveSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitMoveSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) RenameSpan(c *gin.Context) {
+	var r RenameSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[RenameSpanJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RenameSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRenameSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreSpan(c *gin.Context) {
+	var r RestoreSpanRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RestoreSpanJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreSpan(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreSpanResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListSpanVersions(c *gin.Context) {
+	var r ListSpanVersionsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListSpanVersions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListSpanVersionsResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetStatus(c *gin.Context) {
+	var r GetStatusRequestObject
+	b := binder{c: c}
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetStatus(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetStatusResponse(c.Writer)
+	})
+}
+
+func (s *routes) Total(c *gin.Context) {
+	var r TotalRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[TotalJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.Total(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitTotalResponse(c.Writer)
+	})
+}
+
+func (s *routes) TotalStatements(c *gin.Context) {
+	var r TotalStatementsRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[TotalStatementsJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.TotalStatements(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitTotalStatementsResponse(c.Writer)
+	})
 }

@@ -25,7 +25,7 @@ type handlers struct {
 	since    time.Time // when it was started
 }
 
-var _ server.StrictServerInterface = (*handlers)(nil)
+var _ server.Handlers = (*handlers)(nil)
 
 // or returns what a pointer points to, or the zero value.
 func or[T any](p *T) T {

@@ -21,7 +21,7 @@ func (h *handlers) GetBook(ctx context.Context, _ server.GetBookRequestObject) (
 		return nil, err
 	}
 	attach(ctx, "book.yaml")
-	return server.GetBook200ApplicationyamlResponse{Body: bytes.NewReader(text), ContentLength: int64(len(text))}, nil
+	return server.GetBook200ApplicationyamlResponse{Body: bytes.NewReader(text)}, nil
 }
 
 func (h *handlers) LoadBook(ctx context.Context, r server.LoadBookRequestObject) (server.LoadBookResponseObject, error) {

@@ -85,15 +85,7 @@ func handler(s *service.Service, o Settings, requests *validator) (http.Handler,
 	engine.HandleMethodNotAllowed = true
 	engine.NoMethod(notAllowed)
 	h := &handlers{service: s, settings: &o, slow: &requests.slow, since: time.Now().UTC()}
-	strict := server.NewStrictHandlerWithOptions(h, nil, server.StrictGinServerOptions{
-		RequestErrorHandlerFunc:  unfit,
-		HandlerErrorFunc:         fail,
-		ResponseErrorHandlerFunc: fail,
-	})
-	server.RegisterHandlersWithOptions(engine, strict, server.GinServerOptions{
-		BaseURL:      prefix,
-		ErrorHandler: func(c *gin.Context, err error, _ int) { unfit(c, err) },
-	})
+	server.Register(engine, prefix, h, server.Errors{Unfit: unfit, Failed: fail})
 	engine.NoRoute(func(c *gin.Context) {
 		if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead || isAPI(c.Request.URL.Path) {
 			text := "There is no " + c.Request.Method + " " + c.Request.URL.Path
