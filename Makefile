@@ -36,7 +36,7 @@ check-console: $(MODULES)
 build: $(BINARY) ## The binary, with the console in it
 
 $(BINARY): $(CONSOLE) $(GO_SOURCES)
-	go build -o $@ ./cmd/vastspan
+	go build -trimpath -ldflags "-s -w" -o $@ ./cmd/vastspan
 
 $(CONSOLE): $(MODULES) $(CONSOLE_SOURCES)
 	npm --prefix console run --silent build
