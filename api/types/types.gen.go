@@ -1216,19 +1216,19 @@ type DeliveriesPage struct {
 
 // Delivery defines model for Delivery.
 type Delivery struct {
-	ChangedAt time.Time     `json:"changed_at"`
-	Id        int64         `json:"id"`
-	NextTry   *time.Time    `json:"next_try,omitempty"`
-	Receipt   int64         `json:"receipt"`
-	Schedule  string        `json:"schedule"`
-	State     DeliveryState `json:"state"`
+	ChangedAt time.Time  `json:"changed_at"`
+	Id        int64      `json:"id"`
+	NextTry   *time.Time `json:"next_try,omitempty"`
+
+	// Reason Why the last try failed
+	Reason   *string       `json:"reason,omitempty"`
+	Receipt  int64         `json:"receipt"`
+	Schedule string        `json:"schedule"`
+	State    DeliveryState `json:"state"`
 
 	// Target As its notation: folder reports xlsx,pdf
 	Target string `json:"target"`
-
-	// Told What the last try came to where it has not arrived
-	Told  *string `json:"told,omitempty"`
-	Tries int     `json:"tries"`
+	Tries  int    `json:"tries"`
 }
 
 // DeliveryState defines model for Delivery.State.

@@ -188,7 +188,7 @@ whether it arrived is uncertain, and not sent again by itself: see schedule retr
 					next = d.NextTry.Local().Format("2006-01-02 15:04")
 				}
 				g.Rows = append(g.Rows, []string{fmt.Sprint(d.Id), fmt.Sprint(d.Receipt), d.Schedule, d.Target, string(d.State),
-					fmt.Sprint(d.Tries), next, value(d.Told)})
+					fmt.Sprint(d.Tries), next, value(d.Reason)})
 			}
 			return g
 		}, None: "nothing has been delivered yet; say where to with schedule add --deliver"})

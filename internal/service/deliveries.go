@@ -144,7 +144,7 @@ func (s *Deliveries) try(ctx context.Context, d *Delivery) {
 	d.NextTry = nil
 	switch {
 	case err == nil:
-		d.State, d.Told = store.Delivered, ""
+		d.State, d.Reason = store.Delivered, ""
 		return
 	case errors.As(err, &uncertain):
 		d.State = store.Uncertain
@@ -154,7 +154,7 @@ func (s *Deliveries) try(ctx context.Context, d *Delivery) {
 		next := time.Now().Add(s.waits[d.Tries-1])
 		d.State, d.NextTry = store.Waiting, &next
 	}
-	d.Told = err.Error()
+	d.Reason = err.Error()
 	slog.Warn("a receipt could not be delivered", "receipt", d.ReceiptID, "target", d.Target, "state", d.State, "error", err)
 }
 

@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -23,7 +22,6 @@ import (
 	"vastspan/core/tally"
 	"vastspan/internal/access"
 	"vastspan/internal/attached"
-	"vastspan/internal/legacy"
 	"vastspan/internal/refused"
 	"vastspan/internal/store"
 )
@@ -67,8 +65,8 @@ type Receipt struct {
 	Body      ReceiptBody
 }
 
-// bodyVersion is the version of the form in which bodies are written. Since 3 filters have or, spans and quotes.
-const bodyVersion = 3
+// bodyVersion is the version of the form in which bodies are written.
+const bodyVersion = 1
 
 // A ReceiptBody is what the checksum is of, as JSON.
 type ReceiptBody struct {
@@ -568,7 +566,7 @@ func (s *Receipts) Get(ctx context.Context, id int64) (*Receipt, error) {
 	return read(stored)
 }
 
-// read takes a stored receipt apart, whatever version its body has.
+// read parses a stored receipt.
 func read(stored *store.Receipt) (*Receipt, error) {
 	r := head(stored)
 	r.Verified = checksum([]byte(stored.Body)) == stored.Checksum
@@ -578,18 +576,10 @@ func read(stored *store.Receipt) (*Receipt, error) {
 	err := json.Unmarshal([]byte(stored.Body), &version)
 	switch {
 	case err != nil:
-	case version.Version == 0:
-		r.Body, err = readFirstBody([]byte(stored.Body))
-	case version.Version > bodyVersion:
-		err = errors.New("the receipt was created by a later version of the service")
+	case version.Version != bodyVersion:
+		err = fmt.Errorf("the receipt was created by another version of the service: its form is %d, expected %d", version.Version, bodyVersion)
 	default:
-		body := []byte(stored.Body)
-		if version.Version < 3 {
-			body, err = legacy.Notation(body)
-		}
-		if err == nil {
-			err = json.Unmarshal(body, &r.Body)
-		}
+		err = json.Unmarshal([]byte(stored.Body), &r.Body)
 	}
 	return &r, err
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -200,42 +199,6 @@ func TestReasonsAreTheFiguresOwn(t *testing.T) {
 	}
 	if len(c.Since) == 0 {
 		t.Error("nothing is said to have happened since")
-	}
-}
-
-// A receipt of the first form, without ids, is read and compared by what it holds.
-func TestFirstReceiptsAreCompared(t *testing.T) {
-	d := open(t)
-	ctx := context.Background()
-	l := d.load("first", sales)
-	body, err := json.Marshal(map[string]any{
-		"subject": "total", "dataset": "first", "as_of": "2026-10-19", "calendar": "civil",
-		"question": map[string]any{"over": []string{"2026-09"}, "figures": []any{map[string]string{"kind": "sum", "column": "amount"}},
-			"by": []string{"region"}},
-		"cells": []any{
-			map[string]any{"dataset": "first", "date": "day", "expression": "2026-09", "days": "2026-09-01/2026-09-30", "group": []string{"North"},
-				"figure": "sum_amount", "value": "5"},
-			map[string]any{"dataset": "first", "date": "day", "expression": "2026-09", "days": "2026-09-01/2026-09-30", "group": []string{"all"},
-				"figure": "sum_amount", "value": "11"},
-		},
-		"loads": []any{map[string]any{"dataset": "first", "newest": l.ID}},
-	})
-	if err != nil {
-		t.Fatal(err)
-	}
-	kept := &store.Receipt{Title: "old", Subject: "total", AsOf: civil.Of(2026, 10, 19).Time(), Body: string(body),
-		Checksum: checksum(body), Author: "test"}
-	if _, err := d.st.AddReceipt(ctx, kept); err != nil {
-		t.Fatal(err)
-	}
-	r, err := d.Receipts.Get(ctx, kept.ID)
-	if err != nil || !r.Verified || len(r.Body.Cells) != 2 || r.Body.Query.Figures[0].String() != "sum amount" {
-		t.Fatalf("it is read as %+v, %v", r, err)
-	}
-	// The first value named all is taken for what it looks like, as nothing else is known.
-	c := d.compare(kept.ID)
-	if c.Compared != 2 || len(c.Changed) != 1 || c.Changed[0].Cell.Group[0] != "all" {
-		t.Errorf("compared by what it holds: %s of %d", reasons(c), c.Compared)
 	}
 }
 

@@ -25,13 +25,6 @@ type Acknowledgement struct {
 	At     time.Time
 }
 
-// createAcknowledgements makes the table of acknowledgements.
-func createAcknowledgements(tx *gorm.DB) error {
-	return tx.Exec(`CREATE TABLE acknowledgements (
-		id bigserial PRIMARY KEY, kind text NOT NULL, caution text NOT NULL, spans jsonb NOT NULL, basis text NOT NULL,
-		author text NOT NULL, note text NOT NULL, at timestamptz NOT NULL, UNIQUE (kind, caution, spans))`).Error
-}
-
 // Acknowledge keeps an acknowledgement, in place of one of the same finding.
 func (s *Store) Acknowledge(ctx context.Context, a *Acknowledgement) error {
 	return s.transaction(ctx, func(tx *gorm.DB) error {

@@ -67,7 +67,3 @@ func (s *Store) sumFirst(ctx context.Context, d *Dataset, l Listing, amount stri
 	})
 	return so, err
 }
-
-func addAttached(tx *gorm.DB) error {
-	return tx.Exec("ALTER TABLE datasets ADD COLUMN attached jsonb").Error
-}

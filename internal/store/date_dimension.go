@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"iter"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -15,41 +14,6 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/daytable"
 )
-
-// The day tables are for other tools, to join by the day: days.calendar_days has a row for each
-// calendar and day, days.span_days one for each named span and day in it.
-func createDayTables(tx *gorm.DB) error {
-	columns := []string{"calendar text NOT NULL", "day date NOT NULL", "weekday text NOT NULL", "position text NOT NULL",
-		"business_day boolean NOT NULL", "holiday boolean NOT NULL"}
-	for i, name := range daytable.Columns() {
-		if daytable.IsLabel(i) {
-			columns = append(columns, quote(name)+" text")
-		} else {
-			columns = append(columns, quote(name)+" integer")
-		}
-	}
-	for _, statement := range []string{
-		"CREATE SCHEMA IF NOT EXISTS days",
-		"CREATE TABLE days.calendar_days (" + strings.Join(columns, ", ") + ", PRIMARY KEY (calendar, day))",
-		"CREATE TABLE days.span_days (span text NOT NULL, day date NOT NULL, PRIMARY KEY (span, day))",
-		"CREATE TABLE days.made (as_of date NOT NULL, revision bigint NOT NULL, made_at timestamptz NOT NULL)",
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// addReach notes from which day through which one the day tables were made.
-func addReach(tx *gorm.DB) error {
-	return tx.Exec("ALTER TABLE days.made ADD COLUMN first_day date, ADD COLUMN last_day date").Error
-}
-
-// createAskedDays makes the table of the days that were asked for beside those that the day tables hold of themselves.
-func createAskedDays(tx *gorm.DB) error {
-	return tx.Exec("CREATE TABLE days.asked (first_day date NOT NULL, last_day date NOT NULL)").Error
-}
 
 // DaysAsked returns the days that the day tables were asked to hold; none where nothing was asked.
 func (s *Store) DaysAsked(ctx context.Context) (civil.Interval, error) {

@@ -37,24 +37,8 @@ type Delivery struct {
 	State     DeliveryState
 	Tries     int
 	NextTry   *time.Time
-	Told      string // what the last try came to
+	Reason    string // why the last try failed
 	ChangedAt time.Time
-}
-
-func createDeliveries(tx *gorm.DB) error {
-	for _, statement := range []string{
-		`ALTER TABLE schedules ADD COLUMN deliver jsonb NOT NULL DEFAULT '[]'`,
-		`CREATE TABLE deliveries (
-			id bigserial PRIMARY KEY, receipt_id bigint NOT NULL REFERENCES receipts, schedule text NOT NULL, target text NOT NULL,
-			parcel jsonb NOT NULL, state text NOT NULL, tries bigint NOT NULL, next_try timestamptz, told text NOT NULL,
-			changed_at timestamptz NOT NULL, UNIQUE (receipt_id, target))`,
-		`CREATE INDEX ON deliveries (next_try) WHERE state = 'waiting'`,
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // AddDelivered keeps a receipt with what it is to bring, in one transaction; false where its schedule has created one for its
@@ -106,7 +90,7 @@ func (s *Store) TakeDelivery(ctx context.Context) (*Delivery, error) {
 // SettleDelivery keeps what a try came to.
 func (s *Store) SettleDelivery(ctx context.Context, d *Delivery) error {
 	d.ChangedAt = s.db.NowFunc()
-	return s.db.WithContext(ctx).Model(d).Select("state", "next_try", "told", "changed_at").Updates(d).Error
+	return s.db.WithContext(ctx).Model(d).Select("state", "next_try", "reason", "changed_at").Updates(d).Error
 }
 
 // NextDelivery returns when the next delivery is due; nil where none waits.
@@ -122,7 +106,7 @@ func (s *Store) AbandonDeliveries(ctx context.Context) error {
 	now := s.db.NowFunc()
 	settle := func(where string, state DeliveryState, next *time.Time) error {
 		return s.db.WithContext(ctx).Model(&Delivery{}).Where("state = ? AND "+where, Sending).Updates(map[string]any{
-			"state": state, "next_try": next, "told": "the service ended while it was sent", "changed_at": now,
+			"state": state, "next_try": next, "reason": "the service ended while it was sent", "changed_at": now,
 		}).Error
 	}
 	return errors.Join(settle("target LIKE 'folder %'", Waiting, &now), settle("target NOT LIKE 'folder %'", Uncertain, nil))

@@ -366,7 +366,3 @@ func copyFrom(ctx context.Context, conn *sql.Conn, query string, read func(io.Re
 
 // newContent names what a dataset holds after a change.
 func newContent() string { return uuid.NewString() }
-
-func addContent(tx *gorm.DB) error {
-	return tx.Exec("ALTER TABLE datasets ADD COLUMN content text NOT NULL DEFAULT gen_random_uuid()::text").Error
-}

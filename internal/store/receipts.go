@@ -33,25 +33,6 @@ type Receipt struct {
 	Datasets []string `gorm:"->;serializer:json;type:jsonb"`
 }
 
-func createReceipts(tx *gorm.DB) error {
-	for _, statement := range []string{
-		`CREATE TABLE receipts (
-			id bigserial PRIMARY KEY, title text NOT NULL, subject text NOT NULL, as_of date NOT NULL, body text NOT NULL, digest text NOT NULL,
-			author text NOT NULL, made_at timestamptz NOT NULL, schedule text, due_day date, UNIQUE (schedule, due_day))`,
-		// What was reported stays as it was, whoever asks.
-		`CREATE FUNCTION receipts_stay() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'a receipt is never changed'; END $$`,
-		`CREATE TRIGGER receipts_stay BEFORE UPDATE OR DELETE ON receipts FOR EACH ROW EXECUTE FUNCTION receipts_stay()`,
-		`CREATE TABLE schedules (
-			name text PRIMARY KEY, brief text NOT NULL, days text NOT NULL, calendar text NOT NULL, author text NOT NULL,
-			since date NOT NULL, ran_until date NOT NULL, made_at timestamptz NOT NULL)`,
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // AddReceipt keeps a receipt; false where its schedule has created one for its day already, or its key
 // was used before.
 func (s *Store) AddReceipt(ctx context.Context, r *Receipt) (made bool, err error) {

@@ -17,23 +17,6 @@ import (
 // RestorableDays is for how many days what was removed can be brought back.
 const RestorableDays = 30
 
-// addRemoved notes when a dataset was removed, and of which loads the records are kept that were undone.
-func addRemoved(tx *gorm.DB) error {
-	for _, statement := range []string{
-		`ALTER TABLE datasets ADD COLUMN removed_at timestamptz, ADD COLUMN removed_name text NOT NULL DEFAULT '',
-			ADD COLUMN removed_by text NOT NULL DEFAULT ''`,
-		"ALTER TABLE loads ADD COLUMN kept boolean NOT NULL DEFAULT false",
-		// The records that came back when a load was undone, which go again when that is undone.
-		"CREATE TABLE came_back (load_id bigint NOT NULL REFERENCES loads ON DELETE CASCADE, record bigint NOT NULL)",
-		"CREATE INDEX ON came_back (load_id)",
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // RemovedDatasets lists the datasets that were removed and can be brought back, the one that was removed last first.
 func (s *Store) RemovedDatasets(ctx context.Context) ([]Dataset, error) {
 	var sets []Dataset

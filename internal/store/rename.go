@@ -21,11 +21,6 @@ type Rename struct {
 // DatasetKind is the kind of a rename of a dataset.
 const DatasetKind = "dataset"
 
-func createRenames(tx *gorm.DB) error {
-	return tx.Exec(`CREATE TABLE renames (
-		id bigserial PRIMARY KEY, kind text NOT NULL, was text NOT NULL, name text NOT NULL, renamed_at timestamptz NOT NULL)`).Error
-}
-
 // Renames lists what was renamed after a time, in that order.
 func (s *Store) Renames(ctx context.Context, after time.Time) ([]Rename, error) {
 	var list []Rename

@@ -169,22 +169,6 @@ func (d *Dataset) restorable(tx *gorm.DB, load *Load) error {
 	return nil
 }
 
-// addModes adds what loads do beside appending.
-func addModes(tx *gorm.DB) error {
-	for _, statement := range []string{
-		"ALTER TABLE loads ADD COLUMN mode text NOT NULL DEFAULT 'append', ADD COLUMN replaced bigint NOT NULL DEFAULT 0",
-		`CREATE TABLE load_files (
-			load_id bigint NOT NULL REFERENCES loads ON DELETE CASCADE, position bigint NOT NULL, content text NOT NULL,
-			PRIMARY KEY (load_id, position))`,
-		"CREATE INDEX ON load_files (content)",
-	} {
-		if err := tx.Exec(statement).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // A loadFile is the content of one file of a load, by its checksum.
 type loadFile struct {
 	LoadID   int64

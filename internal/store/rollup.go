@@ -56,9 +56,6 @@ func (d *Dataset) rollupTables() []rollupTable {
 	return list
 }
 
-// sums returns the table of a dataset's day sums.
-func (d *Dataset) sums() string { return d.daySums().name() }
-
 // name returns the table.
 func (t rollupTable) name() string {
 	if t.hours {
@@ -172,44 +169,6 @@ func (t rollupTable) fill(tx *gorm.DB) error {
 // make makes the table for records that are there.
 func (t rollupTable) make(tx *gorm.DB) error {
 	return errors.Join(t.create(tx), t.fill(tx), t.index(tx))
-}
-
-// addHourSums makes the hour sums of datasets that had none.
-func addHourSums(tx *gorm.DB) error {
-	if err := tx.Exec("ALTER TABLE datasets ADD COLUMN hour_step bigint NOT NULL DEFAULT 0").Error; err != nil {
-		return err
-	}
-	sets, err := existing(tx)
-	if err != nil {
-		return err
-	}
-	for i := range sets {
-		d := &sets[i]
-		if d.HourStep = hourStep(&d.Schema); d.HourStep == 0 {
-			continue
-		}
-		t := rollupTable{d, true}
-		if err := t.make(tx); err != nil {
-			return err
-		}
-		if uneven, err := t.uneven(tx); err != nil {
-			return err
-		} else if uneven {
-			continue // the table is swept
-		}
-		if err := tx.Model(d).Update("hour_step", d.HourStep).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// uneven reports whether any hour lies on two days, as it may before the year 1970: its sums are then of no use.
-func (t rollupTable) uneven(tx *gorm.DB) (bool, error) {
-	var found bool
-	err := tx.Raw("SELECT EXISTS (SELECT FROM " + t.table() + " WHERE " + t.day() + " <> " +
-		dayOfMoment(t.keyOf(""), t.clock()) + ")").Scan(&found).Error
-	return found, err
 }
 
 // mark notes the days or hours that records lie in, beside those noted before in the transaction: those of a table named r,

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
@@ -21,7 +22,6 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/internal/attached"
-	"vastspan/internal/legacy"
 )
 
 // A Store is open on one database and is safe for use at once by many.
@@ -159,6 +159,10 @@ func migrate(db *gorm.DB) error {
 			steps(),
 		).Migrate()
 		if errors.Is(err, gormigrate.ErrUnknownPastMigration) {
+			var trials int64
+			if tx.Raw("SELECT count(*) FROM migrations WHERE id LIKE '2026-%'").Scan(&trials).Error == nil && trials > 0 {
+				return errors.New("it was made by a trial version before 0.1, whose data no release reads: remove its folder, or name another one")
+			}
 			return errors.New("it belongs to a later version of this program: start that one, " +
 				"or restore a backup of this version into an empty folder")
 		}
@@ -166,87 +170,17 @@ func migrate(db *gorm.DB) error {
 	})
 }
 
-// steps are the migrations, in their order.
+// steps are the migrations, in their order. Their names begin with the release that they are of.
 func steps() []*gormigrate.Migration {
 	return []*gormigrate.Migration{
-		{ID: "2026-11-definitions-and-records", Migrate: func(tx *gorm.DB) error {
-			for _, statement := range []string{
-				`CREATE SCHEMA IF NOT EXISTS records`,
-				`CREATE TABLE definitions (
-				kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb NOT NULL,
-				author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL, position bigserial,
-				PRIMARY KEY (kind, name))`,
-				`CREATE TABLE definition_versions (
-				kind text NOT NULL, name text NOT NULL, version bigint NOT NULL, body jsonb,
-				author text NOT NULL, note text NOT NULL, changed_at timestamptz NOT NULL,
-				PRIMARY KEY (kind, name, version))`,
-				`CREATE TABLE datasets (
-				id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
-				created_at timestamptz NOT NULL)`,
-				`CREATE TABLE loads (
-				id bigserial PRIMARY KEY, dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE,
-				file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL,
-				first_day date, last_day date, landed_at timestamptz NOT NULL, taken_back_at timestamptz)`,
-				`CREATE INDEX ON loads (dataset_id)`,
-			} {
-				if err := tx.Exec(statement).Error; err != nil {
+		{ID: "0.1 schema", Migrate: func(tx *gorm.DB) error {
+			for one := range strings.SplitSeq(strings.TrimSpace(statement("schema", nil)), ";\n") {
+				if err := tx.Exec(one).Error; err != nil {
 					return err
 				}
 			}
 			return nil
 		}},
-		// Tables of the first form have their columns under their users' names; what comes after is
-		// made for stored names.
-		{ID: "2026-11-stored-names", Migrate: storeNames},
-		{ID: "2026-11-day-tables", Migrate: createDayTables},
-		{ID: "2026-11-day-sums", Migrate: func(tx *gorm.DB) error {
-			sets, err := existing(tx)
-			if err != nil {
-				return err
-			}
-			for i := range sets {
-				if err := sets[i].daySums().make(tx); err != nil {
-					return err
-				}
-			}
-			return nil
-		}},
-		{ID: "2026-11-record-numbers", Migrate: func(tx *gorm.DB) error {
-			if err := tx.Exec("ALTER TABLE datasets ADD COLUMN next_record bigint NOT NULL DEFAULT 0").Error; err != nil {
-				return err
-			}
-			sets, err := existing(tx)
-			if err != nil {
-				return err
-			}
-			for i := range sets {
-				err := tx.Exec(
-					"UPDATE datasets SET next_record = (SELECT coalesce(max("+quote(
-						recordColumn,
-					)+"), 0) + 1 FROM "+sets[i].table()+") WHERE id = ?",
-					sets[i].ID,
-				).Error
-				if err != nil {
-					return err
-				}
-			}
-			return nil
-		}},
-		{ID: "2026-11-receipts", Migrate: createReceipts},
-		{ID: "2026-11-plain-words", Migrate: plainWords},
-		{ID: "2026-11-day-reach", Migrate: addReach},
-		{ID: "2026-11-asked-days", Migrate: createAskedDays},
-		{ID: "2026-11-filter-notation", Migrate: func(tx *gorm.DB) error { return rewriteBriefs(tx, legacy.Notation) }},
-		{ID: "2026-11-hour-sums", Migrate: addHourSums},
-		{ID: "2026-11-load-modes", Migrate: addModes},
-		{ID: "2026-11-renames", Migrate: createRenames},
-		{ID: "2026-11-deliveries", Migrate: createDeliveries},
-		{ID: "2026-11-contents", Migrate: addContent},
-		{ID: "2026-11-attached", Migrate: addAttached},
-		{ID: "2026-11-accounts", Migrate: createAccounts},
-		{ID: "2026-12-acknowledgements", Migrate: createAcknowledgements},
-		{ID: "2026-12-lost-roles", Migrate: addLostRoles},
-		{ID: "2026-12-removed", Migrate: addRemoved},
 	}
 }
 
@@ -257,14 +191,6 @@ func Migrations() []string {
 		ids = append(ids, step.ID)
 	}
 	return ids
-}
-
-// existing lists the datasets by what every version of their table has. Columns are named, as a plan
-// for all of them would not outlive the next migration.
-func existing(tx *gorm.DB) ([]Dataset, error) {
-	var sets []Dataset
-	err := tx.Select("id", "name", "schema").Find(&sets).Error
-	return sets, err
 }
 
 // connection runs work on one connection of the pool. GORM hands out a session that carries state

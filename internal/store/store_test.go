@@ -314,7 +314,7 @@ func TestDaySumsFollowLoads(t *testing.T) {
 		}
 	}
 	// What is wrong is found.
-	if err := s.db.Exec("UPDATE " + d.sums() + " SET _a0_max = coalesce(_a0_max, 0) + 1 WHERE ctid = (SELECT min(ctid) FROM " + d.sums() + ")").Error; err != nil {
+	if err := s.db.Exec("UPDATE " + d.daySums().name() + " SET _a0_max = coalesce(_a0_max, 0) + 1 WHERE ctid = (SELECT min(ctid) FROM " + d.daySums().name() + ")").Error; err != nil {
 		t.Fatal(err)
 	}
 	if v, err := s.Verify(ctx, d); err != nil || v.Wrong != 2 {

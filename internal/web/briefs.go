@@ -285,7 +285,7 @@ func (h *handlers) RetryDelivery(ctx context.Context, r server.RetryDeliveryRequ
 func toDelivery(d *service.Delivery) types.Delivery {
 	return types.Delivery{
 		Id: d.ID, Receipt: d.ReceiptID, Schedule: d.Schedule, Target: d.Target, State: types.DeliveryState(d.State), Tries: d.Tries,
-		NextTry: d.NextTry, Told: optional(d.Told), ChangedAt: d.ChangedAt,
+		NextTry: d.NextTry, Reason: optional(d.Reason), ChangedAt: d.ChangedAt,
 	}
 }
 

@@ -2626,8 +2626,8 @@ export interface components {
             tries: number;
             /** Format: date-time */
             next_try?: string;
-            /** @description What the last try came to where it has not arrived */
-            told?: string;
+            /** @description Why the last try failed */
+            reason?: string;
             /** Format: date-time */
             changed_at: string;
         };

@@ -202,7 +202,7 @@
                 (d.state === 'failed' || d.state === 'uncertain') && 'font-semibold text-worse',
               ]}>{d.state}{d.tries > 1 ? `, ${d.tries} tries` : ''}</td
             >
-            <td class="max-w-96 truncate px-3 text-quiet" title={d.told}>{d.told ?? ''}</td>
+            <td class="max-w-96 truncate px-3 text-quiet" title={d.reason}>{d.reason ?? ''}</td>
             <td class="pl-3 text-right"
               >{#if d.state === 'failed' || d.state === 'uncertain' || d.state === 'waiting'}<button
                   class="chip for-administrator"
