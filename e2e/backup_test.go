@@ -86,7 +86,7 @@ func TestBackupAndRestore(t *testing.T) {
 	if loads = len(csvRows(t, again.must("loads", "sales", "--output", "csv"))); records != loads*20_000 {
 		t.Errorf("%d records of %d loads", records, loads)
 	}
-	if entries := csvRows(t, again.must("audit", "--kind", "load", "--action", "loaded", "--most", "1000", "--output", "csv")); len(entries) != loads {
+	if entries := csvRows(t, again.must("audit", "--kind", "load", "--action", "loaded", "--limit", "1000", "--output", "csv")); len(entries) != loads {
 		t.Errorf("the audit has %d of %d loads", len(entries), loads)
 	}
 	for _, load := range csvRows(t, again.must("loads", "sales", "--output", "csv"))[:loads-1] {

@@ -116,17 +116,17 @@ func TestATeamGetsIn(t *testing.T) {
 		t.Errorf("%d %s%s", out.code, out.out, out.err)
 	}
 	// On the server itself: who may read the data may look after accounts.
-	if list := s.must("user", "list", "--output", "csv"); !strings.Contains(list, "ines,administrator,,good,") || !strings.Contains(list, "tomas,analyst,finance harbour,good,") {
+	if list := s.must("account", "list", "--output", "csv"); !strings.Contains(list, "ines,administrator,,good,") || !strings.Contains(list, "tomas,analyst,finance harbour,good,") {
 		t.Error(list)
 	}
-	s.must("user", "role", "tomas", "reader", "--no-groups")
+	s.must("account", "role", "tomas", "reader", "--no-groups")
 	do(t, ctx, "who may less is signed out", chromedp.Navigate(s.address+"/"), chromedp.WaitVisible("[data-sign-in]"), fill("#name", "tomas"), fill("#password", "lamps along the quay"),
 		press("data-sign-in", "Sign in"), shows("[data-you-link]", "tomas"), shows("main", "closed"),
 		chromedp.Poll(`getComputedStyle(document.querySelector("[data-make-span]")).display === "none"`, nil))
-	s.refused(1, "last administrator", "user", "disable", "ines")
-	s.must("user", "disable", "tomas")
+	s.refused(1, "last administrator", "account", "disable", "ines")
+	s.must("account", "disable", "tomas")
 	do(t, ctx, "who is kept out is out at the next question", click(`//nav//a[normalize-space(.)="Check"]`), chromedp.WaitVisible("[data-sign-in]"))
-	s.refused(1, "no account is named nobody", "user", "reset", "nobody")
+	s.refused(1, "no account is named nobody", "account", "reset", "nobody")
 
 	scheme := func(name string) chromedp.Action {
 		return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: name}})
@@ -162,7 +162,7 @@ func (s *running) people() map[string]string {
 		if role == "gone" {
 			of = "administrator"
 		}
-		links[role] = linkIn.FindString(s.must("user", "add", name, "--role", of))
+		links[role] = linkIn.FindString(s.must("account", "add", name, "--role", of))
 	}
 	s.stop()
 	s.launch()
@@ -174,6 +174,6 @@ func (s *running) people() map[string]string {
 		}
 		keys[role] = s.keyOf(link, of)
 	}
-	s.must("user", "disable", "gus")
+	s.must("account", "disable", "gus")
 	return keys
 }

@@ -234,12 +234,12 @@ func takeTeam(ctx context.Context, demo string) (err error) {
 		out, err := c.Output()
 		return string(out), err
 	}
-	printed, err := run("user", "add", "ines", "--role", "administrator", "--group", "board")
+	printed, err := run("account", "add", "ines", "--role", "administrator", "--group", "board")
 	if err == nil {
-		_, err = run("user", "add", "tomas", "--role", "analyst", "--group", "harbour", "--group", "finance")
+		_, err = run("account", "add", "tomas", "--role", "analyst", "--group", "harbour", "--group", "finance")
 	}
 	if err == nil {
-		_, err = run("user", "add", "rosa", "--group", "finance")
+		_, err = run("account", "add", "rosa", "--group", "finance")
 	}
 	if err != nil {
 		return err

@@ -99,7 +99,7 @@ func (a *app) auditCommand() *cobra.Command {
 	c.Flags().StringVar(&q.name, "name", "", "to the thing of this name")
 	c.Flags().StringVar(&q.from, "from", "", "first day")
 	c.Flags().StringVar(&q.through, "through", "", "last day")
-	c.Flags().IntVar(&most, "most", 100, "how many to show at most")
+	c.Flags().IntVar(&most, "limit", 100, "how many entries to show at most")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		p := types.SearchAuditParams{
 			Account: ptrOrNil(q.account), Action: ptrOrNil(q.action), Kind: ptrOrNil(q.kind), Name: ptrOrNil(q.name), Limit: &most,

@@ -100,16 +100,16 @@ func (f *loadFlags) add(c *cobra.Command) {
 	flags := c.Flags()
 	f.readingFlags.add(flags, "", "the IANA time zone in which an instant becomes a day (default the service's)")
 	flags.StringVar(&f.date, "date", "", "the column that holds the day")
-	flags.StringArrayVar(&f.amount, "amount", nil, "a column of amounts; may be given several times")
-	flags.StringArrayVar(&f.category, "category", nil, "a column of categories; may be given several times")
-	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only; may be given several times")
-	flags.StringVar(&f.replace, "replace", "", "take the place of all records (all), or of those of a span, such as 'last full month'")
+	flags.StringArrayVar(&f.amount, "amount", nil, "a column of amounts (repeatable)")
+	flags.StringArrayVar(&f.category, "category", nil, "a column of categories (repeatable)")
+	flags.StringArrayVar(&f.detail, "detail", nil, "a column that is kept and listed only (repeatable)")
+	flags.StringVar(&f.replace, "replace", "", "replace all records (all), or those of a span, such as 'last full month'")
 	flags.StringVar(&f.asOf, "as-of", "", "as of when the span of --replace is read (default today)")
-	flags.StringArrayVar(&f.key, "key", nil, "take the place of records with the same value of this column; may be given several times")
+	flags.StringArrayVar(&f.key, "key", nil, "replace records with the same value of this column (repeatable)")
 	flags.BoolVar(&f.again, "again", false, "accept a file whose content was loaded before")
-	flags.StringVar(&f.once, "once", "", "idempotency key: repeating a load with the same key and content changes nothing")
+	flags.StringVar(&f.once, "idempotency-key", "", "repeating a load with the same key and content changes nothing")
 	flags.BoolVar(&f.allowUndated, "allow-undated", false, "accept records without a date; every total says how many are excluded")
-	flags.BoolVar(&f.previewOnly, "preview", false, "show what the columns are taken for and load nothing")
+	flags.BoolVar(&f.previewOnly, "preview", false, "show how each column will be read; load nothing")
 }
 
 // clockText says by which clock a dataset's times become days.

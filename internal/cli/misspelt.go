@@ -16,8 +16,8 @@ var synonyms = map[string]string{
 	"delete": "remove", "del": "remove", "rm": "remove", "drop": "remove", "ls": "list", "create": "add", "new": "add", "edit": "change",
 	"update": "change", "set": "change", "view": "show", "get": "show", "describe": "show", "import": "load", "upload": "load",
 	"totals": "total",
-	"query":  "total", "sum": "total", "start": "serve", "run": "serve", "login": "sign-in", "logout": "sign-out", "accounts": "user",
-	"people": "user", "ageing": "elapsed",
+	"query":  "total", "sum": "total", "start": "serve", "run": "serve", "login": "sign-in", "logout": "sign-out", "accounts": "account",
+	"people": "account", "user": "account", "users": "account", "ageing": "elapsed",
 }
 
 // misspeltCommand is the error of a command that is not there, with the nearest that is; nil where every one is. It is looked for before

@@ -121,7 +121,7 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 		groupDefine:  {a.spanCommand, a.calendarCommand, a.holidaysCommand, a.bookCommand},
 		groupRecords: {a.loadCommand, a.loadsCommand, a.datasetCommand, a.databaseCommand, a.verifyCommand},
 		groupReport:  {a.briefCommand, a.receiptCommand, a.scheduleCommand},
-		groupRun: {a.serveCommand, a.demoCommand, a.statusCommand, a.stopCommand, a.backupCommand, a.restoreCommand, a.userCommand,
+		groupRun: {a.serveCommand, a.demoCommand, a.statusCommand, a.stopCommand, a.backupCommand, a.restoreCommand, a.accountCommand,
 			a.auditCommand},
 		groupAccess: {a.signInCommand, a.signOutCommand, a.whoCommand, a.keyCommand},
 	} {
@@ -136,7 +136,7 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 }
 
 // silent are the commands that print other things than what they did.
-var silent = []string{"serve", "demo", "stop", "user", "sign-in", "sign-out", "save"}
+var silent = []string{"serve", "demo", "stop", "account", "sign-in", "sign-out", "save"}
 
 // eachThatSays gives --output to the commands of a tree that have none, for what they did.
 func (a *app) eachThatSays(c *cobra.Command) {

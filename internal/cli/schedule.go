@@ -45,7 +45,7 @@ once each.`,
 	c.Flags().StringVar(&calendar, "calendar", "civil", "calendar in which it is read")
 	c.Flags().StringVar(&since, "since", "", "the first day that may be due (default tomorrow); days that are past are caught up")
 	c.Flags().StringArrayVar(&targets, "deliver", nil, "where its receipts are brought to: 'folder FOLDER FORMATS', 'webhook URL' or "+
-		"'mail ADDRESS FORMATS'; formats are "+strings.Join(deliver.Formats(), ", ")+", joined by commas; may be given several times")
+		"'mail ADDRESS FORMATS'; formats are "+strings.Join(deliver.Formats(), ", ")+", joined by commas (repeatable)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if brief == "" || days == "" {
 			return usagef(

@@ -40,7 +40,7 @@ type spanFlags struct {
 func (f *spanFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.calendar, "calendar", "", "the span's own calendar")
 	c.Flags().StringVar(&f.about, "about", "", "what the span is for")
-	c.Flags().StringArrayVar(&f.tags, "tag", nil, "a tag; may be given several times")
+	c.Flags().StringArrayVar(&f.tags, "tag", nil, "a tag (repeatable)")
 	c.Flags().StringVar(&f.note, "note", "", "why it is added or changed; kept with the version")
 }
 

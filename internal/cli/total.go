@@ -107,7 +107,7 @@ or a CSV file, or - for standard input; a file is computed on the spot, without 
 // add adds the flags of a query.
 func (f *totalFlags) add(c *cobra.Command) {
 	flags, q := c.Flags(), &f.query
-	flags.StringArrayVar(&q.Over, "over", nil, "expressions to total over; may be given several times, and words after it count too")
+	flags.StringArrayVar(&q.Over, "over", nil, "expressions to total over (repeatable), and words after it count too")
 	flags.StringVar(&f.overFile, "over-file", "", overFileHelp)
 	for _, e := range measure.All() {
 		help := "column to " + e.Help
@@ -141,7 +141,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 		&q.Against,
 		"against",
 		nil,
-		"what to compare with: 'year earlier', '52 weeks earlier', prior, or an expression; may be given several times",
+		"what to compare with: 'year earlier', '52 weeks earlier', prior, or an expression (repeatable)",
 	)
 	flags.StringArrayVar(
 		&f.other,

@@ -321,7 +321,7 @@ type NewAccount struct {
 // errNoAccounts is the refusal of what is about accounts where callers need not sign in: the first account would lock out who
 // made it.
 var errNoAccounts = refused.Because(refused.CodeElsewhere, "this service has no accounts: start it with --accounts, or make the first "+
-	"one on its server by vastspan user add")
+	"one on its server by vastspan account add")
 
 // Add creates an account, and returns the link by which its owner sets a password.
 func (s *Accounts) Add(ctx context.Context, n NewAccount) (*Account, *OneTime, error) {

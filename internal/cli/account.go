@@ -19,10 +19,10 @@ import (
 	"vastspan/internal/web"
 )
 
-// userCommand has the accounts of a service, on the server itself: it goes to the database, and needs nobody to be signed in.
-func (a *app) userCommand() *cobra.Command {
+// accountCommand has the accounts of a service, on the server itself: it goes to the database, and needs nobody to be signed in.
+func (a *app) accountCommand() *cobra.Command {
 	s := &serving{}
-	c := group("user", "Add, list and change the accounts of a service, on the server itself",
+	c := group("account", "Add, list and change the accounts of a service, on the server itself",
 		a.userAdd(s), a.userList(s), a.userRole(s), a.userReset(s),
 		a.userAble(s, "disable", "Keep an account out; what it did stays its own", true),
 		a.userAble(s, "enable", "Let an account in again that was disabled", false))
@@ -96,7 +96,7 @@ func (a *app) userAdd(s *serving) *cobra.Command {
 	var groups []string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Create an account, and print the link by which its owner sets a password",
-		Example: "  vastspan user add ines --role administrator\n  vastspan user add tomas --group harbour",
+		Example: "  vastspan account add ines --role administrator\n  vastspan account add tomas --group harbour",
 		Args:    argsUsage(cobra.ExactArgs(1), "a name"),
 	}
 	roleFlag(c, &role, string(access.Reader))
@@ -129,7 +129,7 @@ func roleNames() (names []string) {
 
 func (a *app) userList(s *serving) *cobra.Command {
 	c := &cobra.Command{
-		Use: "list", Short: "List the accounts", Example: "  vastspan user list", Args: argsUsage(cobra.NoArgs, "no arguments"),
+		Use: "list", Short: "List the accounts", Example: "  vastspan account list", Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -181,7 +181,7 @@ func (a *app) userRole(s *serving) *cobra.Command {
 	var none bool
 	c := &cobra.Command{
 		Use: "role NAME ROLE", Short: "Say what an account may do, and which groups it is in",
-		Example: "  vastspan user role tomas analyst --group harbour --group finance",
+		Example: "  vastspan account role tomas analyst --group harbour --group finance",
 		Args:    argsUsage(cobra.ExactArgs(2), "a name and a role"),
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
@@ -217,7 +217,7 @@ func (a *app) userRole(s *serving) *cobra.Command {
 
 func (a *app) userReset(s *serving) *cobra.Command {
 	return &cobra.Command{
-		Use: "reset NAME", Short: "Print a link by which the owner of an account sets another password", Example: "  vastspan user reset ines",
+		Use: "reset NAME", Short: "Print a link by which the owner of an account sets another password", Example: "  vastspan account reset ines",
 		Args: argsUsage(cobra.ExactArgs(1), "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onServer(cmd.Context(), s, func(ctx context.Context, svc *service.Service) error {
@@ -233,7 +233,7 @@ func (a *app) userReset(s *serving) *cobra.Command {
 
 func (a *app) userAble(s *serving, use, short string, disabled bool) *cobra.Command {
 	return &cobra.Command{
-		Use: use + " NAME", Short: short, Example: "  vastspan user " + use + " tomas", Args: argsUsage(cobra.ExactArgs(1), "a name"),
+		Use: use + " NAME", Short: short, Example: "  vastspan account " + use + " tomas", Args: argsUsage(cobra.ExactArgs(1), "a name"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.onServer(cmd.Context(), s, func(ctx context.Context, svc *service.Service) error {
 				if _, err := svc.Accounts.Change(ctx, args[0], service.AccountChange{Disabled: &disabled}); err != nil {
