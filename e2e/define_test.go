@@ -79,9 +79,9 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 	}
 	s.refused(2, "expected --before", "span", "move", "back")
 	s.refused(1, "still in use by brief quay", "dataset", "remove", "takings")
-	s.must("dataset", "describe", "takings", "--column", "region", "--role", "detail")
+	s.must("dataset", "change", "takings", "--column", "region", "--role", "detail")
 	s.refused(1, `not every value is a number in plain digits: "North" in 2, "South" in 1 records`,
-		"dataset", "describe", "takings", "--column", "region", "--type", "number")
+		"dataset", "change", "takings", "--column", "region", "--type", "number")
 	s.must("dataset", "remove", "takings", "--anyway")
 	says(s.must("brief", "show", "quay"), "no dataset is named takings")
 }

@@ -18,8 +18,8 @@ func TestTheWholeQuestion(t *testing.T) {
 	s.must("book", "load", filepath.Join(folder, "book.yaml"))
 	s.loadCrossings(file)
 	s.must("load", "plan", filepath.Join(folder, "plan.csv"), "--date", "month", "--amount", "planned_fare", "--category", "route")
-	s.must("dataset", "describe", "crossings", "--column", "fare", "--unit", "EUR", "--better", "higher")
-	s.must("dataset", "describe", "plan", "--grain", "month")
+	s.must("dataset", "change", "crossings", "--column", "fare", "--unit", "EUR", "--better", "higher")
+	s.must("dataset", "change", "plan", "--grain", "month")
 	s.refused(
 		1,
 		"holds text; an amount needs numbers: passengers, fare",
@@ -31,7 +31,7 @@ func TestTheWholeQuestion(t *testing.T) {
 		"--unit",
 		"EUR",
 	)
-	s.refused(2, "expected higher, lower or neither", "dataset", "describe", "crossings", "--column", "fare", "--better", "sideways")
+	s.refused(2, "expected higher, lower or neither", "dataset", "change", "crossings", "--column", "fare", "--better", "sideways")
 	if shown := s.must("dataset", "show", "crossings"); !strings.Contains(shown, "EUR   higher") {
 		t.Errorf("the dataset is shown as\n%s", shown)
 	}

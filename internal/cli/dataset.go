@@ -24,7 +24,7 @@ func (a *app) datasetCommand() *cobra.Command {
 		a.datasetList(),
 		a.datasetShow(),
 		a.datasetAttach(),
-		a.datasetDescribe(),
+		a.datasetChange(),
 		a.datasetAccess(),
 		a.datasetRename(),
 		a.datasetRemove(), a.datasetRestore(),
@@ -180,33 +180,33 @@ func columnGrid(columns []dataset.Column) *table.Grid {
 	return g
 }
 
-// describeFlags say what is said about a dataset.
-type describeFlags struct {
+// changeFlags are the flags of dataset change.
+type changeFlags struct {
 	column, columnType, role, unit, better, grain, noRecords, expected, newestDay string
 	decimals                                                                      int
 }
 
-func (a *app) datasetDescribe() *cobra.Command {
-	var f describeFlags
+func (a *app) datasetChange() *cobra.Command {
+	var f changeFlags
 	c := &cobra.Command{
-		Use: "describe NAME", Short: "Say what a column is used for, what an amount is counted in and how it is shown",
-		Long: `Says what an amount is counted in, how many decimals it is shown with, and whether higher or lower values
-are better; all totals show it so. With --grain, says that each record stands for a whole unit, as in a
-plan by months: a span that cuts such a unit then says so. With --no-records zero, says that a sum without
-a record is 0, as of sales; with blank that it is not known, as of readings.
+		Use: "change NAME", Short: "Change what columns are used for, how amounts are shown, and what a dataset means",
+		Long: `Sets the unit of an amount, how many decimals it is shown with, and whether higher or lower values are
+better. --grain sets that each record stands for a whole unit, as in a plan by months: totals of a span
+that cuts such a unit then report it. --no-records zero sets that a sum without a record is 0, as for
+sales; blank that it is not known, as for readings.
 
-With --expected, says on which days records are expected: totals then report expected days without any.
-With --newest-day partial, says that the newest day of records without times is still arriving; it is then
-not counted as covered.
+--expected sets on which days records are expected: totals then report expected days without any.
+--newest-day partial sets that the newest day of records without times is still arriving; it is then not
+counted as covered.
 
-With --role, says whether a column is an amount, a category or a detail; with --type, that its values are
-of another type, where every one of them allows it. Nothing is loaded again.`,
-		Example: `  vastspan dataset describe crossings --column fare --unit EUR --better higher
-  vastspan dataset describe plan --grain month
-  vastspan dataset describe jobs --column priority --type text --role category
-  vastspan dataset describe crossings --no-records zero
-  vastspan dataset describe crossings --expected 'every day'
-  vastspan dataset describe crossings --expected 'each route every day'`,
+--role sets whether a column is an amount, a category or a detail; --type its type, if every value allows
+it. Nothing is loaded again.`,
+		Example: `  vastspan dataset change crossings --column fare --unit EUR --better higher
+  vastspan dataset change plan --grain month
+  vastspan dataset change jobs --column vessel --role detail
+  vastspan dataset change crossings --no-records zero
+  vastspan dataset change crossings --expected 'every day'
+  vastspan dataset change crossings --expected 'each route every day'`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	flags := c.Flags()
@@ -247,7 +247,7 @@ of another type, where every one of them allows it. Nothing is loaded again.`,
 }
 
 // read reads what is said about a dataset: what is not given stays as it is.
-func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, error) {
+func (f *changeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, error) {
 	var q types.DatasetDescription
 	given := cmd.Flags().Changed
 	if given("grain") {
@@ -269,11 +269,11 @@ func (f *describeFlags) read(cmd *cobra.Command) (*types.DatasetDescription, err
 	said := given("type") || given("role") || given("unit") || given("better") || given("decimals")
 	switch {
 	case said && f.column == "":
-		return nil, usagef("dataset describe: expected --column and the column that is meant")
+		return nil, usagef("dataset change: expected --column and the column that is meant")
 	case !said && f.column != "":
-		return nil, usagef("dataset describe --column %s: expected --type, --role, --unit, --decimals or --better", f.column)
+		return nil, usagef("dataset change --column %s: expected --type, --role, --unit, --decimals or --better", f.column)
 	case !said && !ofAll:
-		return nil, usagef("dataset describe: expected --column with --type, --role, --unit, --decimals or --better, " +
+		return nil, usagef("dataset change: expected --column with --type, --role, --unit, --decimals or --better, " +
 			"or --grain, --no-records, --expected or --newest-day")
 	case !said:
 		return &q, nil

@@ -420,7 +420,7 @@ func checkHints(d *store.Dataset, h ingest.ColumnHints) error {
 	}
 	for name, kind := range types {
 		if c, err := d.Schema.Find(name); err != nil || c.Type != kind {
-			return refused.Wrongf("column %s of dataset %s is not a %s; a type is changed with dataset describe", name, d.Name, kind)
+			return refused.Wrongf("column %s of dataset %s is not a %s; a type is changed with dataset change", name, d.Name, kind)
 		}
 	}
 	var date []string
