@@ -335,8 +335,8 @@ func TestAgeingPage(t *testing.T) {
 	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
 	ctx := openBrowser(t)
 	for _, asOf := range []string{"2026-10-19", "2024-06-30"} {
-		answer := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--as-of", asOf, "--output", "csv"))[0]
-		bands := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--bands", "0-10,11+", "--as-of", asOf, "--output", "csv"))
+		answer := csvRows(t, s.must("ageing", "jobs", "--from-column", "opened_on", "--to-column", "closed_on", "--as-of", asOf, "--output", "csv"))[0]
+		bands := csvRows(t, s.must("ageing", "jobs", "--from-column", "opened_on", "--to-column", "closed_on", "--bands", "0-10,11+", "--as-of", asOf, "--output", "csv"))
 		do(t, ctx, "as of "+asOf, chromedp.Navigate(s.address+"/ageing?dataset=jobs&from=opened_on&to=closed_on&bands=0-10,11%2B&as_of="+asOf),
 			shows("[data-lengths] tbody tr", answer["records"]), shows("[data-lengths] tbody tr", answer["closed_median"]),
 			shows(`[data-band="0-10"]`, bands[0]["records"]), shows(`[data-band="11+"]`, bands[1]["records"]), chromedp.WaitVisible("[data-backlog] canvas"))

@@ -71,7 +71,7 @@ func TestAgeingOnABrief(t *testing.T) {
 	t.Parallel()
 	s := start(t)
 	s.must("load", "jobs", filepath.Join(s.demoFiles(), "jobs.csv"), "--date", "opened_on", "--amount", "cost", "--category", "kind", "--category", "vessel")
-	bands := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--bands", "0-7,8-30,31+", "--by", "kind", "--open", "closed",
+	bands := csvRows(t, s.must("ageing", "jobs", "--from-column", "opened_on", "--to-column", "closed_on", "--bands", "0-7,8-30,31+", "--by", "kind", "--open", "closed",
 		"--as-of", "2025-06-30", "--output", "csv"))
 	var hull string
 	for _, b := range bands {
@@ -93,7 +93,7 @@ briefs:
         dataset: jobs
         ageing: {from: opened_on, to: closed_on, bands: "0-7, 8-30, 31+", each: quarter, over: this year}
 `))
-	answer := csvRows(t, s.must("elapsed", "jobs", "--from", "opened_on", "--to", "closed_on", "--over", "this year", "--as-of", "2026-10-19", "--output", "csv"))[0]
+	answer := csvRows(t, s.must("ageing", "jobs", "--from-column", "opened_on", "--to-column", "closed_on", "--over", "this year", "--as-of", "2026-10-19", "--output", "csv"))[0]
 	do(t, ctx, "on the brief", chromedp.Navigate(s.address+"/brief/workshop?as_of=2026-10-19"), shows("[data-lengths] tbody tr", answer["records"]),
 		shows("[data-lengths] tbody tr", answer["closed_median"]), chromedp.WaitVisible("[data-backlog] canvas", chromedp.ByQuery))
 	s.must("receipt", "create", "workshop", "--as-of", "2026-10-19")

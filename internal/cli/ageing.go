@@ -29,25 +29,51 @@ type ageingFlags struct {
 func (f *ageingFlags) add(c *cobra.Command) {
 	flags := c.Flags()
 	q := &f.question
-	flags.StringVar(&q.From, "from", "", "of records: the column of the day on which a record begins")
-	flags.StringVar(&q.To, "to", "", "of records: the column of the day on which it ends, blank while it is open")
-	flags.StringVar(&q.Unit, "unit", "", "of records: what lengths are counted in: "+strings.Join(elapsed.UnitNames(), ", ")+" (default days)")
-	flags.StringVar(&q.Bands, "bands", "", "of records: lengths to count by, such as '0-7,8-30,31-90,91+'")
+	flags.StringVar(&q.From, "from-column", "", "the column of the day on which a record begins")
+	flags.StringVar(&q.To, "to-column", "", "the column of the day on which it ends, blank while it is open")
+	flags.StringVar(&q.Unit, "unit", "", "what lengths are counted in: "+strings.Join(elapsed.UnitNames(), ", ")+" (default days)")
+	flags.StringVar(&q.Bands, "bands", "", "lengths to count by, such as '0-7,8-30,31-90,91+'")
 	flags.IntVar(&f.within, "within", -1,
-		"of records: give the share of the closed that last at most this long, and of those that began longer ago than that")
-	flags.StringVar(&q.By, "by", "", "of records: category to break down by")
-	flags.StringVar(&q.Amount, "amount", "", "of records: column to add up in each band")
-	flags.StringVar(&q.Over, "over", "", "of records: keep those that begin in this span")
+		"give the share of the closed that last at most this long, and of those that began longer ago than that")
+	flags.StringVar(&q.By, "by", "", "category to break down by")
+	flags.StringVar(&q.Amount, "amount", "", "column to add up in each band")
+	flags.StringVar(&q.Over, "over", "", "keep those that begin in this span")
 	flags.StringVar(&q.Show, "show", "", "with --each: show the units that this span meets; the backlog that they start from stays as it is")
-	flags.StringVar(&q.Only, "open", "", "of records: open, closed or all (default all)")
+	flags.StringVar(&q.Only, "open", "", "open, closed or all (default all)")
 	flags.StringVar(&q.Each, "each", "",
-		"of records: what was opened, closed and open at the end of each day, week, month, quarter, half or year")
-	flags.StringArrayVar(&f.where, "where", nil, "of records: which to keep; see vastspan total --help")
+		"what was opened, closed and open at the end of each day, week, month, quarter, half or year")
+	flags.StringArrayVar(&f.where, "where", nil, "which to keep; see vastspan total --help")
 	f.file.add(c)
 }
 
-// asked reports whether records are asked about, not two days.
-func (f *ageingFlags) asked() bool { return f.question.From != "" || f.question.To != "" }
+func (a *app) ageingCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "ageing SOURCE --from-column COL --to-column COL",
+		Short: "Show how long records last, how old open ones are, and how a backlog goes",
+		Long: `Counts how long the records of a dataset or a file with two dates last, as of a day. A record whose second date is blank, or after
+the as-of day, is open, and its age is counted to the as-of day. --bands counts records by length, --each shows the backlog at the end
+of each unit. A file needs no service; where one answers, its calendars are used, unless --book or --offline says otherwise.`,
+		Example: `  vastspan ageing jobs --from-column opened_on --to-column closed_on --by kind --as-of latest
+  vastspan ageing jobs --from-column opened_on --to-column closed_on --bands '0-7,8-30,31+'
+  vastspan ageing jobs.csv --from-column opened_on --to-column closed_on --each month --as-of 2026-06-30`,
+		Args: argsUsage(cobra.ExactArgs(1), "a dataset or a file"), ValidArgsFunction: a.completeDatasets,
+	}
+	out := a.outputFlag(c)
+	records := &ageingFlags{}
+	records.add(c)
+	f := &contextFlags{}
+	c.Flags().StringVar(&f.AsOf, "as-of", "today", "as-of day: a date, today or latest")
+	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar whose months, years and business days count (default civil)")
+	f.definitionFlags(c)
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if records.question.From == "" || records.question.To == "" {
+			return usagef("ageing: --from-column and --to-column are needed: the columns of the days on which records begin and end")
+		}
+		f.zone, f.dayStarts = records.file.zone, records.file.dayStarts
+		return a.ageing(cmd.Context(), args[0], f, records, *out)
+	}
+	return c
+}
 
 // ageing prints how long the records of a dataset or a file last.
 func (a *app) ageing(ctx context.Context, source string, context *contextFlags, f *ageingFlags, out print.Output) error {

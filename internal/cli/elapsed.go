@@ -19,44 +19,32 @@ func (a *app) elapsedCommand() *cobra.Command {
 	var batch string
 	var bothEnds bool
 	c := &cobra.Command{
-		Use:   "elapsed FROM TO | SOURCE --from COL --to COL",
-		Short: "Show how long it is from one day or moment to another, or how long records last",
+		Use:   "elapsed FROM TO",
+		Short: "Show how long it is from one day or moment to another",
 		Long: `Counts from one day, inside, to another, outside: days, business days, whole months and years, the
 boundaries of calendar units between, the period in years, months and days, and the fraction of years.
 Between moments it gives the elapsed time, too. Needs no service; where one answers, its calendars are
-used, unless --book or --offline says otherwise.
-
-Of a dataset or a file with two dates: how long its records last, as the as-of day stood. A record whose
-second date is blank, or later, is open, and its age is counted to the as-of day.`,
+used, unless --book or --offline says otherwise. For the two dates of records, see vastspan ageing.`,
 		Example: `  vastspan elapsed 2024-02-29 2026-10-19
   vastspan elapsed 2026-10-18T22:00 2026-10-19T06:00 --zone Europe/Lisbon
-  vastspan elapsed --batch pairs.csv > lengths.csv
-  vastspan elapsed jobs --from opened_on --to closed_on --bands '0-7,8-30,31-90,91+' --by kind --as-of latest
-  vastspan elapsed jobs.csv --from opened_on --to closed_on --each month --as-of 2026-06-30`,
+  vastspan elapsed --batch pairs.csv > lengths.csv`,
 	}
-	out := a.outputFlagTo(c, "to-file")
-	records := &ageingFlags{}
-	records.add(c)
-	f := &contextFlags{}
-	c.Flags().StringVar(&f.AsOf, "as-of", "today", "of records: as-of day: a date, today or latest")
+	out := a.outputFlag(c)
+	f := &contextFlags{Context: query.Context{AsOf: query.Today}}
+	c.Flags().StringVar(&f.zone, "zone", "", "IANA time zone whose clock shows the moments (default UTC)")
+	c.Flags().StringVar(&f.dayStarts, "day-starts", "", "time at which days start, such as 04:00 (default midnight)")
 	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar whose months, years and business days count (default civil)")
 	f.definitionFlags(c)
 	c.Flags().BoolVar(&bothEnds, "both-ends", false, "count the last day, too")
 	c.Flags().StringVar(&batch, "batch", "", "read rows of from,to from a CSV file (- is standard input)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if f.zone, f.dayStarts = records.file.zone, records.file.dayStarts; records.asked() {
-			if len(args) != 1 || batch != "" || bothEnds {
-				return usagef("elapsed: --from and --to go with one dataset or file")
-			}
-			return a.ageing(cmd.Context(), args[0], f, records, *out)
-		}
 		switch {
 		case batch != "" && len(args) > 0:
 			return usagef("elapsed: days and --batch do not go together")
 		case batch != "":
 			return a.elapsedBatch(cmd.Context(), batch, f, bothEnds)
 		case len(args) != 2:
-			return usagef("elapsed: expected two days, such as 2024-02-29 2026-10-19, or a dataset or file with --from and --to, two of its columns")
+			return usagef("elapsed: expected two days, such as 2024-02-29 2026-10-19; for the dates of records, see vastspan ageing")
 		}
 		return a.elapsed(cmd.Context(), args[0], args[1], f, bothEnds, *out)
 	}

@@ -31,7 +31,7 @@ type section struct {
 // sections are the groups of flags in help, in order. A flag that is in none is listed under the first title.
 var sections = []section{
 	{"Flags", ""},
-	{"What to total", "over over-file count sum mean min max first last median distinct ratio pace per where date line amount"},
+	{"What to total", "from-column to-column over over-file count sum mean min max first last median distinct ratio pace per where date line amount"},
 	{"Compare", "against against-dataset like-for-like planned previous"},
 	{"Break down", "by each across top rank-by running rolling blank-incomplete share subtotals bands show unit open"},
 	{"As of", "as-of at-close calendar book offline days from through within both-ends zone day-starts"},
@@ -42,7 +42,7 @@ var sections = []section{
 	{"Listening", "address public-url tls-certificate tls-key trusted-proxy accounts stop-within"},
 	{"Mail, webhooks and logs", `mail-from mail-password-file mail-server mail-user webhook-hosts webhook-secret-file log
 		log-requests audit-to`},
-	{"Output", "output to to-file receipt explain explain-sql quiet all-notes safe-cells wide batch column"},
+	{"Output", "output to receipt explain explain-sql quiet all-notes safe-cells wide batch column"},
 	{"Other flags", "help version config"},
 }
 

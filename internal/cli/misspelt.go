@@ -17,7 +17,7 @@ var synonyms = map[string]string{
 	"update": "change", "set": "change", "view": "show", "get": "show", "describe": "show", "import": "load", "upload": "load",
 	"totals": "total",
 	"query":  "total", "sum": "total", "start": "serve", "run": "serve", "login": "sign-in", "logout": "sign-out", "accounts": "account",
-	"people": "account", "user": "account", "users": "account", "ageing": "elapsed",
+	"people": "account", "user": "account", "users": "account", "age": "ageing", "lengths": "ageing",
 }
 
 // misspeltCommand is the error of a command that is not there, with the nearest that is; nil where every one is. It is looked for before

@@ -16,20 +16,15 @@ import (
 
 // outputFlag adds the flags that say in which form a command answers, and into which file.
 func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
-	return a.outputFlagTo(c, "to", more...)
-}
-
-// outputFlagTo is outputFlag for a command in which --to means something else.
-func (a *app) outputFlagTo(c *cobra.Command, to string, more ...print.Output) *print.Output {
 	o := &print.Choice{Output: print.AsTable, More: more}
 	flags := c.Flags()
 	flags.BoolVar(&a.print.SafeCells, "safe-cells", false, "put an apostrophe before CSV cells that a spreadsheet would take for formulas")
-	flags.Var(o, "output", "form of the output; with --"+to+", the ending of the file names it")
+	flags.Var(o, "output", "form of the output; with --to, the ending of the file names it")
 	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
 	flags.BoolVar(&a.print.AllNotes, "all-notes", false, "on a terminal, write all notes, even where they are longer than the table")
 	flags.BoolVar(&a.print.Quiet, "quiet", false, "leave out notes that are no cautions")
 	flags.BoolVar(&a.print.Wide, "wide", false, "one line a row, however long it is, with the span and its days on each")
-	file := flags.String(to, "", "file to write the output into, such as september.xlsx; written completely or not at all")
+	file := flags.String("to", "", "file to write the output into, such as september.xlsx; written completely or not at all")
 	c.PreRunE = func(*cobra.Command, []string) error {
 		if a.print.Wide {
 			a.print.Width = 0
@@ -40,12 +35,12 @@ func (a *app) outputFlagTo(c *cobra.Command, to string, more ...print.Output) *p
 		if !flags.Changed("output") {
 			form, ok := print.OfFile(*file)
 			if !ok {
-				return usagef("--%s %s: its ending names no form of output; say which with --output %s", to, *file, o.Type())
+				return usagef("--to %s: its ending names no form of output; say which with --output %s", *file, o.Type())
 			}
 			o.Output = form
 		}
 		if err := a.file.create(*file); err != nil {
-			return fmt.Errorf("--%s: %w", to, err)
+			return fmt.Errorf("--to: %w", err)
 		}
 		a.out, a.print.Out, a.print.Colour, a.print.Width = a.file.temporary, a.file.temporary, false, 0
 		return nil
