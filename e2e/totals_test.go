@@ -24,7 +24,7 @@ func TestTheWholeQuestion(t *testing.T) {
 		1,
 		"holds text; an amount needs numbers: passengers, fare",
 		"dataset",
-		"describe",
+		"change",
 		"crossings",
 		"--column",
 		"route",
