@@ -207,8 +207,10 @@ func TestABackupThatBreaksOff(t *testing.T) {
 	done := make(chan result)
 	go func() { done <- s.run("backup", filepath.Join(folder, "kept.zip")) }()
 	for until := time.Now().Add(time.Minute); ; time.Sleep(time.Millisecond) {
-		if list, err := os.ReadDir(folder); err == nil && len(list) > 0 { // it has begun
-			break
+		if list, err := os.ReadDir(folder); err == nil && len(list) > 0 {
+			if info, err := list[0].Info(); err == nil && info.Size() > 0 { // it has begun
+				break
+			}
 		}
 		if time.Now().After(until) {
 			t.Fatal("the backup does not begin")

@@ -116,7 +116,7 @@ func TestAnswersIntoFiles(t *testing.T) {
 		}
 	}
 	s.refused(2, "its ending names no form", append(total, "--to", at("a.doc"))...)
-	s.refused(1, "no such file or directory", append(total, "--to", at("nowhere/a.csv"))...)
+	s.refused(1, "there is no folder", append(total, "--to", at("nowhere/a.csv"))...)
 	s.refused(1, "no dataset is named nobody", "total", "nobody", "--over", "2026", "--to", at("b.csv"))
 	left, err := os.ReadDir(folder)
 	if err != nil || len(left) != 5 {

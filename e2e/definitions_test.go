@@ -235,7 +235,7 @@ func (s *running) checkBadRequests() {
 		says               string
 	}{
 		{"POST", "/resolve", `{"expressions": ["` + strings.Repeat("today or ", 120_000) + `today"]}`, 422, "/expressions/0"},
-		{"POST", "/resolve", `{"expressions": []}`, 422, "minimum number of items is 1"},
+		{"POST", "/resolve", `{"expressions": []}`, 422, "at least 1 has to be given"},
 		{"POST", "/resolve", `{"expressions": ["today"], "as_of": "latest"}`, 422, "needs a dataset"},
 		{"POST", "/resolve", `{"expressions": ["today"], "calendar": "moon"}`, 422, "no calendar is named moon"},
 		{"POST", "/resolve", `{"expression": "today"}`, 422, "unsupported"},
