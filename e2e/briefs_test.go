@@ -209,7 +209,7 @@ func TestTwoChangeOneBrief(t *testing.T) {
 	}
 	for want, change := range map[string]func(*book.Brief){
 		"a definition is not renamed":                                func(b *book.Brief) { b.Name = "Shared" },
-		"at most 400 characters are allowed":                               func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
+		"at most 400 characters are allowed":                         func(b *book.Brief) { b.Title = strings.Repeat("x", 401) },
 		"not one of the allowed values":                              func(b *book.Brief) { b.Items[0].Kind = "pie" },
 		"two meanings":                                               func(b *book.Brief) { b.Items[0].Over = []string{"last month"} },
 		"takes one span":                                             func(b *book.Brief) { b.Items[0].Over = nil },

@@ -38,7 +38,7 @@ func TestAFirstTotalOfOnesOwn(t *testing.T) {
 		t.Errorf("the first total took %s", spent)
 	}
 
-	do(t, ctx, "the same file again", click(`//nav//a[contains(., "Data")]`), chromedp.WaitVisible("[data-dataset]"),
+	do(t, ctx, "the same file again", click(`//nav//a[contains(., "Datasets")]`), chromedp.WaitVisible("[data-dataset]"),
 		chromedp.SetUploadFiles("[data-file]", []string{file}, chromedp.ByQuery), shows("[data-load-files]", "There are 3 records"),
 		click(`//button[.="Load"]`), shows("[data-load-files]", "the same content was loaded"),
 		click(`//button[.="Load it again"]`), shows("[data-load-files]", "3 records are in"),

@@ -121,9 +121,9 @@ func TestTotalsAreDrawn(t *testing.T) {
 	s.must("span", "add", "closed", "last full month")
 	do(t, ctx, "what was refused, in a brief", chromedp.Navigate(s.address+"/brief/quay?as_of=2026-10-19"), shows("[data-item-error]", "no span is named @closd"),
 		press("data-offers", "@closed"), shows("[data-brief]", grouped(september.sum.FloatString(2))))
-	do(t, ctx, "a file is taken away", browser.SetDownloadBehavior(browser.SetDownloadBehaviorBehaviorAllow).WithDownloadPath(s.folder),
+	do(t, ctx, "a file is downloaded", browser.SetDownloadBehavior(browser.SetDownloadBehaviorBehaviorAllow).WithDownloadPath(s.folder),
 		chromedp.Navigate(at+"over=last+full+month&figures=sum+fare&by=route"), chromedp.WaitVisible("[data-table]"),
-		click(`//button[contains(., "Take away")]`), click(`//*[@role="menuitem"][contains(., "Workbook")]`),
+		click(`//button[contains(., "Download")]`), click(`//*[@role="menuitem"][contains(., "Workbook")]`),
 		shows("main", "crossings-total.xlsx saved"))
 	for wait := 0; ; wait++ {
 		if _, err := os.Stat(filepath.Join(s.folder, "crossings-total.xlsx")); err == nil {

@@ -1227,7 +1227,7 @@ type ListRecordsResponse struct {
 	JSON200 *RecordsPage // 200
 }
 
-// ListRecords asks POST /records: The records of a span with what they add up to; taken away all of them, the oldest first
+// ListRecords asks POST /records: The records of a span with what they add up to; a download has all of them, the oldest first
 func (c *Client) ListRecords(ctx context.Context, body ListRecordsJSONRequestBody, editors ...RequestEditor) (*ListRecordsResponse, error) {
 	q := newRequest("POST", "/records")
 	q.json(body)

@@ -2160,7 +2160,7 @@ type Handlers interface {
 	GetReceipt(ctx context.Context, request GetReceiptRequestObject) (GetReceiptResponseObject, error)
 	// CompareReceipt answers GET /receipts/{id}/comparison: What the same query gives now: which figures changed, and why
 	CompareReceipt(ctx context.Context, request CompareReceiptRequestObject) (CompareReceiptResponseObject, error)
-	// ListRecords answers POST /records: The records of a span with what they add up to; taken away all of them, the oldest first
+	// ListRecords answers POST /records: The records of a span with what they add up to; a download has all of them, the oldest first
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
 	// ListBoundaries answers POST /records/boundaries: The last and the first few records on both sides of each boundary of a span
 	ListBoundaries(ctx context.Context, request ListBoundariesRequestObject) (ListBoundariesResponseObject, error)

@@ -51,7 +51,7 @@ export const pages = [
   {
     title: 'Data',
     pages: [
-      { path: '/data', name: 'Data', key: 'd' },
+      { path: '/data', name: 'Datasets', key: 'd' },
       { path: '/receipts', of: '/receipt/', name: 'Receipts', key: 'f' },
     ],
   },

@@ -31,7 +31,8 @@ type section struct {
 // sections are the groups of flags in help, in order. A flag that is in none is listed under the first title.
 var sections = []section{
 	{"Flags", ""},
-	{"What to total", "from-column to-column over over-file count sum mean min max first last median distinct ratio pace per where date line amount"},
+	{"What to total", `from-column to-column over over-file count sum mean min max first last median distinct ratio pace per
+		where date line amount`},
 	{"Compare", "against against-dataset like-for-like planned previous"},
 	{"Break down", "by each across top rank-by running rolling blank-incomplete share subtotals bands show unit open"},
 	{"As of", "as-of at-close calendar book offline days from through within both-ends zone day-starts"},

@@ -116,7 +116,8 @@ definitions, unless --book or --offline says otherwise. The other commands talk 
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help(cmd.OutOrStdout(), cmd) })
 	root.AddGroup(commandGroups...)
 	for group, commands := range map[string][]func() *cobra.Command{
-		groupAsk: {a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.ageingCommand, a.elapsedCommand, a.rehearseCommand, a.checkCommand,
+		groupAsk: {a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.ageingCommand,
+			a.elapsedCommand, a.rehearseCommand, a.checkCommand,
 			a.daysCommand},
 		groupDefine:  {a.spanCommand, a.calendarCommand, a.holidaysCommand, a.bookCommand},
 		groupRecords: {a.loadCommand, a.loadsCommand, a.datasetCommand, a.databaseCommand, a.verifyCommand},

@@ -1076,7 +1076,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The records of a span with what they add up to; taken away all of them, the oldest first */
+        /** The records of a span with what they add up to; a download has all of them, the oldest first */
         post: operations["listRecords"];
         delete?: never;
         options?: never;

@@ -6,7 +6,7 @@
   import KeptIn from './KeptIn.svelte'
   import Select from './Select.svelte'
   import TableTools from './TableTools.svelte'
-  import type { Take } from './TakeAway.svelte'
+  import type { Take } from './DownloadMenu.svelte'
 
   // The head of a page about a dataset: its name, the choice of another, what the table offers.
   let {

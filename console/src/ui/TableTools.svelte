@@ -2,7 +2,7 @@
   import Copy from '@lucide/svelte/icons/copy'
   import LinkIcon from '@lucide/svelte/icons/link'
 
-  import TakeAway, { type Take } from './TakeAway.svelte'
+  import DownloadMenu, { type Take } from './DownloadMenu.svelte'
 
   // What every table offers: its rows as CSV to paste, itself as a file, and a link that shows it again.
   let { csv, take }: { csv?: (() => string | Promise<string>) | undefined; take?: Take | undefined } = $props()
@@ -25,9 +25,9 @@
 <div class="flex items-center gap-2">
   <span class="text-2xs text-quiet" role="status">{said}</span>
   {#if csv}
-    <button class="button" onclick={() => copy(csv, 'CSV')}><Copy class="size-3.5" aria-hidden="true" />CSV</button>
+    <button class="button" onclick={() => copy(csv, 'CSV')}><Copy class="size-3.5" aria-hidden="true" />Copy</button>
   {/if}
-  {#if take}<TakeAway {take} ontell={tell} />{/if}
+  {#if take}<DownloadMenu {take} ontell={tell} />{/if}
   <button class="button" onclick={() => copy(() => location.href, 'Link')}>
     <LinkIcon class="size-3.5" aria-hidden="true" />Link
   </button>

@@ -10,7 +10,7 @@
   import { route } from '../../router'
   import { ask } from '../../ui/ask.svelte'
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
-  import TakeAway from '../../ui/TakeAway.svelte'
+  import DownloadMenu from '../../ui/DownloadMenu.svelte'
   import BriefRehearsal from './BriefRehearsal.svelte'
   import { mended, useBriefs, useSaveBrief, type BriefDefinition, type Item } from './briefs'
   import ReceiptButton from './ReceiptButton.svelte'
@@ -178,7 +178,7 @@
         >
         <ReceiptButton {name} {title} view={view.data} {body} />
         <span class="text-2xs text-quiet" role="status">{said}</span>
-        <TakeAway {take} ontell={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
+        <DownloadMenu {take} ontell={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
         <button class="button" onclick={() => print()}><Printer class="size-3.5" aria-hidden="true" />Print</button>
         <button class="button button-strong for-analyst" onclick={edit}>Edit</button>
       {/if}

@@ -30,11 +30,13 @@
   const empty = $derived(datasets.data?.length === 0)
 </script>
 
-<svelte:head><title>Data · Vast Span</title></svelte:head>
+<svelte:head><title>Datasets · Vast Span</title></svelte:head>
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
-  <h1 class="text-xl font-semibold tracking-tight">Data</h1>
-  <span class="text-quiet">files come in here, and every load can be undone; tables of other databases stay there</span>
+  <h1 class="text-xl font-semibold tracking-tight">Datasets</h1>
+  <span class="text-quiet"
+    >load files here; every load can be undone. Tables of other databases are attached where they are.</span
+  >
   {#if (databases.data?.length ?? 0) > 0 && !attaching}
     <button class="button for-administrator ml-auto" onclick={() => (attaching = true)}
       ><Database class="size-3.5" aria-hidden="true" />Attach a table…</button

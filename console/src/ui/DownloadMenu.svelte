@@ -10,7 +10,7 @@
   import { DropdownMenu } from 'bits-ui'
   import { asFile, file } from '../api/client'
 
-  // An answer to take away, in the format that is chosen; the service writes the file.
+  // Downloads an answer, in the format that is chosen; the service writes the file.
   let { take, ontell }: { take: Take; ontell: (text: string) => void } = $props()
 
   const formats = [
@@ -41,7 +41,7 @@
 </script>
 
 <DropdownMenu.Root>
-  <DropdownMenu.Trigger class="button"><Download class="size-3.5" aria-hidden="true" />Take away</DropdownMenu.Trigger>
+  <DropdownMenu.Trigger class="button"><Download class="size-3.5" aria-hidden="true" />Download</DropdownMenu.Trigger>
   <DropdownMenu.Portal>
     <DropdownMenu.Content class="card z-40 min-w-44 p-1 shadow-lg" sideOffset={4} align="end">
       {#each formats as f (f.type)}
