@@ -103,7 +103,7 @@ func priorMove(n Node, s Scope) (*Move, *calendar.Calendar, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if m := sameKindBefore(core); m != nil {
+	if m := core.before(); m != nil {
 		return m, cal, nil
 	}
 	if u, count := namedUnits(core); count > 0 {
@@ -129,7 +129,7 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	if err != nil {
 		return civil.Set{}, err
 	}
-	if m := sameKindBefore(core); m != nil {
+	if m := core.before(); m != nil {
 		return priorMoved(n, m, cal, s)
 	}
 	set, err := Resolve(n, s)
@@ -206,7 +206,7 @@ func kernel(n Node, s Scope) (core Node, cal string, only *OnlyDays, err error) 
 			core = target
 			continue
 		}
-		x := inner(core)
+		x := core.modifies()
 		if x == nil {
 			return core, cal, only, nil
 		}

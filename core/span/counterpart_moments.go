@@ -14,7 +14,7 @@ func priorMoments(n Node, s Scope) (civil.MomentSet, error) {
 	if err != nil || m == nil {
 		return civil.MomentSet{}, err
 	}
-	if u := unitOf(m.X); u.OfClock() && m.Unit == u && !movesItself(m.X) {
+	if u := m.X.unit(); u.OfClock() && m.Unit == u && !movesItself(m.X) {
 		return piecesBefore(n, u, -m.N, s)
 	}
 	m.X = n
@@ -54,7 +54,7 @@ func priorMomentsMove(n Node, s Scope) (*Move, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
-	if m := sameKindBefore(core); m != nil {
+	if m := core.before(); m != nil {
 		m.X = core
 		return m, name, nil
 	}

@@ -10,7 +10,7 @@ import (
 
 // interval returns the days of a form that is one interval, or none.
 func (e *env) interval(n Node) (civil.Interval, error) {
-	if unitOf(n).OfClock() {
+	if n.unit().OfClock() {
 		return civil.Interval{}, timedError(n)
 	}
 	switch n := n.(type) {
@@ -58,27 +58,6 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		return civil.AllDays, nil
 	}
 	panic(fmt.Sprintf("span: a node of type %T", n))
-}
-
-// sameKindBefore returns the move to the period before, nil for a form without units of its own.
-func sameKindBefore(n Node) *Move {
-	switch n := n.(type) {
-	case *This:
-		return &Move{N: -1, Unit: n.Unit}
-	case *ToDate:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *Trailing:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *Coming:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *LastFull:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *NextFull:
-		return &Move{N: -n.N, Unit: n.Unit}
-	case *UnitLiteral:
-		return &Move{N: -1, Unit: n.Unit}
-	}
-	return nil
 }
 
 func (e *env) relative(offset int) (civil.Interval, error) {

@@ -142,7 +142,7 @@ func (e *env) note(k CautionKind, format string, args ...any) {
 
 func (e *env) noteIdle(words string, n Node, before, after civil.Set) {
 	if e.trace != nil && !before.Empty() && before.Equal(after) {
-		e.note(Idle, "%q takes nothing out of %s, as of %s", words, inner(n), e.asOf)
+		e.note(Idle, "%q takes nothing out of %s, as of %s", words, n.modifies(), e.asOf)
 	}
 }
 
@@ -175,20 +175,11 @@ func (e *env) noteShortMoveOf(x Node, m move) {
 	if e.trace == nil {
 		return
 	}
-	for next := x; next != nil; next = inner(next) {
+	for next := x; next != nil; next = next.modifies() {
 		x = next
 	}
-	switch n := x.(type) {
-	case *This:
-		e.noteShortMove(n, n.Unit, m)
-	case *ToDate:
-		e.noteShortMove(n, n.Unit, m)
-	case *LastFull:
-		e.noteShortMove(n, n.Unit, m)
-	case *NextFull:
-		e.noteShortMove(n, n.Unit, m)
-	case *RestOf:
-		e.noteShortMove(n, n.Unit, m)
+	if x.wholeUnits() {
+		e.noteShortMove(x, x.unit(), m)
 	}
 }
 

@@ -40,7 +40,7 @@ func (e *env) resolveMoments(n Node) (civil.MomentSet, error) {
 func (e *env) timed(n Node) bool {
 	found := false
 	Walk(n, func(n Node) bool {
-		found = found || unitOf(n).OfClock()
+		found = found || n.unit().OfClock()
 		switch n := n.(type) {
 		case *MomentRange, *OnlyTimes:
 			found = true
@@ -72,33 +72,6 @@ func (e *env) timedName(n *Name) bool {
 		e.timedNames[n.Name] = e.timed(target)
 	}
 	return e.timedNames[n.Name]
-}
-
-// unitOf returns the unit of a form; a day for one without.
-func unitOf(n Node) calendar.Unit {
-	switch n := n.(type) {
-	case *This:
-		return n.Unit
-	case *ToDate:
-		return n.Unit
-	case *LastFull:
-		return n.Unit
-	case *NextFull:
-		return n.Unit
-	case *RestOf:
-		return n.Unit
-	case *Trailing:
-		return n.Unit
-	case *Coming:
-		return n.Unit
-	case *Nth:
-		return n.Unit
-	case *FirstLast:
-		return n.Unit
-	case *Move:
-		return n.Unit
-	}
-	return calendar.Day
 }
 
 // moments returns the moments of any form: days are those of the clock.
@@ -182,7 +155,7 @@ func (e *env) oneRun(n Node) (civil.Moments, error) {
 	if err != nil {
 		return civil.Moments{}, err
 	}
-	length := unitOf(n).Length()
+	length := n.unit().Length()
 	this := e.clock.Piece(now, length)
 	switch n := n.(type) {
 	case *This:
@@ -383,7 +356,7 @@ func (e *env) chainMoments(n *SetOp) (civil.MomentSet, error) {
 
 // cutMoments takes the as-of day out, or what lies after the as-of moment; where there is none, after the as-of day.
 func (e *env) cutMoments(n Node) (civil.MomentSet, error) {
-	x, err := e.moments(inner(n))
+	x, err := e.moments(n.modifies())
 	if err != nil {
 		return x, err
 	}
@@ -409,12 +382,12 @@ func (e *env) cutMoments(n Node) (civil.MomentSet, error) {
 
 // closed returns the moments of what only modifies, which must have both ends, and the days that hold them.
 func (e *env) closed(n Node) (civil.MomentSet, []civil.Interval, error) {
-	x, err := e.moments(inner(n))
+	x, err := e.moments(n.modifies())
 	if err != nil {
 		return x, nil, err
 	}
 	if x.Open() {
-		return x, nil, &Error{Message: fmt.Sprintf("%s: %s is open on one side; only needs both ends", n, inner(n))}
+		return x, nil, &Error{Message: fmt.Sprintf("%s: %s is open on one side; only needs both ends", n, n.modifies())}
 	}
 	var days []civil.Interval
 	for v := range x.Runs() {
@@ -487,7 +460,7 @@ func (e *env) moveMoments(n *Move) (civil.MomentSet, error) {
 
 func (e *env) noteIdleMoments(words string, n Node, before, after civil.MomentSet) {
 	if e.trace != nil && !before.Empty() && before.Equal(after) {
-		e.note(Idle, "%q takes nothing out of %s, as of %s", words, inner(n), e.asOf)
+		e.note(Idle, "%q takes nothing out of %s, as of %s", words, n.modifies(), e.asOf)
 	}
 }
 

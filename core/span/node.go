@@ -12,6 +12,14 @@ import (
 type Node interface {
 	String() string
 	write(w *writer)
+	// unit is the unit that a form counts in, a day for one without.
+	unit() calendar.Unit
+	// before is the move to the period before, of the same kind (semantics §7); nil for a form without units of its own.
+	before() *Move
+	// wholeUnits reports whether a form begins or ends with its units, so that a shorter move cuts across them.
+	wholeUnits() bool
+	// modifies returns what a modifier modifies, nil for a form that is none.
+	modifies() Node
 }
 
 type (
@@ -184,25 +192,6 @@ const (
 // String returns the operator's word.
 func (o Op) String() string { return [...]string{"or", "and", "except"}[o] }
 
-// inner returns what a modifier modifies, nil where the node is none.
-func inner(n Node) Node {
-	switch n := n.(type) {
-	case *ExcludingToday:
-		return n.X
-	case *SoFar:
-		return n.X
-	case *Move:
-		return n.X
-	case *OnlyDays:
-		return n.X
-	case *OnlyTimes:
-		return n.X
-	case *InCalendar:
-		return n.X
-	}
-	return nil
-}
-
 // Walk calls visit for a node and everything below it, the node first; visit answers whether to go
 // on below.
 func Walk(n Node, visit func(Node) bool) {
@@ -233,7 +222,7 @@ func Walk(n Node, visit func(Node) bool) {
 			Walk(t, visit)
 		}
 	default:
-		if x := inner(n); x != nil {
+		if x := n.modifies(); x != nil {
 			Walk(x, visit)
 		}
 	}

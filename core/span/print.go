@@ -333,7 +333,7 @@ func needsBracket(n Node) bool {
 	return in || isChain(n)
 }
 
-func isModified(n Node) bool { return inner(n) != nil }
+func isModified(n Node) bool { return n.modifies() != nil }
 
 // isLoose reports whether the text of a term bears a move, only or in outside any bracket.
 func isLoose(n Node) bool {
