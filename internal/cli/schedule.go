@@ -181,7 +181,7 @@ whether it arrived is uncertain, and not sent again by itself: see schedule retr
 			return err
 		}
 		return a.print.Print(*out, print.View{Data: list, Look: print.Look{Right: print.Right(0, 1, 5)}, Grid: func() *table.Grid {
-			g := &table.Grid{Header: []string{"delivery", "receipt", "schedule", "target", "state", "tries", "next_try", "told"}}
+			g := &table.Grid{Header: []string{"delivery", "receipt", "schedule", "target", "state", "tries", "next_try", "reason"}}
 			for _, d := range list {
 				next := ""
 				if d.NextTry != nil {

@@ -566,7 +566,7 @@ func (s *Receipts) changedLoads(ctx context.Context, r *Receipt, body *ReceiptBo
 // moved says what the source of an attached table told then, and what it tells now.
 func (s *Receipts) moved(ctx context.Context, d *store.Dataset, then *ReceiptElsewhere) (changedLoad, error) {
 	c := changedLoad{dataset: d, moved: true, Reason: Reason{Code: sourceMoved, Name: d.Name}}
-	where := fmt.Sprintf("%s is table %s of database %s, which may move", d.Name, d.Attached.Name, d.Attached.Database)
+	where := fmt.Sprintf("%s is table %s of database %s", d.Name, d.Attached.Name, d.Attached.Database)
 	state, err := s.store.State(ctx, d)
 	switch {
 	case err != nil && !IsRefusal(err):
@@ -576,7 +576,7 @@ func (s *Receipts) moved(ctx context.Context, d *store.Dataset, then *ReceiptEls
 	case then == nil:
 		c.Text = where + "; its records were kept here then"
 	case state.Records == then.Records && state.Newest == then.Newest:
-		c.Text = fmt.Sprintf("%s: it can change; it has %s, the newest of %s, the same as then, but values may differ", where,
+		c.Text = fmt.Sprintf("%s: it has %s, the newest of %s, the same as then, but values may differ", where,
 			counted(state.Records, "record"), state.Newest)
 	default:
 		c.Text = fmt.Sprintf("%s: it held %s then, the newest of %s; it holds %s now, the newest of %s", where,

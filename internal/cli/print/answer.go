@@ -79,8 +79,13 @@ func (p *Printer) ShownTable(s *table.Shown) {
 	p.Table(g, Look{Right: s.Right, Lead: s.Lead, Groups: s.Groups})
 }
 
-// seriousness orders notes: warnings, then cautions, then what is only said.
+// seriousness orders notes: warnings, then cautions, then the days of comparisons and other remarks, and last where records begin
+// and end, and units.
 func seriousness(n table.Note) int {
+	switch {
+	case n.Level == table.Info && (n.Code == table.Units || n.Code == table.Covered):
+		return -1
+	}
 	return slices.Index([]table.Level{table.Info, table.Caution, table.Warning}, n.Level)
 }
 

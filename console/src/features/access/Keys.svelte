@@ -152,5 +152,5 @@
         </tbody>
       </table>
     </div>
-  {:else if keys.data}<p class="text-quiet">There are none.</p>{/if}
+  {:else if keys.data}<p class="text-quiet">None.</p>{/if}
 </section>

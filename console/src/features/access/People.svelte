@@ -47,9 +47,7 @@
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
   <h1 class="text-xl font-semibold tracking-tight">People</h1>
-  <span class="text-quiet"
-    >who may sign in, what they may do, and which groups they are in: datasets are seen by groups</span
-  >
+  <span class="text-quiet">accounts, roles and groups; groups decide which datasets an account may see</span>
 </div>
 {#if error}<div class="mb-3"><ErrorPanel {error} /></div>{/if}
 {#if link}<OneTime {...link} ondone={() => (link = null)} />{/if}

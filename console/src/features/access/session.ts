@@ -11,7 +11,7 @@ export const roles: { value: Role; label: string; hint: string }[] = [
   {
     value: 'administrator',
     label: 'administrator',
-    hint: 'may also let people in, look after databases and schedules, and remove what others made',
+    hint: 'may also add accounts, manage databases and schedules, and remove definitions of others',
   },
 ]
 

@@ -186,7 +186,7 @@
           aria-label={`Remove the schedule ${s.name}`}><X class="size-3" /></button
         >
       </li>
-    {:else}<li class="text-quiet">There is none.</li>{/each}
+    {:else}<li class="text-quiet">None.</li>{/each}
   </ul>
   {#if (deliveries.data?.items.length ?? 0) > 0}
     <h3 class="mt-3 mb-1 font-semibold">Deliveries</h3>

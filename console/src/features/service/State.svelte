@@ -6,7 +6,7 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { moment } from '../access/session'
 
-  // How the service is: what it keeps, what was slow, what schedules came to.
+  // The state of the service: datasets, slow questions, schedules.
   const state = createQuery(() => ({
     queryKey: ['service'],
     queryFn: async () => data(await api.GET('/service')),
@@ -39,7 +39,7 @@
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
   <h1 class="text-xl font-semibold tracking-tight">Status</h1>
-  <span class="text-quiet">what the service keeps, what was slow, and what schedules came to</span>
+  <span class="text-quiet">datasets, slow questions and schedules</span>
 </div>
 {#if state.isError}
   <ErrorPanel error={state.error} retry={() => void state.refetch()} />
@@ -94,7 +94,7 @@
               <td class="px-3 text-quiet">{q.account}</td>
               <td class="px-4 text-2xs whitespace-nowrap text-quiet" title={'request ' + q.request}>{moment(q.at)}</td>
             </tr>
-          {:else}<tr><td class="px-4 py-3 text-quiet">There was none.</td></tr>{/each}
+          {:else}<tr><td class="px-4 py-3 text-quiet">None.</td></tr>{/each}
         </tbody>
       </table>
     </section>
@@ -117,7 +117,7 @@
                     >{/if}{:else}<span class="text-quiet">no receipt yet</span>{/if}</td
               >
             </tr>
-          {:else}<tr><td class="px-4 py-3 text-quiet">There is none.</td></tr>{/each}
+          {:else}<tr><td class="px-4 py-3 text-quiet">None.</td></tr>{/each}
         </tbody>
       </table>
     </section>
