@@ -37,7 +37,7 @@ func ParseAgainst(text string) (Against, error) {
 	}
 	n, err := Parse(text)
 	if err != nil {
-		e := *err.(*Error)
+		e := *asError(err)
 		e.Message += "; against also takes prior, or a move such as 1 year earlier"
 		return Against{}, &e
 	}

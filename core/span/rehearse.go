@@ -93,7 +93,7 @@ func resolved(n Node, s Scope) (civil.Set, *Error) {
 		}
 	}
 	if err != nil {
-		return set, err.(*Error) // they give no other
+		return set, asError(err)
 	}
 	return set, nil
 }

@@ -76,7 +76,7 @@ func (e *env) resolve(n Node) (civil.Set, error) {
 	return set, nil
 }
 
-func asError(err error) error {
+func asError(err error) *Error {
 	var e *Error
 	if errors.As(err, &e) {
 		return e

@@ -32,7 +32,7 @@ func ResolveText(text string, s Scope, explain bool) Result {
 		r.Intervals, r.Moments, r.Steps, r.Cautions = resolved.Days, resolved.Moments, resolved.Steps, resolved.Cautions
 	}
 	if err != nil {
-		r.Error = err.(*Error) // Parse, Resolve and Explain give no other
+		r.Error = asError(err)
 		return r
 	}
 	if r.Moments != nil {
@@ -98,7 +98,7 @@ func Follow(ctx context.Context, text string, s Scope, through civil.Day, listed
 	t := Timeline{Expression: text, Answers: []TimelineAnswer{}}
 	n, err := s.Parse(text)
 	if err != nil {
-		t.Error = err.(*Error)
+		t.Error = asError(err)
 		return t, nil
 	}
 	t.Expression = n.String()
