@@ -106,7 +106,7 @@ func TestATeamGetsIn(t *testing.T) {
 		t.Errorf("%d %s%s", out.code, out.out, out.err)
 	}
 	s.must("span", "add", "open-month", "this month")
-	s.refused(1, "needs the role of administrator; tomas is analyst", "audit")
+	s.refused(1, "needs the role of auditor; tomas is analyst", "audit")
 	if list := s.must("key", "list", "--output", "csv"); !strings.Contains(list, "client-") {
 		t.Error(list)
 	}
@@ -150,6 +150,18 @@ func TestATeamGetsIn(t *testing.T) {
 	}
 	do(t, ctx, "out, on a phone", chromedp.Navigate(s.address+"/you"), chromedp.WaitVisible("[data-sign-out]"), chromedp.Click("[data-sign-out]"), chromedp.WaitVisible("[data-sign-in]"))
 	look("signing in on a phone", "/", "[data-sign-in]")
+	// An auditor reads the audit, and nothing else.
+	rev := linkIn.FindString(s.must("account", "add", "rev", "--role", "auditor"))
+	do(t, ctx, "an auditor", chromedp.EmulateViewport(1280, 800), chromedp.Navigate(rev), shows("[data-name]", "rev"), fill("#password", "tides under the pier"),
+		press("data-welcome", "Sign in from now on"), shows("[data-audit]", "created span"),
+		chromedp.Poll(`[...document.querySelectorAll("nav a")].map(a => a.textContent.trim()).filter(n => n && n !== "Vast Span").join() === "Audit,rev"`, nil))
+	if out := s.runWith(strings.NewReader("tides under the pier\n"), "sign-in", "--name", "rev"); out.code != 0 {
+		t.Errorf("%d %s%s", out.code, out.out, out.err)
+	}
+	s.refused(1, "this needs the role of reader; rev is auditor", "span", "list")
+	if out := s.must("audit", "--output", "csv"); !strings.Contains(out, "open-month") {
+		t.Errorf("the audit is %s", out)
+	}
 }
 
 // people lets a team in on the server itself, has the service started again, and returns the keys of its roles; "gone" is that of

@@ -2119,7 +2119,7 @@ type SessionState struct {
 	Key  *string `json:"key,omitempty"`
 	Name *string `json:"name,omitempty"`
 
-	// Role reader, analyst or administrator; empty where nobody is signed in
+	// Role reader, analyst, auditor or administrator; empty where nobody is signed in
 	Role string `json:"role"`
 
 	// SignOn What the provider of single sign-on is called, where there is one

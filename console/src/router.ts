@@ -1,4 +1,5 @@
 import { createRouter } from 'sv-router'
+import type { Role } from './features/access/session'
 import NoAnswer from './ui/NoAnswer.svelte'
 import NotFound from './ui/NotFound.svelte'
 
@@ -57,17 +58,14 @@ export const pages = [
   },
   {
     title: 'Service',
-    administrators: true,
     pages: [
-      { path: '/people', name: 'People', key: 'p', accounts: true },
-      { path: '/audit', name: 'Audit', key: 'u' },
-      { path: '/service', name: 'Status', key: 'i' },
+      { path: '/people', name: 'People', key: 'p', accounts: true, role: 'administrator' },
+      { path: '/audit', name: 'Audit', key: 'u', role: 'auditor' },
+      { path: '/service', name: 'Status', key: 'i', role: 'administrator' },
     ],
   },
 ] as {
   title: string
-  /** They are for administrators only. */
-  administrators?: boolean
-  /** A page with accounts is of no use where there are none. */
-  pages: { path: string; of?: string; name: string; key: string; accounts?: boolean }[]
+  /** A page with accounts is of no use where there are none. role is the one that a page needs, reader where it is left out. */
+  pages: { path: string; of?: string; name: string; key: string; accounts?: boolean; role?: Role }[]
 }[]

@@ -12,39 +12,51 @@ import (
 	"vastspan/internal/refused"
 )
 
-// A Role is what an account may do; each may do all that those before it may.
+// A Role is a set of permissions. An operation needs one role, and is permitted to each that covers it.
 type Role string
 
-// The roles.
+// The roles. Nobody and Account are no roles of accounts: operations need them.
 const (
 	Nobody        Role = ""              // not signed in
+	Account       Role = "account"       // signed in, whatever the role
 	Reader        Role = "reader"        // sees briefs, totals and records
 	Analyst       Role = "analyst"       // defines, loads, creates receipts
-	Administrator Role = "administrator" // has accounts, databases, schedules, and removes
+	Auditor       Role = "auditor"       // reads the audit, and nothing else
+	Administrator Role = "administrator" // manages accounts, databases and schedules, and removes
 )
 
-// Roles lists the roles of accounts, the one that may least first.
-func Roles() []Role { return []Role{Reader, Analyst, Administrator} }
+// covered lists the roles whose permissions a role has.
+var covered = map[Role][]Role{
+	Nobody:        {Nobody},
+	Reader:        {Nobody, Account, Reader},
+	Analyst:       {Nobody, Account, Reader, Analyst},
+	Auditor:       {Nobody, Account, Auditor},
+	Administrator: {Nobody, Account, Reader, Analyst, Auditor, Administrator},
+}
+
+// Roles lists the roles that accounts have.
+func Roles() []Role { return []Role{Reader, Analyst, Auditor, Administrator} }
 
 // ParseRole reads a role.
 func ParseRole(text string) (Role, error) {
 	if role := Role(text); slices.Contains(Roles(), role) {
 		return role, nil
 	}
-	return Nobody, refused.Wrongf("%q is no role: expected reader, analyst or administrator", text)
+	return Nobody, refused.Wrongf("%q is not a role: expected reader, analyst, auditor or administrator", text)
 }
 
-// Covers reports whether a role may do what another may.
-func (r Role) Covers(other Role) bool {
-	return slices.Index(Roles(), r) >= slices.Index(Roles(), other)
-}
+// Covers reports whether a role has all permissions of another. An unknown role covers none.
+func (r Role) Covers(other Role) bool { return slices.Contains(covered[r], other) }
 
-// Lesser returns the role that may less.
+// Lesser returns the one of two roles that the other covers; Nobody where neither does.
 func Lesser(a, b Role) Role {
-	if a.Covers(b) {
+	switch {
+	case a.Covers(b):
 		return b
+	case b.Covers(a):
+		return a
 	}
-	return a
+	return Nobody
 }
 
 // A Caller is who asks.

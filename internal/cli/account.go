@@ -116,7 +116,7 @@ func (a *app) userAdd(s *serving) *cobra.Command {
 
 // roleFlag adds a flag for a role.
 func roleFlag(c *cobra.Command, role *string, usual string) {
-	c.Flags().StringVar(role, "role", usual, "what it may do: reader, analyst or administrator")
+	c.Flags().StringVar(role, "role", usual, "what it may do: reader, analyst, auditor or administrator")
 	_ = c.RegisterFlagCompletionFunc("role", cobra.FixedCompletions(roleNames(), cobra.ShellCompDirectiveNoFileComp))
 }
 

@@ -14,11 +14,11 @@ const Anybody = access.Nobody
 var roles = map[string]access.Role{
 	// what lets people in, and what concerns themselves
 	"getSession": Anybody, "signIn": Anybody, "openLink": Anybody, "useLink": Anybody, "signOn": Anybody, "returnFromSignOn": Anybody,
-	"signOut": access.Reader, "listSessions": access.Reader, "endSession": access.Reader, "changePassword": access.Reader,
-	"listKeys": access.Reader, "createKey": access.Reader, "revokeKey": access.Reader,
+	"signOut": access.Account, "listSessions": access.Account, "endSession": access.Account, "changePassword": access.Account,
+	"listKeys": access.Account, "createKey": access.Account, "revokeKey": access.Account, "getStatus": access.Account,
 
 	// questions
-	"getStatus": access.Reader, "resolve": access.Reader, "resolveTimeline": access.Reader, "rehearse": access.Reader,
+	"resolve": access.Reader, "resolveTimeline": access.Reader, "rehearse": access.Reader,
 	"check": access.Reader, "acknowledgeFinding": access.Analyst, "withdrawAcknowledgement": access.Analyst,
 	"elapse": access.Reader, "readLimits": access.Reader, "age": access.Reader, "listDays": access.Reader,
 	"getPublishedDays": access.Reader, "total": access.Reader, "lineUp": access.Reader, "listRecords": access.Reader,
@@ -55,7 +55,7 @@ var roles = map[string]access.Role{
 
 	// the service itself
 	"listAccounts": access.Administrator, "addAccount": access.Administrator, "changeAccount": access.Administrator,
-	"resetAccount": access.Administrator, "searchAudit": access.Administrator, "describeService": access.Administrator,
+	"resetAccount": access.Administrator, "searchAudit": access.Auditor, "describeService": access.Administrator,
 	"makeBackup": access.Administrator, "readMetrics": access.Reader,
 }
 

@@ -24,7 +24,7 @@ type team struct {
 const teamPassword = "tide under the old pier"
 
 // names of the accounts of a team.
-var teamNames = map[access.Role]string{access.Reader: "rea", access.Analyst: "ana", access.Administrator: "ada"}
+var teamNames = map[access.Role]string{access.Reader: "rea", access.Analyst: "ana", access.Auditor: "aud", access.Administrator: "ada"}
 
 // openTeam opens a site with accounts.
 func openTeam(t *testing.T, database string, others map[string]attached.Definition, settings Settings) *team {

@@ -1646,14 +1646,14 @@ export interface components {
         /** @example ines */
         AccountName: string;
         /** @enum {string} */
-        Role: "reader" | "analyst" | "administrator";
+        Role: "reader" | "analyst" | "auditor" | "administrator";
         Groups: components["schemas"]["Name"][];
         SessionState: {
             /** @description Whether callers have to be signed in; without, everybody is local, and administrator */
             accounts: boolean;
             signed_in: boolean;
             name?: string;
-            /** @description reader, analyst or administrator; empty where nobody is signed in */
+            /** @description reader, analyst, auditor or administrator; empty where nobody is signed in */
             role: string;
             groups: string[];
             /** @description The name of the key that is called by */

@@ -6,7 +6,7 @@
   import { useCalendars, useDatasets, useSpans } from '../api/queries'
   import { carried, param } from '../lib/address.svelte'
   import { may, useSession } from '../features/access/session'
-  import { pages, route } from '../router'
+  import { navigate, pages, route } from '../router'
   import UploadTray from '../features/data/UploadTray.svelte'
   import Ask from './Ask.svelte'
   import AsOfBar from './AsOfBar.svelte'
@@ -32,9 +32,18 @@
   const session = useSession()
   const groups = $derived(
     pages
-      .filter((g) => !g.administrators || may(session.data, 'administrator'))
-      .map((g) => ({ ...g, pages: g.pages.filter((p) => !p.accounts || session.data?.accounts) })),
+      .map((g) => ({
+        ...g,
+        pages: g.pages.filter((p) => (!p.accounts || session.data?.accounts) && may(session.data, p.role ?? 'reader')),
+      }))
+      .filter((g) => g.pages.length > 0),
   )
+
+  // A role that sees no pages of records begins with the audit.
+  $effect(() => {
+    const own = ['/audit', '/you'].includes(route.pathname)
+    if (may(session.data, 'auditor') && !may(session.data, 'reader') && !own) void navigate('/audit', { replace: true })
+  })
 
   // Pages that read nothing as of a day.
   const still = $derived(['/people', '/audit', '/service', '/you'].includes(route.pathname))

@@ -4,10 +4,11 @@ import { api, data, type Schemas } from '../../api/client'
 export type SessionState = Schemas['SessionState']
 export type Role = Schemas['Role']
 
-/** The roles, the one that may least first, with what each may do. */
+/** The roles, with what each may do. */
 export const roles: { value: Role; label: string; hint: string }[] = [
   { value: 'reader', label: 'reader', hint: 'may see briefs, totals and records' },
   { value: 'analyst', label: 'analyst', hint: 'may also define, load and create receipts' },
+  { value: 'auditor', label: 'auditor', hint: 'may read the audit, and nothing else' },
   {
     value: 'administrator',
     label: 'administrator',
@@ -29,9 +30,17 @@ export function letIn(client: QueryClient, session: SessionState): void {
   client.setQueryData(['session'], session)
 }
 
+// The roles whose permissions each role has.
+const covered: Record<Role, Role[]> = {
+  reader: ['reader'],
+  analyst: ['reader', 'analyst'],
+  auditor: ['auditor'],
+  administrator: ['reader', 'analyst', 'auditor', 'administrator'],
+}
+
 /** Whether a session may do what needs a role. */
 export const may = (session: SessionState | undefined, role: Role): boolean =>
-  roles.findIndex((r) => r.value === session?.role) >= roles.findIndex((r) => r.value === role)
+  covered[session?.role as Role]?.includes(role) ?? false
 
 /** A moment for people, to the minute. */
 export const moment = (text: string): string =>
