@@ -76,7 +76,7 @@ func TestATeamGetsIn(t *testing.T) {
 		fill("#password", goodPassword), press("data-welcome", "Sign in from now on"), shows("[data-you-link]", "ines"), shows("main", "No spans are named yet"))
 	do(t, ctx, "the link is used up", chromedp.Navigate("about:blank"), chromedp.Navigate(first), shows("[role=alert]", "this link was used already"))
 
-	look("people", "/people", "[data-accounts] tr[data-account]")
+	look("people", "/accounts", "[data-accounts] tr[data-account]")
 	var link string
 	do(t, ctx, "somebody is let in", fill("#account-name", "tomas"), chromedp.SetValue("#account-role", "analyst"),
 		chromedp.Evaluate(`document.querySelector("#account-role").dispatchEvent(new Event("change", {bubbles: true}))`, nil), fill("#account-groups", "harbour, finance"),
@@ -98,7 +98,7 @@ func TestATeamGetsIn(t *testing.T) {
 	do(t, ctx, "the analyst's link", chromedp.Navigate(link), shows("[data-name]", "tomas"), fill("#password", "lamps along the quay"),
 		press("data-welcome", "Sign in from now on"), shows("[data-you-link]", "tomas"))
 	do(t, ctx, "what is not an analyst's is not offered", chromedp.WaitVisible("[data-make-span]"),
-		chromedp.Poll(`![...document.querySelectorAll("nav a")].some(a => /People|Audit|Status/.test(a.textContent))`, nil))
+		chromedp.Poll(`![...document.querySelectorAll("nav a")].some(a => /Accounts|Audit|Status/.test(a.textContent))`, nil))
 	do(t, ctx, "a span by its real author", chromedp.Click("[data-make-span]"), chromedp.WaitVisible("[data-new-span]"), fill("#new-name", "closed"), fill("#new-is", "last full month"),
 		press("data-new-span", "Add span"), gone("[data-new-span]"), shows("main form", "by tomas"))
 	// The client signs in by itself, and keeps its key for itself.
@@ -137,10 +137,10 @@ func TestATeamGetsIn(t *testing.T) {
 	do(t, ctx, "it is searched", chromedp.Navigate(s.address+"/audit?kind=span"), shows("[data-audit]", "created span closed"),
 		chromedp.Poll(`![...document.querySelectorAll("[data-audit] tbody tr")].some(r => r.innerText.includes("account"))`, nil))
 	look("the status by night", "/service", "[data-facts]")
-	look("people by night", "/people", "[data-accounts] tr[data-account]")
+	look("people by night", "/accounts", "[data-accounts] tr[data-account]")
 	look("who one is by night", "/you", "[data-sessions] li")
 	do(t, ctx, "a phone", scheme("light"), chromedp.EmulateViewport(390, 844))
-	for path, ready := range map[string]string{"/people": "[data-account]", "/audit": "[data-audit] tbody tr b", "/service": "[data-facts]", "/you": "[data-keys]"} {
+	for path, ready := range map[string]string{"/accounts": "[data-account]", "/audit": "[data-audit] tbody tr b", "/service": "[data-facts]", "/you": "[data-keys]"} {
 		look(path+" on a phone", path, ready)
 		var wide bool
 		do(t, ctx, "the width of "+path, chromedp.Evaluate(`document.documentElement.scrollWidth > 391`, &wide))

@@ -20,7 +20,7 @@ export const { navigate, route } = createRouter({
   '/receipt/:id': () => import('./features/receipts/Receipt.svelte').catch(away),
   '/calendars': () => import('./features/calendars/Calendars.svelte').catch(away),
   '/data': () => import('./features/data/Data.svelte').catch(away),
-  '/people': () => import('./features/access/People.svelte').catch(away),
+  '/accounts': () => import('./features/access/Accounts.svelte').catch(away),
   '/audit': () => import('./features/access/Audit.svelte').catch(away),
   '/service': () => import('./features/service/State.svelte').catch(away),
   '/you': () => import('./features/access/You.svelte').catch(away),
@@ -59,7 +59,7 @@ export const pages = [
   {
     title: 'Service',
     pages: [
-      { path: '/people', name: 'People', key: 'p', accounts: true, role: 'administrator' },
+      { path: '/accounts', name: 'Accounts', key: 'p', accounts: true, role: 'administrator' },
       { path: '/audit', name: 'Audit', key: 'u', role: 'auditor' },
       { path: '/service', name: 'Status', key: 'i', role: 'administrator' },
     ],

@@ -89,7 +89,7 @@ var pages = []page{
 }
 
 // ofATeam is what administrators of a service with accounts see.
-var ofATeam = page{name: "console-team", path: "/people", ready: "[data-account=tomas]", height: 360, below: []page{
+var ofATeam = page{name: "console-team", path: "/accounts", ready: "[data-account=tomas]", height: 360, below: []page{
 	{path: "/audit", ready: "[data-audit] tbody tr b", height: 620}, {path: "/service", ready: "[data-runs]", height: 620},
 	{path: "/you", ready: "[data-sessions] li", height: 560},
 }}

@@ -46,7 +46,7 @@
   })
 
   // Pages that read nothing as of a day.
-  const still = $derived(['/people', '/audit', '/service', '/you'].includes(route.pathname))
+  const still = $derived(['/accounts', '/audit', '/service', '/you'].includes(route.pathname))
 
   // A dataset that was chosen on one page is the one looked at on the next.
   const link = (path: string) => {

@@ -81,7 +81,7 @@
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
   <h1 class="text-xl font-semibold tracking-tight">Audit</h1>
-  <span class="text-quiet">who did what to which thing; it is only ever added to</span>
+  <span class="text-quiet">who changed what, and when; entries are only added</span>
 </div>
 <section class="card mb-3.5 flex flex-wrap items-end gap-2.5 p-4" aria-label="What is looked for">
   <div>

@@ -43,11 +43,11 @@
     })
 </script>
 
-<svelte:head><title>People · Vast Span</title></svelte:head>
+<svelte:head><title>Accounts · Vast Span</title></svelte:head>
 
 <div class="mb-2.5 flex flex-wrap items-center gap-3">
-  <h1 class="text-xl font-semibold tracking-tight">People</h1>
-  <span class="text-quiet">accounts, roles and groups; groups decide which datasets an account may see</span>
+  <h1 class="text-xl font-semibold tracking-tight">Accounts</h1>
+  <span class="text-quiet">roles and groups; groups decide which datasets an account may see</span>
 </div>
 {#if error}<div class="mb-3"><ErrorPanel {error} /></div>{/if}
 {#if link}<OneTime {...link} ondone={() => (link = null)} />{/if}
