@@ -18,7 +18,7 @@ import (
 func (a *app) backupCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "backup FILE",
-		Short: "Write everything that the service keeps into one file, while it is in use",
+		Short: "Back up a running service into one file",
 		Long: `Writes definitions, records, loads, receipts and schedules into one file: one state of the service, that of the
 beginning, however long it takes. The file appears when it is whole and its checksum is right; else there is none. Tables
 of other databases stay where they are. vastspan restore puts it into an empty service of this or a later version.`,
@@ -71,7 +71,7 @@ func (a *app) restoreCommand() *cobra.Command {
 	s := &serving{}
 	c := &cobra.Command{
 		Use:   "restore FILE",
-		Short: "Put a backup into an empty service, and verify it",
+		Short: "Restore a backup into an empty service, and verify it",
 		Long: `Puts a backup into the empty data folder of a service that does not run, or into an empty database that somebody else
 runs (--database), brings it up to this version and recounts the sums of every dataset. It is whole or not at all: existing
 records are never touched.`,

@@ -16,7 +16,7 @@ import (
 )
 
 func (a *app) bookCommand() *cobra.Command {
-	return group("book", "Keep definitions in a file: save them, load them", a.bookSave(), a.bookLoad())
+	return group("book", "Save definitions to a file, and load them from one", a.bookSave(), a.bookLoad())
 }
 
 func (a *app) bookSave() *cobra.Command {

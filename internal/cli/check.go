@@ -21,10 +21,10 @@ func (a *app) checkCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check [EXPR...]",
 		Short: "Look for overlaps, gaps, empty spans and other traps",
-		Long: `Checks spans that are meant to go together, as of a day: overlaps, gaps, the same days under two names, no
-days, modifiers without effect, pairs of unequal length; each with what to do about it. Without
-expressions it checks every named span by itself, over a year of as-of days. Exit code 1 where anything
-was found that nobody has acknowledged as expected.`,
+		Long: `Checks spans that belong together, as of a day: overlaps, gaps, the same days under two names, no days,
+modifiers without effect, pairs of unequal length. Each finding says what to do. Without expressions, checks
+every named span by itself, over a year of as-of days. Ends with exit code 1 if anything was found that is
+not acknowledged as expected.`,
 		Example: `  vastspan check @closed-month @month-so-far @coming-fortnight --as-of 2026-10-19
   vastspan check --book book.yaml --as-of 2026-10-19`,
 		ValidArgsFunction: a.completeExpressions,

@@ -18,7 +18,7 @@ import (
 
 func (a *app) databaseCommand() *cobra.Command {
 	return group(
-		"database", "List the databases in which tables may be attached, and see whether they answer; say where the service's own is",
+		"database", "List and test databases for attached tables; print the address of the service's own",
 		a.databaseList(), a.databaseTest(), a.databaseTables(), a.databaseURL(),
 	)
 }

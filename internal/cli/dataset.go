@@ -20,7 +20,7 @@ import (
 func (a *app) datasetCommand() *cobra.Command {
 	return group(
 		"dataset",
-		"List datasets and show what they hold",
+		"List, show, change, attach and remove datasets",
 		a.datasetList(),
 		a.datasetShow(),
 		a.datasetAttach(),

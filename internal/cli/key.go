@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) keyCommand() *cobra.Command {
-	return group("key", "List and revoke the keys by which programs call as you", a.keyList(), a.keyRevoke())
+	return group("key", "List and revoke your API keys", a.keyList(), a.keyRevoke())
 }
 
 func (a *app) keyList() *cobra.Command {
@@ -89,7 +89,7 @@ func (a *app) auditCommand() *cobra.Command {
 	var q struct{ account, action, kind, name, from, through string }
 	var most int
 	c := &cobra.Command{
-		Use: "audit", Short: "Show who did what to which thing, newest first", Args: argsUsage(cobra.NoArgs, "no arguments"),
+		Use: "audit", Short: "Show who changed what, newest first", Args: argsUsage(cobra.NoArgs, "no arguments"),
 		Example: "  vastspan audit --account ines --from 2026-10-01\n  vastspan audit --kind span --name takings",
 	}
 	out := a.outputFlag(c)

@@ -17,12 +17,12 @@ func (a *app) linesCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "lines --line 'LABEL: KEY=VALUE; ...' --each UNIT",
 		Short: "Compare several lines by the position of the unit in the year",
-		Long: `Sets lines beside each other, each with records, a span, a figure and filters of its own, lined up by
-the position of the unit in the year: this year so far, last year, a plan. Each line is cut by its own
-span, so that a plan shows the months that are still to come. A line is a label, a colon, and a query:
+		Long: `Compares lines, each with its own dataset, span, figure and filters, aligned by the position of the unit
+in the year: this year so far, last year, a plan. Each line is cut by its own
+span, so that a plan shows future months. A line is a label, a colon, and a query:
   dataset=NAME  over=EXPRESSION  figures=sum COL (or count, mean COL, ...)
-  where=COL=VALUE (as often as need be)  date=COL  against=MOVE  planned
-A value with a semicolon in it stands in double quotes.`,
+  where=COL=VALUE (repeatable)  date=COL  against=MOVE  planned
+A value with a semicolon in it is put in double quotes.`,
 		Example: `  vastspan lines --each month --as-of latest \
     --line 'this year: dataset=crossings; over=year to date; figures=sum fare' \
     --line 'last year: dataset=crossings; over=last full year; figures=sum fare' \

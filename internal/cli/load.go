@@ -30,11 +30,11 @@ func (a *app) loadCommand() *cobra.Command {
 	var f loadFlags
 	c := &cobra.Command{
 		Use: "load DATASET FILE...", Short: "Load files of records into a dataset",
-		Long: `Loads a file of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet into a dataset, which is
-created where there is none; - is standard input. Each may be compressed by gzip, zstd or bzip2. Several files
-are loaded as one. All is loaded or nothing: where values are wrong, each kind of fault is told with its count
-and with what to state. Types and roles that are not stated are inferred: --preview shows them and loads
-nothing. The first load fixes them.`,
+		Long: `Loads files of CSV, JSON (lines of objects, or an array of them), XLSX or Parquet into a dataset, which is
+created if it does not exist; - is standard input. Files may be compressed by gzip, zstd or bzip2. Several
+files are one load. A load is complete or rejected: each kind of error is reported with a count and the flag
+that fixes it. Types and roles are inferred unless they are set; --preview shows them and loads nothing. The
+first load fixes them.`,
 		Example: `  vastspan load crossings crossings.csv --date sailed_on --amount fare --category route --preview
   vastspan load crossings crossings.csv --date sailed_on --amount fare --category route
   vastspan load crossings spring.xlsx summer.parquet autumn.csv.gz`,

@@ -18,7 +18,7 @@ import (
 func (a *app) receiptCommand() *cobra.Command {
 	return group(
 		"receipt",
-		"Keep what was reported, and see what has changed since",
+		"Freeze what was reported, and compare it with today",
 		a.receiptCreate(),
 		a.receiptList(),
 		a.receiptShow(),
@@ -31,9 +31,9 @@ func (a *app) receiptCreate() *cobra.Command {
 	var title string
 	c := &cobra.Command{
 		Use: "create BRIEF", Short: "Create a receipt of a brief as of a day",
-		Long: `Keeps what a brief says: the as-of day, the days of every span, the definitions by version, the filters,
-the figures, the newest load of each dataset, and a checksum of all that. A receipt never changes. A receipt
-of a total is created by vastspan total ... --receipt TITLE.`,
+		Long: `Freezes a brief: the as-of day, the days of every span, the versions of definitions, the filters, the
+figures, the newest load of each dataset, and a checksum of them. A receipt never changes. vastspan total
+... --receipt TITLE creates one of a total.`,
 		Example: "  vastspan receipt create monday-crossings --as-of latest --title 'Monday brief, 19 October'",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a brief"), ValidArgsFunction: a.completeBriefs,
 	}

@@ -26,11 +26,10 @@ func (a *app) recordsCommand() *cobra.Command {
 	var f recordsFlags
 	c := &cobra.Command{
 		Use:   "records DATASET",
-		Short: "List the records of a span, and what they add up to",
-		Long: `Lists the records behind a total: the same span and filters give the same records. With --running an
-amount is added up from record to record, and the last one ends in the total's figure. With --boundary
-the last and the first records on both sides of each boundary of the span are shown: what is just in and
-what is just out. With --all every record comes, as CSV.`,
+		Short: "List the records of a span, with their totals",
+		Long: `Lists the records behind a total: the same span and filters select the same records. --running adds a
+running sum of an amount, which ends in the total. --boundary shows the last and first records on both
+sides of each boundary of the span: what is just inside and just outside. --all writes every record, as CSV.`,
 		Example: `  vastspan records crossings --over @closed-month --where 'route=Gull Rock' --as-of latest --limit 20
   vastspan records crossings --over 'last full month' --running fare --oldest --as-of latest
   vastspan records crossings --over 'last full month' --boundary 3 --as-of latest

@@ -14,9 +14,9 @@ func (a *app) rehearseCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rehearse EXPR",
 		Short: "Show on which coming days a span rolls over, becomes empty or jumps",
-		Long: `Reads a span on each of a run of as-of days and shows the days on which it changes: rolls over to the next
-unit, becomes empty or non-empty, jumps. Needs no service; where one answers, its definitions are used,
-unless --book or --offline says otherwise.`,
+		Long: `Resolves a span on each of a series of as-of days and shows the days on which it changes: rolls over to the
+next unit, becomes empty or non-empty, jumps. Needs no service. If one answers, its definitions are used,
+unless --book or --offline is given.`,
 		Example: `  vastspan rehearse 'month to date excluding today' --as-of 2026-10-19
   vastspan rehearse @trade-period --days 800 --output csv`,
 		Args:              argsUsage(cobra.ExactArgs(1), "an expression"),

@@ -21,10 +21,10 @@ func (a *app) resolveCommand() *cobra.Command {
 	var batch, column string
 	c := &cobra.Command{
 		Use:   "resolve EXPR...",
-		Short: "Show which days expressions give as of a day",
-		Long: `Resolves expressions against an as-of day and shows their first and last day, both inside, and the
-number of days. Needs no service; where one answers, its definitions are used, unless --book or --offline
-says otherwise.`,
+		Short: "Resolve expressions to days as of a day",
+		Long: `Resolves expressions against an as-of day and shows their first and last day, both included, and the
+number of days. Needs no service. If one answers, its definitions are used, unless --book or --offline is
+given.`,
 		Example: `  vastspan resolve 'last full month' 'trailing 90 days excluding today' --as-of 2026-10-19
   vastspan resolve 'month to date excluding today, 1 year earlier' --as-of 2026-10-19 --explain
   vastspan resolve '@closed-month' --book book.yaml --output json

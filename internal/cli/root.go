@@ -94,11 +94,11 @@ func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "vastspan",
 		Short: "Named relative date ranges, and records totalled by them",
-		Long: `Vast Span resolves relative date ranges ("spans") against an as-of day, shows which days they
-give and why, and totals dated records by them.
+		Long: `Vast Span resolves relative date ranges ("spans") against an as-of day, explains which days
+they cover, and totals dated records by them.
 
-resolve, rehearse, check, days and total of a file work with no service; where one answers they use its
-definitions, unless --book or --offline says otherwise. The other commands talk to a service.`,
+resolve, rehearse, check, days, and total of a file work without a service. If one answers, its definitions are
+used, unless --book or --offline is given. The other commands need a service.`,
 		Example:       "  vastspan resolve 'last full month' 'month to date excluding today' --as-of 2026-10-19",
 		Version:       Version(),
 		SilenceUsage:  true,

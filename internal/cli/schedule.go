@@ -18,7 +18,7 @@ import (
 func (a *app) scheduleCommand() *cobra.Command {
 	return group(
 		"schedule",
-		"Create receipts by themselves on days that a span gives",
+		"Create and deliver receipts on the days of a span",
 		a.scheduleAdd(),
 		a.scheduleList(),
 		a.scheduleRun(),
@@ -33,7 +33,7 @@ func (a *app) scheduleAdd() *cobra.Command {
 	var targets []string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Create a receipt of a brief on each day that a span holds",
-		Long: `A day is due when the span, read as of that day, holds it: 'first business day of this month', 'today, only
+		Long: `A day is due if the span, resolved as of that day, contains it: 'first business day of this month', 'today, only
 Mon', 'end of this quarter'. Days that were missed while the service was down are caught up at its start,
 once each.`,
 		Example: `  vastspan schedule add month-opening --brief monday-crossings --days 'first business day of this month' \
@@ -162,8 +162,8 @@ func (a *app) scheduleRemove() *cobra.Command {
 func (a *app) scheduleDeliveries() *cobra.Command {
 	c := &cobra.Command{
 		Use: "deliveries", Short: "List what receipts of schedules bring to folders, webhooks and mailboxes, newest first",
-		Long: `Lists deliveries. One that fails is tried again, later and later, up to nine times. One of which it is not known
-whether it arrived is uncertain, and not sent again by itself: see schedule retry.`,
+		Long: `Lists deliveries. A failed delivery is retried up to nine times, at growing intervals. If it is not known whether a
+delivery arrived, it is uncertain and only sent again by schedule retry.`,
 		Example: "  vastspan schedule deliveries", Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	out := a.outputFlag(c)

@@ -109,11 +109,11 @@ func (a *app) openLog(form string) error {
 
 func (a *app) serveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "serve", Short: "Run the service, with a private PostgreSQL or one that somebody else runs",
+		Use: "serve", Short: "Run the service, with a private or an external PostgreSQL",
 		Long: `Runs the service: the HTTP interface, the console and the metrics. Without --database it starts a
-private PostgreSQL on loopback in the data folder, and stops it again at the end.
+private PostgreSQL on loopback in the data folder, and stops it at the end.
 
-The password of another database is never given on the command line, where others can read it. It is
+The password of an external database is not accepted on the command line, where others can read it. It is
 taken from PGPASSWORD, from the file that PGPASSFILE names (usually ~/.pgpass), or from the URL in
 VASTSPAN_DATABASE.
 

@@ -30,7 +30,7 @@ func (a *app) signInCommand() *cobra.Command {
 	var key bool
 	c := &cobra.Command{
 		Use:   "sign-in",
-		Short: "Sign in to a service, and keep a key for it on this machine",
+		Short: "Sign in to a service, and store a key on this machine",
 		Long: `Signs in by the name and the password of an account, makes a key and keeps it for the address of the service, readable by you
 alone. The password is asked for on the terminal, or read from standard input; it is kept nowhere. With --key a key that was made
 in the console is read in its place: that is the way for accounts that sign on elsewhere.
@@ -200,7 +200,7 @@ func (a *app) keepKey(ctx context.Context, server string) error {
 
 func (a *app) signOutCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "sign-out", Short: "Revoke the key that is kept for a service, and forget it", Example: "  vastspan sign-out",
+		Use: "sign-out", Short: "Revoke the stored key of a service, and delete it", Example: "  vastspan sign-out",
 		Args: argsUsage(cobra.NoArgs, "no arguments"),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			server, err := a.serverURL()
@@ -238,7 +238,7 @@ func (a *app) signOutCommand() *cobra.Command {
 // whoCommand says who the client calls as.
 func (a *app) whoCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "who", Short: "Show as whom a service knows you", Example: "  vastspan who", Args: argsUsage(cobra.NoArgs, "no arguments"),
+		Use: "who", Short: "Show the current account", Example: "  vastspan who", Args: argsUsage(cobra.NoArgs, "no arguments"),
 	}
 	out := a.outputFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {

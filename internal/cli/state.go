@@ -66,7 +66,7 @@ const stopWait = 2 * time.Minute
 func (a *app) stopCommand() *cobra.Command {
 	s := &serving{}
 	c := &cobra.Command{
-		Use: "stop", Short: "Stop the service or the demo that runs on a data folder of this machine, in order",
+		Use: "stop", Short: "Stop the service or demo that runs on a data folder of this machine",
 		Example: "  vastspan stop\n  vastspan stop --data /var/lib/vastspan",
 		Args:    argsUsage(cobra.NoArgs, "no arguments"),
 	}

@@ -44,7 +44,7 @@ func (a *app) totalCommand() *cobra.Command {
 		Use:   "total SOURCE --over EXPR...",
 		Short: "Total records over spans",
 		Long: `Totals the records of SOURCE over one or more spans. SOURCE is the name of a dataset of the service,
-or a CSV file, or - for standard input; a file is computed on the spot, without a service.`,
+or a file, or - for standard input; a file needs no service.`,
 		Example: `  vastspan total crossings --over @closed-month --sum fare --count --by route --as-of latest
   vastspan total crossings.csv --date sailed_on --over 'last full month' --sum fare --as-of 2026-10-19
   vastspan total crossings --over 'year to date' --sum fare --against 'year earlier' --each month --running year --as-of latest

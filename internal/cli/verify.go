@@ -12,7 +12,7 @@ import (
 func (a *app) verifyCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:     "verify DATASET",
-		Short:   "Recount a dataset and compare it with the sums that totals are read from",
+		Short:   "Recount a dataset and compare it with its stored totals",
 		Example: "  vastspan verify crossings",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
