@@ -22,7 +22,7 @@ func TestDefinitionsAreChecked(t *testing.T) {
 		"address with https":       good(func(d *Definition) { d.Issuer = "http://identity.bay.example" }),
 		"client_id":                good(func(d *Definition) { d.ClientID = "" }),
 		"which groups have which":  good(func(d *Definition) { d.Roles = nil }),
-		`"root" is no role`:        good(func(d *Definition) { d.Roles = map[string]access.Role{"bi": "root"} }),
+		`"root" is not a role`:     good(func(d *Definition) { d.Roles = map[string]access.Role{"bi": "root"} }),
 		"group Harbour":            good(func(d *Definition) { d.Groups = map[string]string{"Harbour": "Not A Name"} }),
 		"not both":                 good(func(d *Definition) { d.SecretFile, d.SecretVariable = "a", "b" }),
 		"cannot be read":           good(func(d *Definition) { d.SecretFile = filepath.Join(t.TempDir(), "nothing") }),
