@@ -1,5 +1,6 @@
 import type { Answer, Query, Row, Table, TableColumn } from '../api/client'
 import { joinList } from './address.svelte'
+import type { Figure } from './figures'
 import { columnText, isValue } from './filters'
 import { wallTimes } from './moments'
 import { isAll, isOther, isPart } from './query'
@@ -39,8 +40,8 @@ function daysOf(a: Answer, r: Row, c: TableColumn) {
 }
 
 /**
- * The records behind a figure: the same days, filters and date. running is the column that is added up from record to
- * record. Null where no list of records says what the figure does.
+ * The records behind a figure: the same days, filters and date, with a running sum of the first column that is summed.
+ * Null if no list of records matches the figure.
  */
 export function recordsPage(
   a: Answer,
@@ -48,7 +49,7 @@ export function recordsPage(
   r: Row,
   c: TableColumn,
   context: URLSearchParams,
-  running?: string,
+  parse: (figure: string) => Figure,
 ): string | null {
   const days = daysOf(a, r, c)
   if (!days) return null
@@ -66,6 +67,7 @@ export function recordsPage(
   where.push(...fixed.map((g) => isValue(g.name, g.label as string | null)))
   if (where.length > 0) link.set('where', joinList(where))
   if (a.query.date) link.set('date', a.query.date)
-  if (running) link.set('running', running)
+  const sum = a.query.figures?.map(parse).find((f) => f.kind === 'sum')
+  if (sum) link.set('running', sum.column)
   return '/records?' + link.toString()
 }

@@ -2,6 +2,8 @@
   import DataTable from '../../ui/DataTable.svelte'
   import { outer } from '../../lib/days'
   import { outerTimes } from '../../lib/moments'
+  import { useFigureKinds } from '../../api/queries'
+  import { contextOf, recordsPage } from '../../lib/links'
   import { crossedByTime } from '../../lib/query'
   import { scrolls } from '../../ui/scrolls'
   import LinesChart from '../lines/LinesChart.svelte'
@@ -9,10 +11,11 @@
   import Bands from '../ageing/Bands.svelte'
   import Lengths from '../ageing/Lengths.svelte'
   import BarsChart from './BarsChart.svelte'
-  import { recordsOf, tellingOf, type ItemView } from './briefs'
+  import { tellingOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
 
   let { view, mend }: { view: ItemView; mend?: ((pointer: string, expression: string) => void) | undefined } = $props()
+  const kinds = useFigureKinds()
   const answer = $derived(view.answer)
   const notes = $derived(
     view.lineup
@@ -55,7 +58,7 @@
         {table}
         spans={answer.spans}
         {answer}
-        link={(r, c) => recordsOf(answer, table, r, c)}
+        link={(r, c) => recordsPage(answer, table, r, c, contextOf(answer.query), kinds.parse)}
         tight
         shades={crossedByTime(table)}
       />

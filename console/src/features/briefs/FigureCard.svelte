@@ -2,8 +2,10 @@
   import { outer } from '../../lib/days'
   import { extent, outerTimes, size } from '../../lib/moments'
   import { countDays, formatCell, formatChange, formatNumber, sign, toneOf } from '../../lib/numbers'
+  import { useFigureKinds } from '../../api/queries'
+  import { contextOf, recordsPage } from '../../lib/links'
   import { groupRows, wholeRow } from '../../lib/query'
-  import { recordsOf, type ItemView } from './briefs'
+  import type { ItemView } from './briefs'
   import Spark from './Spark.svelte'
 
   let { view }: { view: ItemView } = $props()
@@ -20,10 +22,13 @@
   const signed = $derived(difference && own ? (sign(difference) > 0 ? '+' : '') + formatCell(own, difference) : '')
   const change = $derived(row?.cells[3] ?? null)
   const words = (text: string) => text.replace(/^1 (\w+) earlier$/, 'a $1 earlier')
-  const behind = $derived(view.answer && table && own && row ? recordsOf(view.answer, table, row, own) : null)
-  const compared = $derived(
-    view.answer && table?.columns[1] && row ? recordsOf(view.answer, table, row, table.columns[1]) : null,
-  )
+  const kinds = useFigureKinds()
+  const recordsOf = (at: number) => {
+    const [a, column] = [view.answer, table?.columns[at]]
+    return a && table && row && column ? recordsPage(a, table, row, column, contextOf(a.query), kinds.parse) : null
+  }
+  const behind = $derived(recordsOf(0))
+  const compared = $derived(recordsOf(1))
   const trend = $derived(groupRows(view.spark?.tables[0]))
 </script>
 

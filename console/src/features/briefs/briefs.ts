@@ -1,18 +1,8 @@
 import { createQuery, useQueryClient } from '@tanstack/svelte-query'
-import {
-  api,
-  data,
-  ifMatch,
-  type Answer,
-  type Note,
-  type Row,
-  type Schemas,
-  type Table,
-  type TableColumn,
-} from '../../api/client'
+import { api, data, ifMatch, type Answer, type Note, type Schemas } from '../../api/client'
 import { all } from '../../api/queries'
 import { joinList } from '../../lib/address.svelte'
-import { contextOf, recordsPage, totalsPage } from '../../lib/links'
+import { contextOf, totalsPage } from '../../lib/links'
 import { compact, type PageQuery } from '../../lib/query'
 import { lineText } from '../lines/lines'
 
@@ -92,15 +82,6 @@ export function pageOf(view: ItemView): string | null {
     return '/ageing?' + link.toString()
   }
   return null
-}
-
-/** The records behind a figure of an item. */
-export function recordsOf(a: Answer, table: Table, r: Row, c: TableColumn): string | null {
-  const sum = a.query.figures
-    ?.filter((f) => !/ (per|pace) /.test(f))
-    .map((f) => /^sum ("?)(.+)\1$/.exec(f)?.[2])
-    .find((name) => name !== undefined)
-  return recordsPage(a, table, r, c, contextOf(a.query), sum)
 }
 
 /** A name made of a title. */

@@ -69,9 +69,7 @@
 
   function recordsLink(r: Row, c: TableColumn): string | null {
     const a = total.data
-    if (!a || !q) return null
-    const sum = q.figures.map((f) => kinds.parse(f)).find((f) => f.kind === 'sum')
-    return recordsPage(a, a.tables[0]!, r, c, new URLSearchParams(carried()), sum?.column)
+    return a ? recordsPage(a, a.tables[0]!, r, c, new URLSearchParams(carried()), kinds.parse) : null
   }
   // What stands beside the spans of a list, as long as it is they that are asked about.
   let list = $state<Schemas['Limits'] | null>(null)
