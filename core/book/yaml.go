@@ -27,7 +27,7 @@ func Decode(data []byte) (Book, error) {
 		return b, err
 	}
 	var top map[string]any
-	if yaml.Unmarshal(data, &top) != nil && !bytes.Contains(data, []byte("book:")) {
+	if !bytes.Contains(data, []byte("book:")) && yaml.Unmarshal(data, &top) != nil {
 		return b, errors.New("this is not a span book: expected YAML that begins with book: 1")
 	}
 	decoder := yaml.NewDecoder(bytes.NewReader(data), yaml.Strict())
