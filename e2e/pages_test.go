@@ -89,7 +89,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			told = append(told, e.Entry.Text)
 		}
 	})
-	do(t, ctx, "what the browser tells", log.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
+	do(t, ctx, "the log of the browser", log.Enable(), chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := page.AddScriptToEvaluateOnNewDocument(countShifts).Do(ctx)
 		return err
 	}))

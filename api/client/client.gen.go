@@ -1665,4 +1665,4 @@ func (c *Client) TotalStatements(ctx context.Context, body TotalStatementsJSONRe
 	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
 }
 
-// The methods above stand on the functions of client.go.
+// The methods above call the functions of client.go.

@@ -15,7 +15,7 @@ import (
 
 // Handlers are below.
 
-// The routes above stand on the functions of server.go.
+// The routes above call the functions of server.go.
 // Register adds the routes of all operations below an address. What goes wrong is answered by errors.
 func Register(router gin.IRouter, base string, handlers Handlers, errors Errors) {
 	s := &routes{handlers, errors}

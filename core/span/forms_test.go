@@ -84,7 +84,7 @@ func TestEveryFormIsKnown(t *testing.T) {
 			t.Errorf("%s modifies %v, and says %v", text, x, n.modifies())
 		}
 		if m := n.before(); m != nil && (m.Unit != n.unit() || m.N >= 0) {
-			t.Errorf("before %s lies %v", text, m)
+			t.Errorf("the move to the period before %s is %v", text, m)
 		}
 		asOf := civil.Of(2026, 10, 19)
 		s := Scope{AsOf: asOf, Clock: clock, Now: clock.StartOf(asOf), HasNow: true, Names: formNames{}}

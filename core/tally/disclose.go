@@ -38,18 +38,18 @@ func (r *Request) checkMin() error {
 	return nil
 }
 
-// A tell is what can be derived about some records: how many there are, and how many of them have a value of each amount.
-type tell []int64
+// derivable is what can be derived about some records: how many there are, and how many of them have a value of each amount.
+type derivable []int64
 
-func tellOf(t *Part) tell {
-	list := tell{t.Count}
+func derivableOf(t *Part) derivable {
+	list := derivable{t.Count}
 	for i := range t.Sums {
 		list = append(list, t.Sums[i].Count())
 	}
 	return list
 }
 
-func (t *tell) add(u tell, sign int64) {
+func (t *derivable) add(u derivable, sign int64) {
 	for len(*t) < len(u) {
 		*t = append(*t, 0)
 	}
@@ -59,7 +59,7 @@ func (t *tell) add(u tell, sign int64) {
 }
 
 // small reports whether it is known of few records.
-func (t tell) small(least int64) bool {
+func (t derivable) small(least int64) bool {
 	return slices.ContainsFunc(t, func(n int64) bool { return n > 0 && n < least })
 }
 
@@ -76,14 +76,14 @@ const known = -1
 // A shown is a total that may be shown.
 type shown struct {
 	totalKey
-	tell  tell
+	sums  derivable
 	mark  uint64 // what it adds to the mark of its atoms; 0 once it is hidden
 	atoms []int
 }
 
 // An atom is the records of a segment and a group that pass the same filters: no total holds a part of them only.
 type atom struct {
-	tell  tell
+	sums  derivable
 	mark  uint64 // of the totals that hold it
 	holds []int
 }
@@ -109,7 +109,7 @@ func (d *discloser) add(at int, key totalKey) error {
 		d.totals = append(d.totals, shown{totalKey: key, mark: rand.Uint64() | 1})
 	}
 	t, a := &d.totals[i], &d.atoms[at]
-	t.tell.add(a.tell, 1)
+	t.sums.add(a.sums, 1)
 	t.atoms, a.holds = append(t.atoms, at), append(a.holds, i)
 	if d.held++; d.held > maxHeld {
 		return fmt.Errorf("too many totals are asked for at once where those of few records are hidden: take fewer spans, units or categories")
@@ -123,7 +123,7 @@ func (d *discloser) show(which func(*shown) bool) {
 		t := &d.totals[i]
 		switch {
 		case !which(t):
-		case t.tell.small(d.least):
+		case t.sums.small(d.least):
 			t.mark = 0
 		default:
 			for _, a := range t.atoms {
@@ -145,7 +145,7 @@ func (d *discloser) hide(i int) {
 // A class are the atoms that are in the same totals.
 type class struct {
 	mark uint64
-	tell tell
+	sums derivable
 	one  int // any of its atoms
 }
 
@@ -163,7 +163,7 @@ func (d *discloser) classes() (list []class) {
 			at[a.mark] = n
 			list = append(list, class{mark: a.mark, one: i})
 		}
-		list[n].tell.add(a.tell, 1)
+		list[n].sums.add(a.sums, 1)
 	}
 	return list
 }
@@ -181,7 +181,7 @@ func (d *discloser) run(ctx context.Context, mine func(*shown) bool) error {
 		done := true
 		for i := range list {
 			c := &list[i]
-			if d.atoms[c.one].mark != c.mark || !c.tell.small(d.least) {
+			if d.atoms[c.one].mark != c.mark || !c.sums.small(d.least) {
 				continue // it was put together with another in this round
 			}
 			best := d.cheapest(c, list, marks, mine)
@@ -222,7 +222,7 @@ func (d *discloser) cheapest(c *class, list []class, marks map[uint64]int, mine 
 			better(i)
 		}
 	}
-	if best < 0 { // several totals together tell it from the others
+	if best < 0 { // several totals together identify it
 		for _, i := range marks {
 			better(i)
 		}
@@ -234,8 +234,8 @@ func (d *discloser) cheapest(c *class, list []class, marks map[uint64]int, mine 
 func (d *discloser) less(i, j int) bool {
 	a, b := &d.totals[i], &d.totals[j]
 	switch {
-	case a.tell[0] != b.tell[0]:
-		return a.tell[0] < b.tell[0]
+	case a.sums[0] != b.sums[0]:
+		return a.sums[0] < b.sums[0]
 	case a.input != b.input:
 		return a.input > b.input // what others are compared with goes first
 	case a.period != b.period:
@@ -349,14 +349,14 @@ type signed struct {
 	segment int
 	group   []dataset.Label
 	passes  uint
-	tell    tell
+	sums    derivable
 }
 
 // atoms counts the records by segment, group, and which filters they pass. How many pass some filters and no others follows from
 // how many pass each set of them.
 func (t *together) atoms(ctx context.Context, src Source) ([]signed, error) {
 	sets := 1 << len(t.filters)
-	counts, groups := make([]map[atomKey]tell, sets), map[string][]dataset.Label{}
+	counts, groups := make([]map[atomKey]derivable, sets), map[string][]dataset.Label{}
 	for set := range sets {
 		r := t.request
 		for i, f := range t.filters {
@@ -369,7 +369,7 @@ func (t *together) atoms(ctx context.Context, src Source) ([]signed, error) {
 			return nil, err
 		}
 		s := newSummary(plan)
-		s.atoms, s.atomGroups = map[atomKey]tell{}, groups
+		s.atoms, s.atomGroups = map[atomKey]derivable{}, groups
 		if _, err := src.Partials(ctx, plan, s); err != nil {
 			return nil, err
 		}
@@ -381,10 +381,10 @@ func (t *together) atoms(ctx context.Context, src Source) ([]signed, error) {
 			one := signed{key.segment, groups[key.group], passes, nil}
 			for set := range uint(sets) {
 				if set&passes == passes {
-					one.tell.add(counts[set][key], 1-2*int64(bits.OnesCount(set&^passes)%2))
+					one.sums.add(counts[set][key], 1-2*int64(bits.OnesCount(set&^passes)%2))
 				}
 			}
-			if slices.ContainsFunc(one.tell, func(n int64) bool { return n != 0 }) {
+			if slices.ContainsFunc(one.sums, func(n int64) bool { return n != 0 }) {
 				list = append(list, one)
 			}
 		}
@@ -405,7 +405,7 @@ func (t *together) atoms(ctx context.Context, src Source) ([]signed, error) {
 // and all records.
 func (t *together) place(d *discloser, a signed) error {
 	at := len(d.atoms)
-	d.atoms = append(d.atoms, atom{tell: a.tell})
+	d.atoms = append(d.atoms, atom{sums: a.sums})
 	everything := len(t.request.Periods) - 1
 	err := d.add(at, totalKey{known, everything, 0, ""})
 	if err != nil {

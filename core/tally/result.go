@@ -136,7 +136,7 @@ type summary struct {
 	cells  []map[string]*cell
 	valued map[int][]Partial // those with values, by segment; put together last
 	// atoms are what is told by segment and group, where totals of few records are hidden; nil where they are not.
-	atoms      map[atomKey]tell
+	atoms      map[atomKey]derivable
 	atomGroups map[string][]dataset.Label
 }
 
@@ -153,7 +153,7 @@ func (s *summary) noteAtom(f *Partial) {
 		return
 	}
 	t := s.atoms[key]
-	t.add(tellOf(&f.Part), 1)
+	t.add(derivableOf(&f.Part), 1)
 	s.atoms[key] = t
 	s.atomGroups[key.group] = slices.Clone(f.Group)
 }

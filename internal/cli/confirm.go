@@ -24,7 +24,7 @@ func (a *app) sure(yes bool, format string, args ...any) (bool, error) {
 	if yes || !ok || !term.IsTerminal(int(f.Fd())) {
 		return true, nil
 	}
-	fmt.Fprintf(a.told(), format+" [y/N] ", args...)
+	fmt.Fprintf(a.errors(), format+" [y/N] ", args...)
 	if a.typed == nil {
 		a.typed = bufio.NewReader(a.in)
 	}

@@ -191,8 +191,8 @@ func (a *app) datasetChange() *cobra.Command {
 	c := &cobra.Command{
 		Use: "change NAME", Short: "Change what columns are used for, how amounts are shown, and what a dataset means",
 		Long: `Sets the unit of an amount, how many decimals it is shown with, and whether higher or lower values are
-better. --grain sets that each record stands for a whole unit, as in a plan by months: totals of a span
-that cuts such a unit then report it. --no-records zero sets that a sum without a record is 0, as for
+better. --grain sets that each record covers a whole unit, as in a plan by months: totals of a span that cuts
+such a unit then report it. --no-records zero sets that a sum without a record is 0, as for
 sales; blank that it is not known, as for readings.
 
 --expected sets on which days records are expected: totals then report expected days without any.

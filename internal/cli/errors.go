@@ -71,8 +71,8 @@ func pointed(request any, pointer string) (string, bool) {
 	return text, ok
 }
 
-// told is where errors are written to, which may quote data.
-func (a *app) told() io.Writer { return print.VisibleWriter{Out: a.err} }
+// errors returns the writer of errors, which may quote data.
+func (a *app) errors() io.Writer { return print.VisibleWriter{Out: a.err} }
 
 // printError words an error for people: a refused expression with a caret under the place, a rejected
 // file with its rows.
@@ -95,7 +95,7 @@ func (a *app) printError(err error) {
 		}
 		a.printFaults(list)
 	default:
-		fmt.Fprintf(a.told(), "vastspan: %v\n", err)
+		fmt.Fprintf(a.errors(), "vastspan: %v\n", err)
 	}
 }
 
@@ -110,18 +110,18 @@ func (a *app) printProblem(p *problemError) {
 		}
 		fallthrough
 	default:
-		fmt.Fprintf(a.told(), "vastspan: %s\n", p.Detail)
+		fmt.Fprintf(a.errors(), "vastspan: %s\n", p.Detail)
 	}
 	if p.Code == refused.CodeAlreadyLoaded {
-		fmt.Fprintln(a.told(), "  try --again")
+		fmt.Fprintln(a.errors(), "  try --again")
 	}
 	if p.Status >= http.StatusInternalServerError && p.Problem.Request != nil {
-		fmt.Fprintf(a.told(), "In the service's log it is request %s.\n", *p.Problem.Request)
+		fmt.Fprintf(a.errors(), "In the service's log it is request %s.\n", *p.Problem.Request)
 	}
 }
 
 func (a *app) printExpressionError(text string, e *span.Error) {
-	fmt.Fprintf(a.told(), "vastspan: %s\n", e.Message)
+	fmt.Fprintf(a.errors(), "vastspan: %s\n", e.Message)
 	if e.Column > 0 && len(text) <= span.MaxLength {
 		oneLine := strings.Map(func(r rune) rune {
 			if r < ' ' {
@@ -129,20 +129,20 @@ func (a *app) printExpressionError(text string, e *span.Error) {
 			}
 			return r
 		}, text)
-		fmt.Fprintf(a.told(), "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
+		fmt.Fprintf(a.errors(), "  %s\n  %s%s\n", oneLine, strings.Repeat(" ", e.Column-1), strings.Repeat("^", max(1, e.Width)))
 	}
 	for i, offer := range e.Offers {
 		lead := "did you mean"
 		if i > 0 {
 			lead = "          or"
 		}
-		fmt.Fprintf(a.told(), "  %s  %s\n", lead, offer)
+		fmt.Fprintf(a.errors(), "  %s  %s\n", lead, offer)
 	}
 }
 
 // printFaults prints each kind of fault with its count and, where the file shows it, what to state.
 func (a *app) printFaults(faults []types.Fault) {
-	fmt.Fprintln(a.told(), "vastspan: the file is rejected; nothing was loaded")
+	fmt.Fprintln(a.errors(), "vastspan: the file is rejected; nothing was loaded")
 	for _, f := range faults {
 		place := fmt.Sprintf("line %d", f.Line)
 		if f.File != nil {
@@ -150,18 +150,18 @@ func (a *app) printFaults(faults []types.Fault) {
 		}
 		switch {
 		case f.Column == nil:
-			fmt.Fprintf(a.told(), "  %s: %s\n", place, f.Expected)
+			fmt.Fprintf(a.errors(), "  %s: %s\n", place, f.Expected)
 		case f.Value == nil:
-			fmt.Fprintf(a.told(), "  %s, column %s: blank: %s\n", place, *f.Column, f.Expected)
+			fmt.Fprintf(a.errors(), "  %s, column %s: blank: %s\n", place, *f.Column, f.Expected)
 		default:
-			fmt.Fprintf(a.told(), "  %s, column %s: %q: %s\n", place, *f.Column, *f.Value, f.Expected)
+			fmt.Fprintf(a.errors(), "  %s, column %s: %q: %s\n", place, *f.Column, *f.Value, f.Expected)
 		}
 		if f.Count > 1 {
 			kind := service.Fault{Count: f.Count, Lines: f.Lines}
-			fmt.Fprintf(a.told(), "    %s in all, on lines %s\n", print.Count(f.Count), kind.LinesText())
+			fmt.Fprintf(a.errors(), "    %s in all, on lines %s\n", print.Count(f.Count), kind.LinesText())
 		}
 		if f.Suggestion != nil {
-			fmt.Fprintf(a.told(), "    try %s\n", suggestedFlag(*f.Suggestion))
+			fmt.Fprintf(a.errors(), "    try %s\n", suggestedFlag(*f.Suggestion))
 		}
 	}
 }

@@ -9,7 +9,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
-// What passes by itself is told from what does not, however deep it is wrapped.
+// Temporary errors are recognised, however deeply they are wrapped, and permanent ones are not.
 func TestWhatPasses(t *testing.T) {
 	for _, c := range []struct {
 		err    error

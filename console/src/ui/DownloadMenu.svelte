@@ -11,7 +11,7 @@
   import { asFile, file } from '../api/client'
 
   // Downloads an answer, in the format that is chosen; the service writes the file.
-  let { take, ontell }: { take: Take; ontell: (text: string) => void } = $props()
+  let { take, onreport }: { take: Take; onreport: (text: string) => void } = $props()
 
   const formats = [
     {
@@ -33,9 +33,9 @@
       link.download = name
       link.click()
       setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
-      ontell(`${name} saved`)
+      onreport(`${name} saved`)
     } catch (e) {
-      ontell((e as Error).message)
+      onreport((e as Error).message)
     }
   }
 </script>

@@ -27,7 +27,7 @@
   {#if csv}
     <button class="button" onclick={() => copy(csv, 'CSV')}><Copy class="size-3.5" aria-hidden="true" />Copy</button>
   {/if}
-  {#if take}<DownloadMenu {take} ontell={tell} />{/if}
+  {#if take}<DownloadMenu {take} onreport={tell} />{/if}
   <button class="button" onclick={() => copy(() => location.href, 'Link')}>
     <LinkIcon class="size-3.5" aria-hidden="true" />Link
   </button>

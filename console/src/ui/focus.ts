@@ -1,5 +1,5 @@
-// Where the element that has the focus is taken away, as by a form that closes, the focus would fall back to the top of the
-// page. keepFocus moves it to what is nearest to the place where it was.
+// When the focused element is removed, for example with a form that closes, browsers move the focus to the top of the page.
+// keepFocus moves it to the nearest focusable element instead.
 
 const focusable = [
   'a[href]',
@@ -23,7 +23,7 @@ export function keepFocus(root: HTMLElement): () => void {
     chain = []
     for (let at = e.target as HTMLElement | null; at && at !== root; at = at.parentElement) chain.push(at)
   }
-  // A click beside everything that takes the focus is meant; the loss of the element itself is not.
+  // A click outside every focusable element is intended. The removal of the focused element is not.
   function forget(e: FocusEvent) {
     const left = e.target as HTMLElement
     if (e.relatedTarget === null)

@@ -178,7 +178,7 @@
         >
         <ReceiptButton {name} {title} view={view.data} {body} />
         <span class="text-2xs text-quiet" role="status">{said}</span>
-        <DownloadMenu {take} ontell={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
+        <DownloadMenu {take} onreport={(text) => ((said = text), setTimeout(() => (said = ''), 4000))} />
         <button class="button" onclick={() => print()}><Printer class="size-3.5" aria-hidden="true" />Print</button>
         <button class="button button-strong for-analyst" onclick={edit}>Edit</button>
       {/if}
