@@ -148,7 +148,7 @@ func (b *bench) copyBareHours() error {
 	}
 	defer conn.Close(b.ctx)
 	table := "bare_" + b.name
-	if _, err := conn.Exec(b.ctx, "CREATE TABLE "+table+" (_record bigint NOT NULL DEFAULT 1, _load bigint NOT NULL DEFAULT 1, "+
+	if _, err := conn.Exec(b.ctx, "CREATE TABLE "+table+" (_record bigint NOT NULL DEFAULT 1, _since bigint NOT NULL DEFAULT 1, "+
 		"at timestamptz, region text, channel text, amount numeric)"); err != nil {
 		return err
 	}

@@ -260,7 +260,7 @@ func (b *bench) copyBare() error {
 	defer conn.Close(b.ctx)
 	// The same table as the service makes, its two columns of bookkeeping filled by constants.
 	table := "bare_" + b.name
-	if _, err := conn.Exec(b.ctx, "CREATE TABLE "+table+" (_record bigint NOT NULL DEFAULT 1, _load bigint NOT NULL DEFAULT 1, "+
+	if _, err := conn.Exec(b.ctx, "CREATE TABLE "+table+" (_record bigint NOT NULL DEFAULT 1, _since bigint NOT NULL DEFAULT 1, "+
 		"day date, product text, region text, channel text, amount numeric)"); err != nil {
 		return err
 	}

@@ -39,7 +39,7 @@ type datasetStore interface {
 	SetRules(ctx context.Context, name string, rules *access.Rules, check func(*store.Dataset) error) (*store.Dataset, error)
 	LoadFile(ctx context.Context, in store.LoadInput) (*store.Load, error)
 	DaysOf(ctx context.Context, d *store.Dataset, date string) (civil.Set, error)
-	DaysOfLoad(ctx context.Context, d *store.Dataset, id int64) (civil.Set, error)
+	DaysOfLoad(ctx context.Context, d *store.Dataset, load *store.Load) (civil.Set, error)
 	RecordsByLoad(ctx context.Context, d *store.Dataset, date string, p tally.Period, after int64) (map[int64]int64, error)
 	Loads(ctx context.Context, d *store.Dataset, before int64, limit int) ([]store.Load, error)
 	Load(ctx context.Context, d *store.Dataset, id int64) (*store.Load, error)

@@ -135,7 +135,7 @@ func (s *Datasets) remarkDays(ctx context.Context, d *store.Dataset, load *store
 	if load.Oldest == nil || had.Within(civil.Through(store.DayOf(*load.Oldest), store.DayOf(*load.Newest))).Empty() {
 		return nil
 	}
-	own, err := s.store.DaysOfLoad(ctx, d, load.ID)
+	own, err := s.store.DaysOfLoad(ctx, d, load)
 	if err != nil {
 		return err
 	}

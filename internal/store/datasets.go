@@ -21,8 +21,7 @@ import (
 	"vastspan/internal/refused"
 )
 
-// A Dataset is a named table of records. Version grows with every load and
-// every load that is undone.
+// A Dataset is a named table of records. Version is the number of the last change of its records.
 type Dataset struct {
 	ID      int64
 	Name    string
@@ -64,6 +63,10 @@ type Load struct {
 	Replaced  int64 // records of other loads that it replaced
 	// Kept says of a load that was undone that its records can be brought back.
 	Kept bool
+	// Its records have numbers from FirstRecord on, up to NextRecord, which is 0 while the load goes on.
+	FirstRecord, NextRecord int64
+	// Change is the change by which its records came or, after it was undone, came back; UndoneBy the one that undid it, 0 for none.
+	Change, UndoneBy int64
 	// Idempotency is the key that was given with the load, nil where none was.
 	Idempotency *string
 	// Remarks are what may have been meant otherwise; they are known right after the load alone.
@@ -76,8 +79,8 @@ type Load struct {
 // with an underscore.
 const (
 	recordColumn = "_record"
-	loadColumn   = "_load"
-	dayColumn    = "_day" // the day of a timestamp, in the dataset's zone
+	sinceColumn  = "_since" // the change that brought the record
+	dayColumn    = "_day"   // the day of a timestamp, in the dataset's zone
 )
 
 // stored returns the name of a dataset's tables. One that is removed and loaded again has others, so that
@@ -203,6 +206,9 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 		if err := d.setAside(tx, access.Author(ctx)); err != nil {
 			return err
 		}
+		if err := d.logChange(ctx, tx, RemoveChange, nil, newContent()); err != nil {
+			return err
+		}
 		return note(tx, Entry{Action: Removed, Kind: DatasetKind, Name: name})
 	})
 	if err != nil {
@@ -225,7 +231,7 @@ func (s *Store) sweep(ctx context.Context) {
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
 		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (
-			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'o_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
+			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'p_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
 		Scan(&tables).Error
 	for _, table := range tables {
 		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)
@@ -258,18 +264,10 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 				load.UndoneAt.Format(time.DateOnly),
 			)
 		}
-		for _, t := range d.rollupTables() {
-			if err := t.markLoad(tx, id); err != nil {
-				return err
-			}
-		}
 		if err := d.restorable(tx, load); err != nil {
 			return err
 		}
-		if err := d.putAside(tx, load); err != nil {
-			return err
-		}
-		if err := d.restore(tx, load); err != nil {
+		if err := d.undo(tx, load); err != nil {
 			return err
 		}
 		for _, t := range d.rollupTables() {
@@ -278,11 +276,11 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 			}
 		}
 		now := tx.NowFunc()
-		load.UndoneAt = &now
+		load.UndoneAt, load.UndoneBy = &now, d.nextChange()
 		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "content": newContent()}).Error; err != nil {
+		if err := d.logChange(ctx, tx, UndoChange, load, newContent()); err != nil {
 			return err
 		}
 		return note(tx, Entry{Action: Undone, Kind: "load", Name: itoa(id), Detail: map[string]any{"dataset": name, "records": load.Records}})
@@ -300,7 +298,7 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	}
 	columns := []string{
 		quote(recordColumn) + " bigint NOT NULL",
-		quote(loadColumn) + " bigint NOT NULL",
+		quote(sinceColumn) + " bigint NOT NULL",
 	}
 	if d.day() == quote(dayColumn) {
 		columns = append(columns, quote(dayColumn)+" date")
@@ -316,12 +314,15 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	if err := tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error; err != nil {
 		return err
 	}
+	if err := d.createPast(tx); err != nil {
+		return err
+	}
 	return d.createView(tx)
 }
 
 // createView shows the table's columns under their users' names.
 func (d *Dataset) createView(tx *gorm.DB) error {
-	columns := []string{quote(recordColumn), quote(loadColumn)}
+	columns := []string{quote(recordColumn), quote(sinceColumn)}
 	if d.day() == quote(dayColumn) {
 		columns = append(columns, quote(dayColumn))
 	}
@@ -356,7 +357,7 @@ func (s *Store) Describe(ctx context.Context, name string, change func(*Dataset)
 		if err := change(d); err != nil {
 			return err
 		}
-		if err := d.retype(tx, &before); err != nil {
+		if err := d.retype(ctx, tx, &before); err != nil {
 			return err
 		}
 		d.Described++

@@ -57,12 +57,12 @@ func (s *Store) DaysOf(ctx context.Context, d *Dataset, date string) (civil.Set,
 }
 
 // DaysOfLoad returns the days on which a load has records.
-func (s *Store) DaysOfLoad(ctx context.Context, d *Dataset, id int64) (civil.Set, error) {
-	day := d.dayAxis("").At
+func (s *Store) DaysOfLoad(ctx context.Context, d *Dataset, load *Load) (civil.Set, error) {
+	day, own := d.dayAxis("").At, load.of("")
 	text := strings.Join([]string{
-		"SELECT DISTINCT ", day, " FROM ", d.table(), " WHERE ", quote(loadColumn), " = ? AND ", day, " IS NOT NULL ORDER BY 1",
+		"SELECT DISTINCT ", day, " FROM ", d.table(), " WHERE ", own.sql, " AND ", day, " IS NOT NULL ORDER BY 1",
 	}, "")
-	rows, err := s.reader(ctx).Raw(text, id).Rows()
+	rows, err := s.reader(ctx).Raw(text, own.args...).Rows()
 	if err != nil {
 		return civil.Set{}, err
 	}

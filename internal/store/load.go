@@ -124,7 +124,8 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 			return nil, err
 		}
 	}
-	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc(), Mode: cmp.Or(in.Mode, Append)}
+	load := &Load{DatasetID: d.ID, File: in.File, Author: in.Author, LoadedAt: tx.NowFunc(), Mode: cmp.Or(in.Mode, Append),
+		FirstRecord: d.NextRecord, Change: d.nextChange()}
 	if in.Key != "" {
 		load.Idempotency = &in.Key
 	}
@@ -132,14 +133,14 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 		return nil, err
 	}
 	if in.Mode == Replace {
-		if load.Replaced, err = d.replaceRecords(tx, load.ID, d.within(in.Days)); err != nil {
+		if load.Replaced, err = d.end(tx, d.within(in.Days)); err != nil {
 			return nil, err
 		}
 	}
 	if err := kept.form.begin(d); err != nil {
 		return nil, err
 	}
-	job, err := in.copy(ctx, conn, d, load.ID, kept)
+	job, err := in.copy(ctx, conn, d, kept)
 	if err != nil {
 		return nil, err
 	}
@@ -149,10 +150,10 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 		}
 	}
 	if in.Mode == Upsert {
-		if err := d.checkKey(tx, load.ID, in.Columns); err != nil {
+		if err := d.checkKey(tx, load, in.Columns); err != nil {
 			return nil, err
 		}
-		if load.Replaced, err = d.replaceRecords(tx, load.ID, d.sameKey(load.ID, in.Columns)); err != nil {
+		if load.Replaced, err = d.end(tx, d.sameKey(load, in.Columns)); err != nil {
 			return nil, err
 		}
 	}
@@ -166,7 +167,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 			d.HourStep = 0 // they are of no use; the table is swept
 			continue
 		}
-		if err := sums.sum(ctx, tx, conn, load.ID); err != nil {
+		if err := sums.sum(ctx, tx, conn, load); err != nil {
 			return nil, err
 		}
 		if load.Replaced > 0 {
@@ -178,6 +179,7 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	}
 	load.File = listed(in.File, ingest.Names(in.Reader))
 	coverage := job.coverage
+	load.NextRecord = job.next
 	load.Records, load.Undated = coverage.Records+coverage.Undated, coverage.Undated
 	if coverage.Records > 0 {
 		first, last := coverage.Oldest.Time(), coverage.Newest.Time()
@@ -190,9 +192,10 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	if err != nil {
 		return nil, err
 	}
-	if err := tx.Model(d).Updates(map[string]any{
-		"version": d.Version + 1, "next_record": job.next, "hour_step": d.HourStep, "content": content,
-	}).Error; err != nil {
+	if err := tx.Model(d).Updates(map[string]any{"next_record": job.next, "hour_step": d.HourStep}).Error; err != nil {
+		return nil, err
+	}
+	if err := d.logChange(ctx, tx, LoadChange, load, content); err != nil {
 		return nil, err
 	}
 	return load, note(tx, Entry{Action: Loaded, Kind: "load", Name: itoa(load.ID), Detail: map[string]any{
@@ -258,7 +261,6 @@ func (in *LoadInput) dataset(tx *gorm.DB) (*Dataset, error) {
 // loadJob is a file on its way into the table.
 type loadJob struct {
 	dataset  *Dataset
-	load     int64
 	withDay  bool // the table keeps the day of a timestamp
 	coverage tally.Coverage
 	next     int64 // the number of the first record after it
@@ -285,8 +287,8 @@ func (k *keeping) end(failed error) {
 
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
-func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, load int64, kept *keeping) (*loadJob, error) {
-	l := &loadJob{dataset: d, load: load, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: kept.form}
+func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, kept *keeping) (*loadJob, error) {
+	l := &loadJob{dataset: d, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: kept.form}
 	for _, t := range d.rollupTables() {
 		sums := newLoadRollup(t)
 		sums.before = kept.store.rollups.at(t)
@@ -387,7 +389,7 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 		l.form.encode(worker, number, cells)
 		line = strconv.AppendInt(line, number, 10)
 		line = append(line, '\t')
-		line = strconv.AppendInt(line, l.load, 10)
+		line = strconv.AppendInt(line, l.dataset.nextChange(), 10)
 		if cells[day].Set {
 			e.coverage.Add(cells[day].Day)
 		} else {

@@ -102,10 +102,11 @@ func (s *Store) RecordsByLoad(ctx context.Context, d *Dataset, date string, p ta
 	if d.Attached != nil {
 		return nil, nil
 	}
-	conditions := []condition{d.axisOf(p, date).all(p), {quote(loadColumn) + " > ?", []any{after}}}
+	conditions := []condition{d.axisOf(p, date).all(p), {"l.dataset_id = ? AND l.id > ?", []any{d.ID, after}}}
 	clauses, args := where(conditions)
 	rows, err := s.reader(ctx).Raw(
-		strings.Join([]string{"SELECT ", quote(loadColumn), ", count(*) FROM ", d.table(), " ", clauses, " GROUP BY 1"}, ""),
+		strings.Join([]string{"SELECT l.id, count(*) FROM ", d.table(), " JOIN loads AS l ON ", quote(recordColumn),
+			" >= l.first_record AND ", quote(recordColumn), " < l.next_record ", clauses, " GROUP BY 1"}, ""),
 		args...).Rows()
 	if err != nil {
 		return nil, err

@@ -11,8 +11,8 @@ import (
 	"vastspan/internal/refused"
 )
 
-// What is removed can be brought back for a while: a dataset keeps its tables under a name that nobody can give, and a load that is
-// undone keeps its records together with those that were replaced.
+// What is removed can be brought back for a while: a dataset keeps its tables under a name that nobody can give, and the records
+// of a load that is undone are among the past ones.
 
 // RestorableDays is for how many days what was removed can be brought back.
 const RestorableDays = 30
@@ -39,10 +39,13 @@ func (s *Store) RestoreDataset(ctx context.Context, name string, check func(*Dat
 		if err != nil {
 			return err
 		}
-		d.Name, d.RemovedName, d.RemovedBy, d.RemovedAt, d.Version, d.Content = name, "", "", nil, d.Version+1, newContent()
-		err = tx.Model(&d).Select("name", "removed_name", "removed_by", "removed_at", "version", "content").Updates(&d).Error
+		d.Name, d.RemovedName, d.RemovedBy, d.RemovedAt = name, "", "", nil
+		err = tx.Model(&d).Select("name", "removed_name", "removed_by", "removed_at").Updates(&d).Error
 		if isUnique(err) {
 			return refused.Because(refused.CodeAlreadyExists, "a dataset %s exists by now: rename it first", name)
+		}
+		if err == nil {
+			err = d.logChange(ctx, tx, RestoreChange, nil, newContent())
 		}
 		if err == nil && d.Attached == nil {
 			err = d.createView(tx)
@@ -62,47 +65,33 @@ func (d *Dataset) setAside(tx *gorm.DB, by string) error {
 	return tx.Model(d).Select("name", "removed_name", "removed_by", "removed_at").Updates(d).Error
 }
 
-// purge forgets what can be brought back no longer.
+// purge drops datasets that can be brought back no longer, and marks loads that cannot.
 func (s *Store) purge(ctx context.Context) error {
 	before := s.db.NowFunc().AddDate(0, 0, -RestorableDays)
 	err := s.db.WithContext(ctx).Where("removed_at < ?", before).Delete(&Dataset{}).Error
-	var old []Load
-	err = errors.Join(err, s.db.WithContext(ctx).Where("kept AND undone_at < ?", before).Find(&old).Error)
-	for i := range old {
-		err = errors.Join(err, s.transaction(ctx, func(tx *gorm.DB) error { return old[i].forget(tx) }))
-	}
-	return err
+	return errors.Join(err, s.db.WithContext(ctx).Model(&Load{}).Where("kept AND undone_at < ?", before).Update("kept", false).Error)
 }
 
-// forget drops the records that are kept of a load that was undone.
-func (l *Load) forget(tx *gorm.DB) error {
-	d := &Dataset{ID: l.DatasetID}
-	if has, err := d.hasReplaced(tx); err != nil {
-		return err
-	} else if has {
-		if err := tx.Exec("DELETE FROM "+d.replacedTable()+" WHERE "+quote(replacedColumn)+" = ?", -l.ID).Error; err != nil {
-			return err
-		}
-	}
-	if err := tx.Exec("DELETE FROM came_back WHERE load_id = ?", l.ID).Error; err != nil {
+// undo moves the records of a load to the past, and brings back those that it replaced, but for what other loads brought that were
+// undone since. A load that replaced records can be undone only after all later ones that replace any, which would have found what
+// comes back.
+func (d *Dataset) undo(tx *gorm.DB, load *Load) error {
+	moved, err := d.end(tx, load.of("r."))
+	if err != nil {
 		return err
 	}
-	return tx.Model(l).Update("kept", false).Error
+	load.Kept = moved == load.Records // some may have been replaced since
+	number := "r." + quote(recordColumn)
+	return d.bringBack(tx, condition{
+		"r." + quote(untilColumn) + " = ? AND NOT EXISTS (SELECT FROM loads AS l WHERE l.dataset_id = ? AND l.undone_at IS NOT NULL AND " +
+			number + " >= l.first_record AND " + number + " < l.next_record)", []any{load.Change, d.ID},
+	})
 }
 
-// putAside keeps the records of a load that is undone, and which records came back for them.
-func (d *Dataset) putAside(tx *gorm.DB, load *Load) error {
-	if err := d.createReplaced(tx); err != nil {
-		return err
-	}
-	moved := tx.Exec("WITH gone AS (DELETE FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ? RETURNING "+d.columnList()+") INSERT INTO "+
-		d.replacedTable()+" ("+d.columnList()+", "+quote(replacedColumn)+") SELECT *, "+fmt.Sprint(-load.ID)+" FROM gone", load.ID)
-	if moved.Error != nil {
-		return moved.Error
-	}
-	load.Kept = moved.RowsAffected == load.Records // some may have been replaced since
-	return tx.Exec("INSERT INTO came_back SELECT ?, "+quote(recordColumn)+" FROM "+d.replacedTable()+" WHERE "+quote(replacedColumn)+" = ?",
-		load.ID, load.ID).Error
+// countSince counts the records of a table that a change brought.
+func (d *Dataset) countSince(tx *gorm.DB, table string, change int64) (n int64, err error) {
+	err = tx.Raw("SELECT count(*) FROM "+table+" WHERE "+quote(sinceColumn)+" = ?", change).Scan(&n).Error
+	return n, err
 }
 
 // RedoLoad brings the records of a load back that was undone, and takes away those that came back for them. Errors: where it was not
@@ -132,50 +121,42 @@ func (s *Store) RedoLoad(ctx context.Context, name string, id int64) (*Load, err
 			return refused.Because(refused.CodeReplacedSince,
 				"load %d of dataset %s replaces records since load %d: undo that one first, or load the file again", later[0], name, id)
 		}
-		came := "r." + quote(recordColumn) + " IN (SELECT record FROM came_back WHERE load_id = ?)"
-		var want, have int64
-		if err := tx.Raw("SELECT count(*) FROM came_back WHERE load_id = ?", id).Scan(&want).Error; err != nil {
+		came := condition{"r." + quote(sinceColumn) + " = ?", []any{load.UndoneBy}}
+		want, err := d.countSince(tx, d.table(), load.UndoneBy)
+		if err != nil {
 			return err
 		}
-		if err := tx.Raw("SELECT count(*) FROM "+d.table()+" AS r WHERE "+came, id).Scan(&have).Error; err != nil {
+		gone, err := d.countSince(tx, d.pastTable(), load.UndoneBy)
+		if err != nil {
 			return err
 		}
-		if have != want {
+		if gone > 0 {
 			return refused.Because(refused.CodeReplacedSince,
 				"load %d of dataset %s replaced records that were replaced or undone since: load the file again", id, name)
 		}
 		if want > 0 {
-			if _, err := d.replaceRecords(tx, id, condition{came, []any{id}}); err != nil {
+			if _, err := d.end(tx, came); err != nil {
 				return err
 			}
 		}
-		aside := " WHERE " + quote(replacedColumn) + " = ?"
-		if err := tx.Exec("WITH back AS (DELETE FROM "+d.replacedTable()+aside+" RETURNING "+d.columnList()+") INSERT INTO "+
-			d.table()+" ("+d.columnList()+") SELECT * FROM back", -id).Error; err != nil {
-			return err
-		}
-		if err := tx.Exec("DELETE FROM came_back WHERE load_id = ?", id).Error; err != nil {
+		if err := d.bringBack(tx, condition{"r." + quote(untilColumn) + " = ?", []any{load.UndoneBy}}); err != nil {
 			return err
 		}
 		for _, t := range d.rollupTables() {
-			if err := errors.Join(t.markLoad(tx, id), t.rebuild(tx)); err != nil {
+			if err := t.rebuild(tx); err != nil {
 				return err
 			}
 		}
-		load.UndoneAt, load.Kept = nil, false
+		load.UndoneAt, load.Kept, load.Change, load.UndoneBy = nil, false, d.nextChange(), 0
 		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
 		// Later loads that replaced records found others than there are now: they are brought back no more.
-		var others []Load
-		err = tx.Where("dataset_id = ? AND id > ? AND kept AND mode <> ?", d.ID, id, Append).Find(&others).Error
-		for i := range others {
-			err = errors.Join(err, others[i].forget(tx))
-		}
+		err = tx.Model(&Load{}).Where("dataset_id = ? AND id > ? AND kept AND mode <> ?", d.ID, id, Append).Update("kept", false).Error
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(d).Updates(map[string]any{"version": d.Version + 1, "content": newContent()}).Error; err != nil {
+		if err := d.logChange(ctx, tx, RedoChange, load, newContent()); err != nil {
 			return err
 		}
 		return note(tx, Entry{Action: Restored, Kind: "load", Name: itoa(id), Detail: map[string]any{"dataset": name, "records": load.Records}})

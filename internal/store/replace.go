@@ -20,20 +20,12 @@ const (
 	Upsert  Mode = "upsert"  // those go whose key the file has
 )
 
-// Replaced records are kept in a table of their own, so that undoing the load brings them back. It has the columns of the
-// table of records, and the load that replaced them.
-
-// replacedColumn is the load that replaced a record.
-const replacedColumn = "_replaced_by"
-
-func (d *Dataset) replacedTable() string { return quote("stored", fmt.Sprintf("o_%d", d.ID)) }
-
 // columnList is the columns of the table of records as SQL lists them.
 func (d *Dataset) columnList() string { return strings.Join(d.recordColumns(), ", ") }
 
 // recordColumns lists the columns of the table of records, those of the service first.
 func (d *Dataset) recordColumns() []string {
-	columns := []string{quote(recordColumn), quote(loadColumn)}
+	columns := []string{quote(recordColumn), quote(sinceColumn)}
 	if d.day() == quote(dayColumn) {
 		columns = append(columns, quote(dayColumn))
 	}
@@ -43,37 +35,13 @@ func (d *Dataset) recordColumns() []string {
 	return columns
 }
 
-// createReplaced makes the table of replaced records where there is none yet.
-func (d *Dataset) createReplaced(tx *gorm.DB) error {
-	return tx.Exec("CREATE TABLE IF NOT EXISTS " + d.replacedTable() +
-		" (LIKE " + d.table() + ", " + quote(replacedColumn) + " bigint NOT NULL)").Error
-}
-
-func (d *Dataset) hasReplaced(tx *gorm.DB) (bool, error) {
-	var has bool
-	err := tx.Raw("SELECT to_regclass(?) IS NOT NULL", d.replacedTable()).Row().Scan(&has)
-	return has, err
-}
-
-// replaceRecords puts the records away that meet a condition, and returns how many they are. Their days and hours are marked.
-func (d *Dataset) replaceRecords(tx *gorm.DB, load int64, which condition) (int64, error) {
-	if err := d.createReplaced(tx); err != nil {
-		return 0, err
+// of keeps the records that a load brought, by their numbers; while it goes on, all from its first one on.
+func (l *Load) of(prefix string) condition {
+	number := prefix + quote(recordColumn)
+	if l.NextRecord == 0 {
+		return condition{number + " >= ?", []any{l.FirstRecord}}
 	}
-	clauses, args := where([]condition{which})
-	for _, t := range d.rollupTables() {
-		if err := t.mark(tx, d.table()+" AS r "+clauses, args...); err != nil {
-			return 0, err
-		}
-	}
-	done := tx.Exec("WITH gone AS (DELETE FROM "+d.table()+" AS r "+clauses+" RETURNING "+d.columnList()+") INSERT INTO "+
-		d.replacedTable()+" ("+d.columnList()+", "+quote(replacedColumn)+") SELECT *, "+fmt.Sprint(load)+" FROM gone", args...)
-	return done.RowsAffected, done.Error
-}
-
-// loadedBefore keeps the records of other loads.
-func loadedBefore(load int64) condition {
-	return condition{"r." + quote(loadColumn) + " <> ?", []any{load}}
+	return condition{number + " >= ? AND " + number + " < ?", []any{l.FirstRecord, l.NextRecord}}
 }
 
 // within keeps the records of some days; nil is all records.
@@ -84,34 +52,35 @@ func (d *Dataset) within(days *civil.Set) condition {
 	return daysOf("r."+d.day(), *days)
 }
 
-// sameKey keeps the records whose key is that of a record of the load.
-func (d *Dataset) sameKey(load int64, key []string) condition {
+// sameKey keeps the earlier records whose key is that of a record of the load.
+func (d *Dataset) sameKey(load *Load, key []string) condition {
 	var same []string
 	for _, name := range key {
 		same = append(same, fmt.Sprintf("n.%[1]s = r.%[1]s", d.column(name)))
 	}
-	before := loadedBefore(load)
+	own := load.of("n.")
 	return condition{
-		before.sql + " AND EXISTS (SELECT FROM " + d.table() + " AS n WHERE n." + quote(loadColumn) + " = ? AND " +
-			strings.Join(same, " AND ") + ")", append(before.args, load),
+		"r." + quote(recordColumn) + " < ? AND EXISTS (SELECT FROM " + d.table() + " AS n WHERE " + own.sql + " AND " +
+			strings.Join(same, " AND ") + ")", append([]any{load.FirstRecord}, own.args...),
 	}
 }
 
 // checkKey refuses a load in which a key is blank, or stands twice: which record is meant is not known.
-func (d *Dataset) checkKey(tx *gorm.DB, load int64, key []string) error {
+func (d *Dataset) checkKey(tx *gorm.DB, load *Load, key []string) error {
 	columns := d.columns(key)
 	var shown []string
 	for _, c := range columns {
 		shown = append(shown, "coalesce("+c+"::text, '(blank)')")
 	}
+	own := load.of("")
 	var found []struct {
 		Key   string
 		N     int64
 		Blank bool
 	}
 	err := tx.Raw("SELECT "+strings.Join(shown, " || ', ' || ")+" AS key, count(*) AS n, bool_or("+strings.Join(columns, " IS NULL OR ")+
-		" IS NULL) AS blank FROM "+d.table()+" WHERE "+quote(loadColumn)+" = ? GROUP BY "+strings.Join(columns, ", ")+
-		" HAVING count(*) > 1 OR bool_or("+strings.Join(columns, " IS NULL OR ")+" IS NULL) ORDER BY 1 LIMIT 5", load).Scan(&found).Error
+		" IS NULL) AS blank FROM "+d.table()+" WHERE "+own.sql+" GROUP BY "+strings.Join(columns, ", ")+
+		" HAVING count(*) > 1 OR bool_or("+strings.Join(columns, " IS NULL OR ")+" IS NULL) ORDER BY 1 LIMIT 5", own.args...).Scan(&found).Error
 	if err != nil || len(found) == 0 {
 		return err
 	}
@@ -124,27 +93,6 @@ func (d *Dataset) checkKey(tx *gorm.DB, load int64, key []string) error {
 		}
 	}
 	return refused.Wrongf("the key %s does not tell the records of the file apart: %s", strings.Join(key, ", "), strings.Join(told, "; "))
-}
-
-// restore brings back the records that a load replaced, and forgets those of its own that were replaced since. A load that
-// replaced records can be undone only after all later ones that replace any, which would have found what comes back.
-func (d *Dataset) restore(tx *gorm.DB, load *Load) error {
-	has, err := d.hasReplaced(tx)
-	if err != nil || !has {
-		return err
-	}
-	own := " WHERE " + quote(loadColumn) + " = ? AND " + quote(replacedColumn) + " <> ?"
-	if err := tx.Exec("DELETE FROM "+d.replacedTable()+own, load.ID, -load.ID).Error; err != nil {
-		return err
-	}
-	which := " WHERE r." + quote(replacedColumn) + " = ?"
-	for _, t := range d.rollupTables() {
-		if err := t.mark(tx, d.replacedTable()+" AS r"+which, load.ID); err != nil {
-			return err
-		}
-	}
-	return tx.Exec("WITH back AS (DELETE FROM "+d.replacedTable()+" AS r"+which+" RETURNING "+d.columnList()+") INSERT INTO "+
-		d.table()+" ("+d.columnList()+") SELECT * FROM back", load.ID).Error
 }
 
 // replacingAfter lists the loads after one that replace records and are not undone, the newest first.

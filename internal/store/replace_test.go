@@ -59,6 +59,7 @@ func TestModesOfLoading(t *testing.T) {
 		rng := rand.New(rand.NewPCG(7, uint64(len(name))))
 		var loads []*madeLoad
 		refusals, restored, redone := 0, 0, 0
+		states := map[int64][]string{} // by change
 		for round := range 90 {
 			if undone := slices.DeleteFunc(slices.Clone(loads), func(l *madeLoad) bool { return !l.undone }); len(undone) > 0 && rng.IntN(3) == 0 {
 				l := undone[max(0, len(undone)-1-rng.IntN(2))]
@@ -131,32 +132,50 @@ func TestModesOfLoading(t *testing.T) {
 			if err != nil || v.Wrong > 0 {
 				t.Fatalf("%s, round %d: %+v, %v", name, round, v, err)
 			}
-			var held []string
-			if err := s.db.Raw("SELECT " + d.day() + "::text || ' ' || ltrim(" + d.column("ticket") + ", 'k') || ' ' || " + d.column("fee") +
-				" FROM " + d.table()).Scan(&held).Error; err != nil {
-				t.Fatal(err)
-			}
-			slices.Sort(held)
-			if want := replayed(loads); !slices.Equal(held, want) {
+			want := replayed(loads)
+			if held := s.heldAt(t, d, d.Version); !slices.Equal(held, want) {
 				t.Fatalf("%s, round %d: held %v, want %v", name, round, held, want)
 			}
+			states[d.Version] = want
+		}
+		d, err := s.Dataset(ctx, name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for version, want := range states {
+			if held := s.heldAt(t, d, version); !slices.Equal(held, want) {
+				t.Errorf("%s, as it was after change %d: held %v, want %v", name, version, held, want)
+			}
+		}
+		list, err := s.Changes(ctx, d, 1000)
+		if err != nil || int64(len(list)) != d.Version || list[0].Number != d.Version || list[0].Content != d.Content {
+			t.Errorf("%s: %d changes up to %+v, and its version is %d; %v", name, len(list), list[0], d.Version, err)
 		}
 		if refusals == 0 || restored == 0 || redone == 0 {
 			t.Errorf("%s: %d undos refused, %d records brought back, %d undos undone", name, refusals, restored, redone)
 		}
 		// What was replaced goes with the dataset.
-		d, err := s.Dataset(ctx, name)
-		if err != nil {
-			t.Fatal(err)
-		}
 		if err := s.RemoveDataset(ctx, name, func(*Dataset) error { return nil }); err != nil {
 			t.Fatal(err)
 		}
 		s.monthLater(t)
-		if has, err := d.hasReplaced(s.db); has || err != nil {
-			t.Errorf("%s: its replaced records are left, %v", name, err)
+		var left bool
+		if err := s.db.Raw("SELECT to_regclass(?) IS NOT NULL", d.pastTable()).Scan(&left).Error; err != nil || left {
+			t.Errorf("%s: its past records are left, %v", name, err)
 		}
 	}
+}
+
+// heldAt lists what a dataset held after a change, from its records and its past ones.
+func (s *Store) heldAt(t *testing.T, d *Dataset, version int64) (held []string) {
+	t.Helper()
+	line := d.day() + "::text || ' ' || ltrim(" + d.column("ticket") + ", 'k') || ' ' || " + d.column("fee")
+	if err := s.db.Raw("SELECT "+line+" FROM "+d.table()+" WHERE _since <= ? UNION ALL SELECT "+line+" FROM "+d.pastTable()+
+		" WHERE _since <= ? AND _until > ?", version, version, version).Scan(&held).Error; err != nil {
+		t.Fatal(err)
+	}
+	slices.Sort(held)
+	return held
 }
 
 func TestLoadsThatAreRefused(t *testing.T) {

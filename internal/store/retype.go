@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strconv"
@@ -38,7 +39,7 @@ var conversions = map[[2]dataset.Type]conversion{
 
 // retype returns columns other types where all of their values allow it, and makes the sums anew where the columns that they
 // are of have changed. before is the schema so far.
-func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
+func (d *Dataset) retype(ctx context.Context, tx *gorm.DB, before *dataset.Schema) error {
 	var changed []int
 	for i, c := range d.Schema.Columns {
 		if c.Type != before.Columns[i].Type {
@@ -75,20 +76,12 @@ func (d *Dataset) retype(tx *gorm.DB, before *dataset.Schema) error {
 			return err
 		}
 	}
-	d.Version, d.Content = d.Version+1, newContent()
-	return tx.Model(d).Updates(map[string]any{"version": d.Version, "content": d.Content}).Error
+	return d.logChange(ctx, tx, RetypeChange, nil, newContent())
 }
 
-// alter changes the tables of records, those replaced among them.
+// alter changes the tables of records and of past records.
 func (d *Dataset) alter(tx *gorm.DB, before *dataset.Schema, changed []int) error {
-	replaced, err := d.hasReplaced(tx)
-	if err != nil {
-		return err
-	}
-	tables := []string{d.table()}
-	if replaced {
-		tables = append(tables, d.replacedTable())
-	}
+	tables := []string{d.table(), d.pastTable()}
 	if err := tx.Exec("DROP VIEW " + d.view()).Error; err != nil {
 		return err
 	}
@@ -139,14 +132,8 @@ func (d *Dataset) misfits(tx *gorm.DB, column int, good func(string) bool, patte
 		Value   string
 		Records int64
 	}
-	replaced, err := d.hasReplaced(tx)
-	if err != nil {
-		return nil, err
-	}
-	from := "SELECT " + storedColumn(column) + " FROM " + d.table()
-	if replaced { // they may come back
-		from += " UNION ALL SELECT " + storedColumn(column) + " FROM " + d.replacedTable()
-	}
+	from := "SELECT " + storedColumn(column) + " FROM " + d.table() +
+		" UNION ALL SELECT " + storedColumn(column) + " FROM " + d.pastTable() // they may come back
 	read := func(which string, limit int) (list []value, err error) {
 		err = tx.Raw("SELECT " + text + " AS value, count(*) AS records FROM (" + from + ") AS r WHERE " + storedColumn(column) +
 			" IS NOT NULL AND " + text + " " + which + " '" + pattern + "' GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT " + strconv.Itoa(limit)).

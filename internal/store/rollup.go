@@ -186,8 +186,9 @@ func (t rollupTable) mark(tx *gorm.DB, from string, args ...any) error {
 }
 
 // markLoad notes the days or hours that a load's records lie in; they have to be there.
-func (t rollupTable) markLoad(tx *gorm.DB, load int64) error {
-	return t.mark(tx, t.table()+" AS r WHERE r."+quote(loadColumn)+" = ?", load)
+func (t rollupTable) markLoad(tx *gorm.DB, load *Load) error {
+	own := load.of("r.")
+	return t.mark(tx, t.table()+" AS r WHERE "+own.sql, own.args...)
 }
 
 // rebuild adds the records of the days or hours that were touched up anew: after a load has come, and after

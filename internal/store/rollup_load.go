@@ -226,7 +226,7 @@ func (c *combination) each(yield func(slot int, dated bool, place int) error) er
 
 // sum brings the sums up to date with what was loaded: by adding its own to those that are there, or, where there was too
 // much to be held, by adding up the days or hours that it touched anew.
-func (f *loadRollup) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load int64) error {
+func (f *loadRollup) sum(ctx context.Context, tx *gorm.DB, conn *sql.Conn, load *Load) error {
 	fresh, held, err := f.merge()
 	if err != nil {
 		return err

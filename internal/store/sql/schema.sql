@@ -23,7 +23,7 @@ CREATE TABLE acknowledgements (
 	UNIQUE (kind, caution, spans)
 );
 
--- Records: each dataset has a table in stored, a view with its users' names in records, and tables of totals in sums.
+-- Records: each dataset has two tables in stored, of its records and of past ones, a view with its users' names in records, and tables of totals in sums.
 CREATE SCHEMA stored;
 CREATE SCHEMA records;
 CREATE SCHEMA sums;
@@ -40,6 +40,8 @@ CREATE TABLE loads (
 	file text NOT NULL, author text NOT NULL, records bigint NOT NULL, undated bigint NOT NULL, oldest date, newest date,
 	loaded_at timestamptz NOT NULL, undone_at timestamptz, idempotency text, mode text NOT NULL DEFAULT 'append',
 	replaced bigint NOT NULL DEFAULT 0, kept boolean NOT NULL DEFAULT false,
+	first_record bigint NOT NULL DEFAULT 0, next_record bigint NOT NULL DEFAULT 0,
+	change bigint NOT NULL DEFAULT 0, undone_by bigint NOT NULL DEFAULT 0,
 	UNIQUE (dataset_id, idempotency)
 );
 CREATE INDEX ON loads (dataset_id);
@@ -48,9 +50,13 @@ CREATE TABLE load_files (
 	PRIMARY KEY (load_id, position)
 );
 CREATE INDEX ON load_files (content);
--- Records that returned when a load was undone. They are removed again when that is undone.
-CREATE TABLE came_back (load_id bigint NOT NULL REFERENCES loads ON DELETE CASCADE, record bigint NOT NULL);
-CREATE INDEX ON came_back (load_id);
+-- The log of changes of records, numbered from 1 on within each dataset. A record has the number of the change that brought it,
+-- a past record also that of the change that ended it.
+CREATE TABLE changes (
+	dataset_id bigint NOT NULL REFERENCES datasets ON DELETE CASCADE, number bigint NOT NULL, kind text NOT NULL,
+	load_id bigint REFERENCES loads ON DELETE CASCADE, author text NOT NULL, at timestamptz NOT NULL, content text NOT NULL,
+	PRIMARY KEY (dataset_id, number)
+);
 
 -- Receipts never change. Their datasets are wherever a body names one.
 CREATE TABLE receipts (
