@@ -54,20 +54,24 @@ RECORDS ?= 1000000,3000000,10000000
 LOAD_RECORDS ?= 10000000
 CLUSTER_RECORDS ?= 3000000
 
-bench: ## Benchmarks, side by side: the span language, then loads and totals beside what one would write by hand
+bench: bench/node_modules/.package-lock.json ## Benchmarks side by side; they write docs/performance.md
 	scripts/install postgresql
 	go test -run '^$$' -bench . -benchmem ./core/...
-	go run ./bench -records $(RECORDS)
+	go run ./bench -records $(RECORDS) -keep
+
+bench/node_modules/.package-lock.json: bench/package.json bench/package-lock.json # an embedded columnar database, to compare with
+	npm --prefix bench ci --no-audit --no-fund --loglevel=error
+	touch $@
 
 bench-cluster: ## Totals of a table over several servers, beside statements by hand
 	scripts/install postgresql clickhouse-server
-	go run ./bench/cluster -engine postgresql -servers 4 -records $(CLUSTER_RECORDS) -measure
-	go run ./bench/cluster -engine clickhouse -servers 3 -records $(CLUSTER_RECORDS) -measure
+	go run ./bench/cluster -engine postgresql -servers 4 -records $(CLUSTER_RECORDS) -measure -keep
+	go run ./bench/cluster -engine clickhouse -servers 3 -records $(CLUSTER_RECORDS) -measure -keep
 
 bench-load: build ## Answers a second for many callers at once, and whether anything grows with the number of requests
 	scripts/install postgresql
-	go run ./bench/load
-	go run ./bench/load -records $(LOAD_RECORDS)
+	go run ./bench/load -keep
+	go run ./bench/load -records $(LOAD_RECORDS) -keep
 
 fuzz: ## The randomised comparisons at full length, random requests, inputs that the span language stumbles over
 	scripts/install postgresql clickhouse-server

@@ -13,6 +13,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/dustin/go-humanize"
+
 	"vastspan/bench/made"
 	"vastspan/core/tally"
 	"vastspan/internal/export"
@@ -20,7 +22,7 @@ import (
 )
 
 // files measures totals of a CSV file beside those of the same records as Parquet, and the memory that either takes.
-func (b *bench) files(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+func (b *bench) files() error {
 	parquet := strings.TrimSuffix(b.file, ".csv") + ".parquet"
 	if err := writeParquet(b.file, parquet); err != nil {
 		return err
@@ -40,9 +42,9 @@ func (b *bench) files(row func(what string, mine time.Duration, beside string, t
 			return err
 		}
 	}
-	row("16 periods by a category, Parquet file", spent[1], "the same from CSV", spent[0])
-	fmt.Printf("| memory at its peak, Parquet file | %d MB | the same from CSV | %d MB | %.4f |\n", peak[1]>>20, peak[0]>>20,
-		float64(peak[1])/float64(peak[0]))
+	b.put("files", "the same of a Parquet file : of the CSV file", spent[1], spent[0])
+	b.tables["files"].Put("memory at its peak, CSV file : Parquet file", humanize.Comma(int64(b.records))+" records",
+		fmt.Sprintf("%d MB : %d MB", peak[0]>>20, peak[1]>>20))
 	return nil
 }
 

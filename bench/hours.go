@@ -2,7 +2,6 @@ package main
 
 import (
 	"bufio"
-	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -28,7 +27,7 @@ var hourHints = ingest.ColumnHints{
 var yearOfHours = civil.Through(civil.Of(2025, 1, 1), civil.Of(2025, 12, 31))
 
 // hours measures questions by the hour on records of one year.
-func (b *bench) hours(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+func (b *bench) hours() error {
 	if err := b.writeHours(); err != nil {
 		return err
 	}
@@ -41,11 +40,8 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 	if err != nil {
 		return err
 	}
-	row("load of records with times, with day sums, hour sums and indexes", load, `bare \copy and its index`, bare)
+	b.put("hours", "a load of records with times : a bare `\\copy` and its index", load, bare)
 	if err := b.settle(); err != nil {
-		return err
-	}
-	if _, err := b.store.Preload(b.ctx, b.dataset); err != nil {
 		return err
 	}
 	clock, err := b.dataset.Schema.Clock()
@@ -84,23 +80,11 @@ func (b *bench) hours(row func(what string, mine time.Duration, beside string, t
 		if err != nil {
 			return err
 		}
-		form, ok, err := b.store.FormSource(b.ctx, b.dataset)
-		if err != nil || !ok {
-			return errors.Join(err, errors.New("there is no columnar form"))
+		mine, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
+		if err != nil {
+			return err
 		}
-		for _, from := range []struct {
-			name   string
-			source tally.Source
-		}{
-			{"hour sums in memory", b.store.Source(b.dataset)}, {"hour sums by SQL", b.store.RollupSource(b.dataset)},
-			{"columnar form", form}, {"one pass over the records", b.store.RecordSource(b.dataset)},
-		} {
-			mine, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, from.source); return err })
-			if err != nil {
-				return err
-			}
-			row(q.what+", "+from.name, mine, "hand-written SQL", hand)
-		}
+		b.put("hours", q.what, mine, hand)
 	}
 	return nil
 }

@@ -1,10 +1,11 @@
 // Command bench measures side by side, in one run, what the service does and what one would write by
-// hand for it, on made-up records of 5 years and 20 × 8 × 3 categories. It prints a table for
-// docs/performance.md; times are of this machine, ratios are what counts.
+// hand for it, on made-up records of 5 years and 20 × 8 × 3 categories. It prints tables, and writes docs/performance.md with them
+// where -keep is set; times are of this machine, ratios are what counts.
 package main
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"log"
@@ -15,9 +16,11 @@ import (
 	"strings"
 	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/jackc/pgx/v5"
 
 	"vastspan/bench/made"
+	"vastspan/bench/report"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
 	"vastspan/core/tally"
@@ -31,9 +34,10 @@ func main() {
 	log.SetFlags(0)
 	sizes := flag.String("records", "1000000,3000000,10000000", "numbers of records, by commas")
 	part := flag.String("part", "", "totals, questions or hours alone; all of them where it is empty")
+	keep := flag.Bool("keep", false, "keep the tables in bench/results, and write docs/performance.md")
 	total := flag.String("total", "", "a file to total once, and no benchmark")
 	flag.Parse()
-	work := func() error { return run(*sizes, *part) }
+	work := func() error { return run(*sizes, *part, *keep) }
 	if *total != "" {
 		work = func() error { return totalAlone(*total) }
 	}
@@ -42,7 +46,7 @@ func main() {
 	}
 }
 
-func run(sizes, part string) error {
+func run(sizes, part string, keep bool) (err error) {
 	folder, err := os.MkdirTemp("", "vastspan-bench-")
 	if err != nil {
 		return err
@@ -62,12 +66,19 @@ func run(sizes, part string) error {
 		return err
 	}
 	defer st.Close()
+	tables := map[string]*report.Table{
+		"totals": report.New("totals", "what, compared with what"), "questions": report.New("questions", "question"),
+		"hours": report.New("hours", "question"), "files": report.New("files", "what, compared with what"),
+	}
+	defer func() {
+		err = errors.Join(err, report.Write(keep && err == nil, tables["totals"], tables["files"], tables["questions"], tables["hours"]))
+	}()
 	for text := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(text)
 		if err != nil {
 			return err
 		}
-		b := &bench{ctx: ctx, url: pg.URL, store: st, records: n, file: filepath.Join(folder, "records.csv"), name: "b" + text}
+		b := &bench{ctx: ctx, url: pg.URL, store: st, records: n, file: filepath.Join(folder, "records.csv"), name: "b" + text, tables: tables}
 		if err := b.run(part); err != nil {
 			return err
 		}
@@ -83,28 +94,24 @@ type bench struct {
 	file    string
 	name    string
 	dataset *store.Dataset
+	tables  map[string]*report.Table
+}
+
+// put notes how long something took, and what it is compared with.
+func (b *bench) put(table, what string, mine time.Duration, others ...time.Duration) {
+	b.tables[table].Ratios(what, humanize.Comma(int64(b.records))+" records", mine, others...)
+	fmt.Printf("%9d  %-70s %v %v\n", b.records, what, mine, others)
 }
 
 func (b *bench) run(part string) error {
-	fmt.Printf("\n### %d records\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n", b.records)
-	row := func(what string, mine time.Duration, beside string, theirs time.Duration) {
-		fmt.Printf(
-			"| %s | %.3f s | %s | %.3f s | %.4f |\n",
-			what,
-			mine.Seconds(),
-			beside,
-			theirs.Seconds(),
-			mine.Seconds()/theirs.Seconds(),
-		)
-	}
 	for _, one := range []struct {
 		name string
-		work func(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error
+		work func() error
 	}{{"totals", b.totals}, {"questions", b.questions}, {"hours", b.hours}} {
 		if part != "" && part != one.name {
 			continue
 		}
-		if err := one.work(row); err != nil {
+		if err := one.work(); err != nil {
 			return err
 		}
 		if err := b.drop(); err != nil {
@@ -114,8 +121,8 @@ func (b *bench) run(part string) error {
 	return nil
 }
 
-// totals measures loads and totals that day sums answer, of files and of an attached table.
-func (b *bench) totals(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+// totals measures loads and totals that sums answer, of files and of an attached table.
+func (b *bench) totals() (err error) {
 	if err := made.Trips(b.file, b.records); err != nil {
 		return err
 	}
@@ -127,15 +134,16 @@ func (b *bench) totals(row func(what string, mine time.Duration, beside string, 
 	if err != nil {
 		return err
 	}
-	row("load, with day sums and indexes", load, `bare \copy and its index`, bare)
+	b.put("totals", "a load with columns, sums and index : a bare `\\copy` and its index", load, bare)
 	if err := b.settle(); err != nil {
 		return err
 	}
-	start := time.Now()
-	if _, err := b.store.Preload(b.ctx, b.dataset); err != nil {
+	columnar, err := startColumnar(b.name, b.file,
+		"{'day': 'DATE', 'product': 'VARCHAR', 'region': 'VARCHAR', 'channel': 'VARCHAR', 'amount': 'DECIMAL(12,2)'}")
+	if err != nil {
 		return err
 	}
-	fmt.Printf("| bringing day sums into memory, once a load | %.3f s | | | |\n", time.Since(start).Seconds())
+	defer func() { err = errors.Join(err, columnar.stop()) }()
 	for _, filter := range []bool{false, true} {
 		with := ""
 		if filter {
@@ -149,27 +157,21 @@ func (b *bench) totals(row func(what string, mine time.Duration, beside string, 
 		if err != nil {
 			return err
 		}
-		held, err := made.Timed(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
+		mine, err := made.Timed(5, func() error { _, err := tally.Run(b.ctx, plan, b.store.Source(b.dataset)); return err })
 		if err != nil {
 			return err
 		}
-		sums, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RollupSource(b.dataset)); return err })
+		theirs, err := columnar.best(3, b.byHandText(filter))
 		if err != nil {
 			return err
 		}
-		pass, err := made.Timed(3, func() error { _, err := tally.Run(b.ctx, plan, b.store.RecordSource(b.dataset)); return err })
-		if err != nil {
-			return err
-		}
-		row("16 periods by a category, day sums in memory"+with, held, "hand-written SQL", hand)
-		row("the same, day sums by SQL"+with, sums, "hand-written SQL", hand)
-		row("the same, one pass over the records"+with, pass, "hand-written SQL", hand)
+		b.put("totals", "sums"+with, mine, hand, theirs)
 	}
 	plan, err := b.plan(false)
 	if err != nil {
 		return err
 	}
-	if err := b.attached(row, plan); err != nil {
+	if err := b.attached(plan); err != nil {
 		return err
 	}
 	stream, err := made.Timed(1, func() error { return b.stream(plan, b.file) })
@@ -182,12 +184,12 @@ func (b *bench) totals(row func(what string, mine time.Duration, beside string, 
 	if err != nil {
 		return err
 	}
-	row("16 periods by a category, CSV file", stream, "awk, one figure", awk)
-	return b.files(row)
+	b.put("files", "16 periods by a category of a CSV file : one figure by `awk`", stream, awk)
+	return b.files()
 }
 
 // attached measures the same records in a table that is attached.
-func (b *bench) attached(row func(what string, mine time.Duration, beside string, theirs time.Duration), plan *tally.Plan) error {
+func (b *bench) attached(plan *tally.Plan) error {
 	databases, err := attached.Configure(map[string]attached.Definition{"same": {URL: b.url, Timeout: time.Hour}})
 	if err != nil {
 		return err
@@ -216,7 +218,7 @@ func (b *bench) attached(row func(what string, mine time.Duration, beside string
 	if err != nil {
 		return err
 	}
-	row("16 periods by a category, an attached table", mine, "hand-written SQL", hand)
+	b.put("totals", "sums of the same records in an attached table : hand-written SQL", mine, hand)
 	return nil
 }
 
@@ -289,10 +291,13 @@ func (b *bench) plan(filter bool) (*tally.Plan, error) {
 	return tally.NewPlan(r)
 }
 
-func (b *bench) byHand(filter bool) error {
+func (b *bench) byHand(filter bool) error { return b.sql(b.byHandText(filter)) }
+
+// byHandText is the statement that one would write by hand.
+func (b *bench) byHandText(filter bool) string {
 	sets, err := made.Periods()
 	if err != nil {
-		return err
+		return err.Error() // no statement
 	}
 	var sums []string
 	for _, s := range sets {
@@ -303,5 +308,5 @@ func (b *bench) byHand(filter bool) error {
 	if filter {
 		where = " WHERE channel = 'channel 1'"
 	}
-	return b.sql("SELECT region, " + strings.Join(sums, ", ") + " FROM records." + b.name + where + " GROUP BY region")
+	return "SELECT region, " + strings.Join(sums, ", ") + " FROM records." + b.name + where + " GROUP BY region"
 }

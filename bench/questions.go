@@ -7,7 +7,6 @@ import (
 	"math/rand/v2"
 	"os"
 	"strings"
-	"time"
 
 	"vastspan/bench/made"
 	"vastspan/core/ageing"
@@ -28,9 +27,9 @@ var wideHints = ingest.ColumnHints{
 // customers is how many customers the records are of.
 const customers = 100_000
 
-// questions measures what day sums cannot answer, from the columnar form beside the best single statement by hand: eight spans
+// questions measures what sums by day cannot answer, beside the best single statement by hand: eight spans
 // and their counterparts, by one category.
-func (b *bench) questions(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+func (b *bench) questions() (err error) {
 	if err := b.writeWide(); err != nil {
 		return err
 	}
@@ -43,10 +42,13 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 	if err := b.settle(); err != nil {
 		return err
 	}
-	source, ok, err := b.store.FormSource(b.ctx, b.dataset)
-	if err != nil || !ok {
-		return errors.Join(err, errors.New("there is no columnar form"))
+	source := b.store.Source(b.dataset)
+	columnar, err := startColumnar(b.name, b.file,
+		"{'day': 'DATE', 'paid': 'DATE', 'product': 'VARCHAR', 'region': 'VARCHAR', 'customer': 'VARCHAR', 'amount': 'DECIMAL(12,2)'}")
+	if err != nil {
+		return err
 	}
+	defer func() { err = errors.Join(err, columnar.stop()) }()
 	sum := measure.Figure{Kind: measure.Sum, Column: "amount"}
 	days := dataset.Column{Name: "days from day to paid", Type: dataset.Number, Length: &dataset.LengthColumn{
 		Length: dataset.Length{Unit: "days", From: "day", To: "paid"}, AsOf: made.AsOf + 1000,
@@ -59,7 +61,7 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 		where   string
 		date    string
 	}{
-		{what: "sums, day sums left aside", request: tally.Request{Figures: []measure.Figure{sum}}, figure: "sum(amount)"},
+		{what: "sums", request: tally.Request{Figures: []measure.Figure{sum}}, figure: "sum(amount)"},
 		{what: "median", request: tally.Request{Figures: []measure.Figure{{Kind: measure.Median, Column: "amount"}}},
 			figure: "percentile_cont(0.5) WITHIN GROUP (ORDER BY amount)"},
 		{what: "distinct values of 100,000", request: tally.Request{Figures: []measure.Figure{{Kind: measure.Distinct, Column: "customer"}}},
@@ -95,13 +97,17 @@ func (b *bench) questions(row func(what string, mine time.Duration, beside strin
 		if err != nil {
 			return err
 		}
-		row("16 periods by a category: "+q.what, mine, "hand-written SQL", hand)
+		theirs, err := columnar.best(3, byHand(b.name, sets, q.figure, q.where, q.date))
+		if err != nil {
+			return err
+		}
+		b.put("questions", q.what, mine, hand, theirs)
 	}
-	return b.others(row)
+	return b.others(columnar)
 }
 
 // others measures what is not a total.
-func (b *bench) others(row func(what string, mine time.Duration, beside string, theirs time.Duration)) error {
+func (b *bench) others(columnar *columnar) error {
 	for _, q := range []struct {
 		what string
 		work func() error
@@ -109,7 +115,7 @@ func (b *bench) others(row func(what string, mine time.Duration, beside string, 
 	}{
 		{"how old records of all days are, by a category", func() error {
 			q := ageing.Question{From: "day", To: "paid", Unit: "days", By: "region", Bands: "0-7,8-30,31+"}
-			records := ageing.Records{Name: b.name, Schema: &b.dataset.Schema, Source: b.store.StaySource(b.dataset)}
+			records := ageing.Records{Name: b.name, Schema: &b.dataset.Schema, Source: b.store.LifetimeSource(b.dataset)}
 			_, err := q.Answer(b.ctx, records, span.Scope{AsOf: made.AsOf})
 			return err
 		}, "SELECT region, count(*), count(*) FILTER (WHERE age <= 7), count(*) FILTER (WHERE age BETWEEN 8 AND 30), " +
@@ -132,7 +138,11 @@ func (b *bench) others(row func(what string, mine time.Duration, beside string, 
 		if err != nil {
 			return err
 		}
-		row(q.what, mine, "hand-written SQL", hand)
+		theirs, err := columnar.best(3, q.hand)
+		if err != nil {
+			return err
+		}
+		b.put("questions", q.what, mine, hand, theirs)
 	}
 	return nil
 }

@@ -182,8 +182,8 @@ func TestTheMainJob(t *testing.T) {
 		)
 		check("dear crossings", csvRows(t, s.must(args...))[0], dear.count, dear.sum)
 	}
-	if out := s.must("verify", "crossings"); !strings.Contains(out, "48,323 records recounted") ||
-		!strings.Contains(out, " 0 of them wrong") {
+	if out := s.must("verify", "crossings"); !strings.Contains(out, "48,323 records, ") ||
+		!strings.Contains(out, " compared, 0 wrong") {
 		t.Errorf("verify says %s", out)
 	}
 	s.checkBreakdown(file)

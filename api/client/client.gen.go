@@ -832,7 +832,7 @@ type VerifyDatasetResponse struct {
 	JSON200 *Verification // 200
 }
 
-// VerifyDataset asks POST /datasets/{name}/verify: Recount a dataset's records and compare them with its day sums
+// VerifyDataset asks POST /datasets/{name}/verify: Compare a dataset's columns and sums with its records
 func (c *Client) VerifyDataset(ctx context.Context, name NameParam, editors ...RequestEditor) (*VerifyDatasetResponse, error) {
 	q := newRequest("POST", "/datasets/%s/verify", name)
 	r := &VerifyDatasetResponse{}

@@ -2106,7 +2106,7 @@ type Handlers interface {
 	ListDatasetUsers(ctx context.Context, request ListDatasetUsersRequestObject) (ListDatasetUsersResponseObject, error)
 	// ListValues answers GET /datasets/{name}/values: The values of a category with their number of records, most frequent first, up to 500
 	ListValues(ctx context.Context, request ListValuesRequestObject) (ListValuesResponseObject, error)
-	// VerifyDataset answers POST /datasets/{name}/verify: Recount a dataset's records and compare them with its day sums
+	// VerifyDataset answers POST /datasets/{name}/verify: Compare a dataset's columns and sums with its records
 	VerifyDataset(ctx context.Context, request VerifyDatasetRequestObject) (VerifyDatasetResponseObject, error)
 	// ListDays answers POST /days: A row a day with its units in a calendar, and the spans that it is in
 	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)

@@ -1148,6 +1148,9 @@ type DatasetSize struct {
 	// Bytes Of its records, with their index
 	Bytes int64 `json:"bytes"`
 
+	// ColumnsBytes Of its files of columns
+	ColumnsBytes int64 `json:"columns_bytes"`
+
 	// Database Where its records are, should that be elsewhere
 	Database *string `json:"database,omitempty"`
 
@@ -1155,10 +1158,10 @@ type DatasetSize struct {
 	LoadedAt *time.Time `json:"loaded_at,omitempty"`
 	Loads    int64      `json:"loads"`
 	Name     string     `json:"name"`
-	Records  int64      `json:"records"`
 
-	// SumsBytes Of its sums
-	SumsBytes int64 `json:"sums_bytes"`
+	// PastBytes Of past records that were replaced or undone
+	PastBytes int64 `json:"past_bytes"`
+	Records   int64 `json:"records"`
 
 	// Trouble Why what it holds is not known just now
 	Trouble *string `json:"trouble,omitempty"`
@@ -2339,19 +2342,16 @@ type Value = decimal.Value
 
 // Verification defines model for Verification.
 type Verification struct {
-	// ColumnFiles The files of columns whose checksums were compared; absent where there are none
-	ColumnFiles *int64 `json:"column_files,omitempty"`
+	// Files The files of columns whose checksums were compared
+	Files int64 `json:"files"`
 
-	// DaySums The day sums that are kept
-	DaySums int64 `json:"day_sums"`
-
-	// HourSums The hour sums that are kept; absent where there are none
-	HourSums *int64 `json:"hour_sums,omitempty"`
-
-	// Records The records that were recounted
+	// Records The records in the database that the columns were compared with
 	Records int64 `json:"records"`
 
-	// Wrong Sums that differ, are missing, or should not be there, and damaged files of columns
+	// Sums The sums by day and hour that were made again and compared
+	Sums int64 `json:"sums"`
+
+	// Wrong Damaged files, and comparisons that found a difference; 0 is all right
 	Wrong int64 `json:"wrong"`
 }
 

@@ -27,10 +27,11 @@ func main() {
 	servers := flag.Int("servers", 4, "how many servers hold a part of the table")
 	records := flag.Int("records", 1_000_000, "how many records they hold together")
 	measuring := flag.Bool("measure", false, "measure, and stop")
+	keep := flag.Bool("keep", false, "keep the table in bench/results, and write docs/performance.md")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *engine, *servers, *records, *measuring); err != nil {
+	if err := run(ctx, *engine, *servers, *records, *measuring, *keep); err != nil {
 		log.Fatal(err)
 	}
 }
@@ -46,7 +47,7 @@ func tableOfTrips() *cluster.Table {
 	return t
 }
 
-func run(ctx context.Context, engine string, servers, records int, measuring bool) (err error) {
+func run(ctx context.Context, engine string, servers, records int, measuring, keep bool) (err error) {
 	start, ok := cluster.Engines[engine]
 	if !ok || servers < 1 {
 		return fmt.Errorf("%d servers of %q: expected 1 or more of %s", servers, engine,
@@ -74,7 +75,7 @@ func run(ctx context.Context, engine string, servers, records int, measuring boo
 		return err
 	}
 	if measuring {
-		return measureTable(ctx, c, records)
+		return measureTable(ctx, c, records, keep)
 	}
 	fmt.Printf("%d records in table %s over %d servers of %s.\n\n"+
 		"In the service's configuration:\n\ndatabases:\n  together:\n    url: %s\n\n"+

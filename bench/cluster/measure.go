@@ -6,7 +6,10 @@ import (
 	"strings"
 	"time"
 
+	"github.com/dustin/go-humanize"
+
 	"vastspan/bench/made"
+	"vastspan/bench/report"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
@@ -20,7 +23,7 @@ const statementTimeout = 10 * time.Minute
 
 // measureTable times eight spans and their counterparts by a category over the table of a cluster, attached as a dataset, beside one
 // statement by hand over the table as a whole.
-func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
+func measureTable(ctx context.Context, c *cluster.Cluster, records int, keep bool) error {
 	databases, err := attached.Configure(map[string]attached.Definition{"together": {URL: c.URL, Timeout: statementTimeout}})
 	if err != nil {
 		return err
@@ -34,8 +37,13 @@ func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\n### %d records over %d servers of %s\n\n| what | time | beside | time | ratio |\n| --- | ---: | --- | ---: | ---: |\n",
-		records, len(c.Servers), c.Engine)
+	table := report.New("cluster", "question")
+	column := fmt.Sprintf("%s records, %d servers of %s", humanize.Comma(int64(records)), len(c.Servers), c.Engine)
+	if keep {
+		if err := table.Read(report.Folder); err != nil {
+			return err
+		}
+	}
 	for _, q := range []struct {
 		what, figure, conditional string
 		figures                   []measure.Figure
@@ -67,10 +75,9 @@ func measureTable(ctx context.Context, c *cluster.Cluster, records int) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("| 16 periods by a category: %s | %.3f s | one statement by hand | %.3f s | %.4f |\n",
-			q.what, mine.Seconds(), hand.Seconds(), mine.Seconds()/hand.Seconds())
+		table.Ratios(q.what, column, mine, hand)
 	}
-	return nil
+	return report.Write(keep, table)
 }
 
 // sourceOf attaches the table.

@@ -15,6 +15,10 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"github.com/dustin/go-humanize"
+
+	"vastspan/bench/report"
 )
 
 // A kind of question about the records that are loaded, each time another one.
@@ -56,18 +60,21 @@ func (s *service) fair(ctx context.Context, folder string, records, callers int,
 	if err := s.load(ctx, file); err != nil {
 		return err
 	}
-	fmt.Printf("\n%d records were loaded in %.1f s.\n\n", records, time.Since(begun).Seconds())
+	fmt.Printf("%d records were loaded in %.1f s.\n", records, time.Since(begun).Seconds())
 	m := s.mixed(ctx, callers, during)
-	fmt.Printf("| %d callers, question | answers a second | p50 ms | p99 ms | refused or failed |\n", callers)
-	fmt.Println("| --- | ---: | ---: | ---: | ---: |")
+	mixed := report.New("mixed", fmt.Sprintf("%s records, %d callers", humanize.Comma(int64(records)), callers))
 	all := measurement{took: m[0].took}
 	for i, k := range kinds {
-		fmt.Printf("| %s | %.1f | %.0f | %.0f | %d |\n", k.name, m[i].rate(), m[i].at(50), m[i].at(99), m[i].failed)
+		m[i].put(mixed, k.name)
 		all.waits, all.failed = append(all.waits, m[i].waits...), all.failed+m[i].failed
 	}
 	slices.Sort(all.waits)
-	fmt.Printf("| together | %.1f | %.0f | %.0f | %d |\n", all.rate(), all.at(50), all.at(99), all.failed)
-	return s.cancelled(ctx)
+	all.put(mixed, "all")
+	cancelled, err := s.cancelled(ctx)
+	if err != nil {
+		return err
+	}
+	return report.Write(*keep, mixed, cancelled)
 }
 
 // mixed has callers ask questions of all kinds for a time.
@@ -108,7 +115,7 @@ func (s *service) mixed(ctx context.Context, callers int, during time.Duration) 
 }
 
 // cancelled has callers go away in the middle of their questions, and looks how long others then wait.
-func (s *service) cancelled(ctx context.Context) error {
+func (s *service) cancelled(ctx context.Context) (*report.Table, error) {
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 1}}
 	defer client.CloseIdleConnections()
 	rng := rand.New(rand.NewPCG(14, 99))
@@ -119,7 +126,7 @@ func (s *service) cancelled(ctx context.Context) error {
 	}
 	before, err := alone()
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var gone atomic.Int64
 	var together sync.WaitGroup
@@ -135,9 +142,11 @@ func (s *service) cancelled(ctx context.Context) error {
 	}
 	together.Wait()
 	after, err := alone()
-	fmt.Printf("\nA question takes %.0f ms; right after %d of 200 callers have gone away in the middle of theirs, %.0f ms.\n",
-		float64(before.Microseconds())/1000, gone.Load(), float64(after.Microseconds())/1000)
-	return err
+	t := report.New("cancelled", "a question")
+	t.Put("alone", "ms", fmt.Sprintf("%.0f", float64(before.Microseconds())/1000))
+	t.Put(fmt.Sprintf("right after %d of 200 callers went away in the middle of theirs", gone.Load()), "ms",
+		fmt.Sprintf("%.0f", float64(after.Microseconds())/1000))
+	return t, err
 }
 
 // post sends a request and reads its answer.

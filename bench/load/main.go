@@ -22,6 +22,10 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"github.com/dustin/go-humanize"
+
+	"vastspan/bench/report"
 )
 
 var (
@@ -29,6 +33,7 @@ var (
 	seconds  = flag.Int("seconds", 10, "how long each measurement takes")
 	records  = flag.Int("records", 0, "how many records many callers ask different questions about; 0 for none")
 	callers  = flag.Int("callers", 50, "how many callers do")
+	keep     = flag.Bool("keep", false, "keep the tables in bench/results, and write docs/performance.md")
 	requests = flag.Int("requests", 500_000, "how many requests are sent before growth is looked at")
 )
 
@@ -70,8 +75,7 @@ func run(ctx context.Context) (err error) {
 	if *records > 0 {
 		return s.fair(ctx, folder, *records, *callers, time.Duration(*seconds)*time.Second)
 	}
-	fmt.Println("| question | connections | answers a second | p50 ms | p99 ms | refused or failed |")
-	fmt.Println("| --- | ---: | ---: | ---: | ---: | ---: |")
+	asked, growth := report.New("callers", "question, connections"), report.New("growth", "after requests")
 	for _, q := range questions {
 		s.ask(ctx, q.path, q.body, 10, time.Second, 0) // until everything is warm
 		for _, connections := range []int{1, 10, 50, 500} {
@@ -79,18 +83,18 @@ func run(ctx context.Context) (err error) {
 			if ctx.Err() != nil {
 				return ctx.Err()
 			}
-			fmt.Printf("| %s | %d | %.0f | %.1f | %.1f | %d |\n", q.name, connections, m.rate(), m.at(50), m.at(99), m.failed)
+			m.put(asked, fmt.Sprintf("%s, %d", q.name, connections))
 		}
 	}
-	fmt.Println("\n| after requests | memory MB | descriptors | threads | goroutines |")
-	fmt.Println("| ---: | ---: | ---: | ---: | ---: |")
 	sent := 0
 	for part := 0; part <= 5; part++ {
 		size, err := s.size()
 		if err != nil {
 			return err
 		}
-		fmt.Printf("| %d | %s |\n", sent, size)
+		for i, value := range strings.Split(size, " | ") {
+			growth.Put(humanize.Comma(int64(sent)), []string{"memory MB", "descriptors", "threads", "goroutines"}[i], value)
+		}
 		if part < 5 {
 			for _, q := range questions[:2] {
 				n := *requests / 10
@@ -102,7 +106,15 @@ func run(ctx context.Context) (err error) {
 			return ctx.Err()
 		}
 	}
-	return nil
+	return report.Write(*keep, asked, growth)
+}
+
+// put notes a measurement.
+func (m *measurement) put(t *report.Table, row string) {
+	t.Put(row, "answers a second", fmt.Sprintf("%.1f", m.rate()))
+	t.Put(row, "p50 ms", fmt.Sprintf("%.1f", m.at(50)))
+	t.Put(row, "p99 ms", fmt.Sprintf("%.1f", m.at(99)))
+	t.Put(row, "refused or failed", fmt.Sprint(m.failed))
 }
 
 // service is a running one.

@@ -72,8 +72,8 @@ const (
 	Closed = "closed"
 )
 
-// A Stay is records with the same two days and the same value of the category.
-type Stay struct {
+// A Lifetime is records with the same two days and the same value of the category.
+type Lifetime struct {
 	Begin civil.Day
 	Begun bool // the first date is not blank
 	End   civil.Day
@@ -94,8 +94,8 @@ type Request struct {
 
 // A Source holds records.
 type Source interface {
-	// Stays passes the records to take, those that are alike together or not, in any order.
-	Stays(ctx context.Context, r *Request, take func(Stay) error) error
+	// Lifetimes passes the records to take, those that are alike together or not, in any order.
+	Lifetimes(ctx context.Context, r *Request, take func(Lifetime) error) error
 }
 
 // Records are a source with its schema.
@@ -269,7 +269,7 @@ func (q Question) Answer(ctx context.Context, r Records, scope span.Scope) (*Ans
 		return nil, err
 	}
 	c := newCollector(p)
-	if err := r.Source.Stays(ctx, &p.request, c.take); err != nil {
+	if err := r.Source.Lifetimes(ctx, &p.request, c.take); err != nil {
 		return nil, err
 	}
 	return c.answer(r.Name)

@@ -17,9 +17,9 @@ import (
 )
 
 // list is a source that gives its records one after the other.
-type list []Stay
+type list []Lifetime
 
-func (l list) Stays(_ context.Context, _ *Request, take func(Stay) error) error {
+func (l list) Lifetimes(_ context.Context, _ *Request, take func(Lifetime) error) error {
 	for _, s := range l {
 		if err := take(s); err != nil {
 			return err
@@ -44,7 +44,7 @@ func ask(t *testing.T, l list, q Question, asOf civil.Day) (*Answer, error) {
 func randomList(rng *rand.Rand, n int) list {
 	l := make(list, n)
 	for i := range l {
-		s := Stay{Begin: civil.Of(2025, 1, 1) + civil.Day(rng.IntN(500)), Begun: rng.IntN(30) > 0, Ended: rng.IntN(4) > 0, Records: 1}
+		s := Lifetime{Begin: civil.Of(2025, 1, 1) + civil.Day(rng.IntN(500)), Begun: rng.IntN(30) > 0, Ended: rng.IntN(4) > 0, Records: 1}
 		s.End = s.Begin + civil.Day(rng.IntN(90)-3)
 		if kind := []string{"hull", "deck", ""}[rng.IntN(3)]; kind != "" {
 			s.Label = dataset.LabelOf(kind)

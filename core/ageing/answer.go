@@ -149,7 +149,7 @@ func newCollector(p *plan) *collector {
 }
 
 // take adds a stay.
-func (c *collector) take(s Stay) error {
+func (c *collector) take(s Lifetime) error {
 	a := &c.told
 	switch {
 	case !s.Begun:
@@ -209,7 +209,7 @@ func (c *collector) take(s Stay) error {
 }
 
 // due reports whether a stay began longer ago than is asked for.
-func (c *collector) due(s *Stay, p pair) (bool, error) {
+func (c *collector) due(s *Lifetime, p pair) (bool, error) {
 	if c.plan.question.Within == nil {
 		return false, nil
 	}
@@ -218,7 +218,7 @@ func (c *collector) due(s *Stay, p pair) (bool, error) {
 }
 
 // length returns how long a stay lasts, or how old it is; between days it is found once for each two.
-func (c *collector) length(s *Stay, p pair, open bool) (int, error) {
+func (c *collector) length(s *Lifetime, p pair, open bool) (int, error) {
 	if c.plan.unit.Count == nil {
 		to := s.To
 		if open {
@@ -237,7 +237,7 @@ func (c *collector) length(s *Stay, p pair, open bool) (int, error) {
 	return length, nil
 }
 
-func (g *gathering) add(s *Stay, open bool, length, band int) error {
+func (g *gathering) add(s *Lifetime, open bool, length, band int) error {
 	if open {
 		g.open.add(length, s.Records)
 	} else {

@@ -99,13 +99,7 @@ func (m memory) Partials(_ context.Context, p *tally.Plan, into tally.Collector)
 			return found, err
 		}
 	}
-	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
-		if found.Top, err = p.RankTop(groups.Partials); err != nil {
-			return found, err
-		}
-	}
 	for f := range groups.Partials {
-		f.Group = found.Top.GroupOf(f.Group)
 		if err := into.Partial(*f); err != nil {
 			return found, err
 		}

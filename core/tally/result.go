@@ -15,6 +15,8 @@ import (
 // A Result holds the figures of every period and group.
 type Result struct {
 	Found
+	// Top are the values of the first category that are kept apart; nil where all are.
+	Top *Top
 	// Groups are the values that the categories take in any period, in order; one, without labels,
 	// where nothing is broken down. With a top the first category goes by rank, the others last.
 	Groups [][]dataset.Label
@@ -104,6 +106,9 @@ func Answer(ctx context.Context, p *Plan, src Source) (*Result, error) {
 func collect(ctx context.Context, p *Plan, src Source) (*summary, Found, error) {
 	s := newSummary(p)
 	found, err := src.Partials(ctx, p, s)
+	if err == nil {
+		_, err = s.Top()
+	}
 	return s, found, err
 }
 
@@ -112,11 +117,18 @@ func newSummary(p *Plan) *summary {
 	for i := range s.cells {
 		s.cells[i] = map[string]*cell{}
 	}
+	if s.top = p.Keep; p.Top > 0 && s.top == nil {
+		s.unranked = &Groups{}
+	}
 	return s
 }
 
-// MaxGroups is how many groups a result may have.
-const MaxGroups = 100_000
+const (
+	// MaxGroups is how many groups a result may have.
+	MaxGroups = 100_000
+	// MaxHeld is how many groups are held before the values are ranked, or by a source.
+	MaxHeld = 2_000_000
+)
 
 // TooMany is the error of a breakdown into more groups than can be held.
 type TooMany struct {
@@ -135,6 +147,9 @@ type summary struct {
 	groups [][]dataset.Label
 	cells  []map[string]*cell
 	valued map[int][]Partial // those with values, by segment; put together last
+	top    *Top              // the values that are kept apart
+	// unranked are the partial results until it is known which values rank highest; nil where that is known.
+	unranked *Groups
 	// atoms are what is told by segment and group, where totals of few records are hidden; nil where they are not.
 	atoms      map[atomKey]derivable
 	atomGroups map[string][]dataset.Label
@@ -203,8 +218,48 @@ func subtotals(group []dataset.Label, yield func([]dataset.Label) error) error {
 	return nil
 }
 
-// Partial adds a partial result to every period and group that it belongs to.
+// Partial implements Collector.
 func (s *summary) Partial(f Partial) error {
+	if s.unranked != nil {
+		return s.hold(&f)
+	}
+	f.Group = s.top.GroupOf(f.Group)
+	return s.add(f)
+}
+
+// hold keeps a partial result until it is known which values rank highest.
+func (s *summary) hold(f *Partial) error {
+	one := s.unranked.Group([]byte(dataset.GroupKey(f.Group)), len(s.plan.Cuts)+1, func() []dataset.Label { return slices.Clone(f.Group) })
+	if len(s.unranked.List) > MaxHeld {
+		return &TooMany{strings.Join(s.plan.By, " and "), MaxHeld}
+	}
+	if one.Parts[f.Segment] == nil {
+		one.Parts[f.Segment] = &Part{}
+	}
+	return one.Parts[f.Segment].Merge(&f.Part)
+}
+
+// Top implements Collector: values are ranked by all partial results that there are.
+func (s *summary) Top() (*Top, error) {
+	if s.unranked == nil {
+		return s.top, nil
+	}
+	groups := s.unranked
+	s.unranked = nil
+	var err error
+	if s.top, err = s.plan.rankTop(groups.Partials); err != nil {
+		return nil, err
+	}
+	for f := range groups.Partials {
+		if err := s.Partial(*f); err != nil {
+			return nil, err
+		}
+	}
+	return s.top, nil
+}
+
+// add adds a partial result to every period and group that it belongs to.
+func (s *summary) add(f Partial) error {
 	if err := s.note(f.Group); err != nil {
 		return err
 	}
@@ -237,11 +292,11 @@ func (s *summary) Holistic(h Holistic) error {
 }
 
 func (s *summary) result(found Found) (*Result, error) {
-	r := &Result{Found: found, Groups: s.groups}
+	r := &Result{Found: found, Top: s.top, Groups: s.groups}
 	if len(s.plan.By) == 0 {
 		r.Groups = [][]dataset.Label{nil}
 	}
-	SortGroups(r.Groups, found.Top)
+	SortGroups(r.Groups, s.top)
 	everything := slices.Repeat([]dataset.Label{dataset.All}, len(s.plan.By))
 	var err error
 	if r.empty, err = s.plan.figures(&Part{}, nil); err != nil {

@@ -105,15 +105,18 @@ type Holistic struct {
 	Values []decimal.Fraction // as many as the plan's Holistic
 }
 
-// A Collector takes what a source finds.
+// A Collector takes what a source finds: first all partial results, of groups as the records have them, then, of a source that answers
+// holistic figures itself, those answers.
 type Collector interface {
 	Partial(Partial) error
+	// Top returns the values of the first category that are kept apart, nil for all. It ends the partial results. Groups of holistic
+	// answers are to be those that Top.GroupOf returns.
+	Top() (*Top, error)
 	Holistic(Holistic) error
 }
 
-// A Source reads records once and gives partial results for the wanted segments, in any order. Figures
-// that are holistic it gives either as multisets with its partial results, or on their own. The values
-// beyond the top ones it puts together itself.
+// A Source reads records once and returns partial results for the wanted segments, in any order. Figures that are holistic it returns
+// either as multisets with its partial results, or on their own.
 type Source interface {
 	Partials(ctx context.Context, p *Plan, into Collector) (Found, error)
 }
@@ -123,7 +126,6 @@ type Found struct {
 	Coverage
 	// Whole is the coverage of all records, whatever the filters; nil where they were not all looked at.
 	Whole *Coverage
-	Top   *Top // the values that were kept apart; nil where all were
 }
 
 // A Coverage says which records a source looked at, after its filters.

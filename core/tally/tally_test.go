@@ -62,14 +62,7 @@ func (r rows) Partials(_ context.Context, p *Plan, into Collector) (Found, error
 			return found, err
 		}
 	}
-	if p.Top > 0 {
-		var err error
-		if found.Top, err = p.RankTop(groups.Partials); err != nil {
-			return found, err
-		}
-	}
 	for f := range groups.Partials {
-		f.Group = found.Top.GroupOf(f.Group)
 		if err := into.Partial(*f); err != nil {
 			return found, err
 		}

@@ -74,9 +74,8 @@ func (p *Plan) top(list []ranked) *Top {
 	return t
 }
 
-// RankTop finds the values of the first category to keep among partial results that are not yet put
-// together.
-func (p *Plan) RankTop(partials func(yield func(*Partial) bool)) (*Top, error) {
+// rankTop finds the values of the first category to keep among partial results that are not yet merged.
+func (p *Plan) rankTop(partials func(yield func(*Partial) bool)) (*Top, error) {
 	index := map[dataset.Label]int{}
 	var list []ranked
 	var parts []Part

@@ -487,19 +487,19 @@ func (g *grouping) takePoints(t *tally.Part, amounts []int, cells rowCells, plac
 	return nil
 }
 
-// Stays returns an attached table as records that begin and end.
-func (d *Databases) Stays(t *Table, schema *dataset.Schema) ageing.Source {
-	return &stays{d, t, schema}
+// Lifetimes returns an attached table as records that begin and end.
+func (d *Databases) Lifetimes(t *Table, schema *dataset.Schema) ageing.Source {
+	return &lifetimes{d, t, schema}
 }
 
-type stays struct {
+type lifetimes struct {
 	databases *Databases
 	table     *Table
 	schema    *dataset.Schema
 }
 
-// Stays implements ageing.Source: records with the same two dates and label come together.
-func (r *stays) Stays(ctx context.Context, q *ageing.Request, take func(ageing.Stay) error) error {
+// Lifetimes implements ageing.Source: records with the same two dates and label come together.
+func (r *lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(ageing.Lifetime) error) error {
 	s, err := r.databases.source(ctx, r.table, r.schema)
 	if err != nil {
 		return err
@@ -532,55 +532,55 @@ func (r *stays) Stays(ctx context.Context, q *ageing.Request, take func(ageing.S
 		data.Texts = append(data.Texts, s.dialect.text(alias+"s", amount))
 	}
 	return s.told(ctx, s.ask(ctx, statement("groups", data), func(row []sql.NullString) error {
-		stay, err := s.stay(q, names, row)
+		lifetime, err := s.lifetime(q, names, row)
 		if err != nil {
 			return err
 		}
-		return take(stay)
+		return take(lifetime)
 	}))
 }
 
-func (s *source) stay(q *ageing.Request, names []string, row []sql.NullString) (ageing.Stay, error) {
-	var stay ageing.Stay
+func (s *source) lifetime(q *ageing.Request, names []string, row []sql.NullString) (ageing.Lifetime, error) {
+	var lifetime ageing.Lifetime
 	cells := make([]dataset.Cell, len(names))
 	for i, name := range names {
 		var err error
 		if cells[i], err = s.column(name).cell(row[i].String, !row[i].Valid, s.clock); err != nil {
-			return stay, err
+			return lifetime, err
 		}
 	}
 	from, to := &cells[0], &cells[1]
-	stay.Begun, stay.Begin, stay.Ended, stay.End = from.Set, from.Day, to.Set, to.Day
+	lifetime.Begun, lifetime.Begin, lifetime.Ended, lifetime.End = from.Set, from.Day, to.Set, to.Day
 	if q.Moments && from.Set {
-		stay.From = civil.Moment(from.Micros())
+		lifetime.From = civil.Moment(from.Micros())
 	}
 	if q.Moments && to.Set {
-		stay.To = civil.Moment(to.Micros())
+		lifetime.To = civil.Moment(to.Micros())
 	}
 	var err error
 	if q.By != "" {
-		if stay.Label, err = s.schema.Columns[s.schema.Index(q.By)].Label(&cells[2]); err != nil {
-			return stay, err
+		if lifetime.Label, err = s.schema.Columns[s.schema.Index(q.By)].Label(&cells[2]); err != nil {
+			return lifetime, err
 		}
 	}
-	if stay.Records, err = strconv.ParseInt(row[len(names)].String, 10, 64); err != nil || q.Amount == "" {
-		return stay, err
+	if lifetime.Records, err = strconv.ParseInt(row[len(names)].String, 10, 64); err != nil || q.Amount == "" {
+		return lifetime, err
 	}
 	if len(row) > len(names)+1 {
-		stay.Sum, err = decimal.Parse(row[len(names)+1].String)
-		return stay, err
+		lifetime.Sum, err = decimal.Parse(row[len(names)+1].String)
+		return lifetime, err
 	}
 	if last := &cells[len(cells)-1]; last.Set {
 		d, err := last.Decimal()
 		if err != nil {
-			return stay, err
+			return lifetime, err
 		}
-		many := decimal.Int(stay.Records)
-		stay.Sum.Set = true
-		_, err = decimal.Exact.Mul(&stay.Sum.Decimal, d, &many.Decimal)
-		return stay, err
+		many := decimal.Int(lifetime.Records)
+		lifetime.Sum.Set = true
+		_, err = decimal.Exact.Mul(&lifetime.Sum.Decimal, d, &many.Decimal)
+		return lifetime, err
 	}
-	return stay, nil
+	return lifetime, nil
 }
 
 // shownRecords is how many records a look at a table shows.

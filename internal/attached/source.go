@@ -53,13 +53,7 @@ func (t *totals) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	if found.Coverage, found.Whole, err = g.covered(ctx); err != nil {
 		return found, src.told(ctx, err)
 	}
-	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
-		if found.Top, err = p.RankTop(g.groups.Partials); err != nil {
-			return found, err
-		}
-	}
 	for partial := range g.groups.Partials {
-		partial.Group = found.Top.GroupOf(partial.Group)
 		if err := into.Partial(*partial); err != nil {
 			return found, err
 		}
@@ -350,9 +344,6 @@ func (g *grouping) cells(row []sql.NullString) (rowCells, error) {
 	return c, nil
 }
 
-// maxFound is how many groups are held.
-const maxFound = 2_000_000
-
 // group finds the group of a row.
 func (g *grouping) group(c rowCells) (*tally.Group, error) {
 	labels := make([]dataset.Label, len(g.by))
@@ -364,8 +355,8 @@ func (g *grouping) group(c rowCells) (*tally.Group, error) {
 	}
 	g.key = append(g.key[:0], dataset.GroupKey(labels)...)
 	one := g.groups.Group(g.key, len(g.plan.Cuts)+1, func() []dataset.Label { return labels })
-	if len(g.groups.List) > maxFound {
-		return nil, &tally.TooMany{By: "the categories", Limit: maxFound}
+	if len(g.groups.List) > tally.MaxHeld {
+		return nil, &tally.TooMany{By: "the categories", Limit: tally.MaxHeld}
 	}
 	return one, nil
 }

@@ -32,19 +32,20 @@ func (a *app) statusCommand() *cobra.Command {
 		}
 		s := r.JSON200
 		size := func(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }
-		sets := &table.Grid{Header: []string{"dataset", "records", "loads", "records take", "sums take", "newest load"}}
+		sets := &table.Grid{Header: []string{"dataset", "records", "loads", "records take", "past records take", "columns take", "newest load"}}
 		for _, d := range s.Datasets {
 			newest := ""
 			if d.LoadedAt != nil {
 				newest = d.LoadedAt.Local().Format(time.DateTime)
 			}
-			sets.Rows = append(sets.Rows, []string{d.Name, print.Count(d.Records), print.Count(d.Loads), size(d.Bytes), size(d.SumsBytes), newest})
+			sets.Rows = append(sets.Rows, []string{d.Name, print.Count(d.Records), print.Count(d.Loads), size(d.Bytes),
+				size(d.PastBytes), size(d.ColumnsBytes), newest})
 		}
 		return a.print.Print(*out, print.View{Data: s, Grid: func() *table.Grid { return sets }, Draw: func(p *print.Printer) {
 			p.Linef("Vast Span %s %s, since %s; its database takes %s", s.Version, a.at(), s.Since.Local().Format(time.DateTime),
 				size(s.DatabaseBytes))
 			p.Linef("")
-			p.Table(sets, print.Look{Right: print.Right(1, 2, 3, 4), Lead: 1})
+			p.Table(sets, print.Look{Right: print.Right(1, 2, 3, 4, 5), Lead: 1})
 			for i, q := range s.Slow {
 				if i == 0 {
 					p.Linef("")

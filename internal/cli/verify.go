@@ -12,7 +12,7 @@ import (
 func (a *app) verifyCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:     "verify DATASET",
-		Short:   "Recount a dataset and compare it with its stored totals",
+		Short:   "Compare a dataset's columns and sums with its records",
 		Example: "  vastspan verify crossings",
 		Args:    argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -23,16 +23,10 @@ func (a *app) verifyCommand() *cobra.Command {
 				return err
 			}
 			v := r.JSON200
-			sums := print.Number(v.DaySums, "day sum")
-			if v.HourSums != nil {
-				sums += " and " + print.Number(*v.HourSums, "hour sum")
-			}
-			if v.ColumnFiles != nil {
-				sums += ", " + print.Number(*v.ColumnFiles, "column file")
-			}
-			err = a.done(v, "%s: %s recounted, %s, %s of them wrong", args[0], print.Number(v.Records, "record"), sums, print.Count(v.Wrong))
+			err = a.done(v, "%s: %s, %s and %s compared, %s wrong", args[0], print.Number(v.Records, "record"), print.Number(v.Sums, "sum"),
+				print.Number(v.Files, "file"), print.Count(v.Wrong))
 			if err == nil && v.Wrong > 0 {
-				return fmt.Errorf("the sums of %s are not what its records add up to", args[0])
+				return fmt.Errorf("the columns of %s differ from its records; damaged files are being made again", args[0])
 			}
 			return err
 		},

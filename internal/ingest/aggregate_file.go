@@ -38,13 +38,7 @@ func (f *Source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 		return found, err
 	}
 	found.Coverage, found.Whole = whole.coverage, &whole.all
-	if found.Top = p.Keep; p.Top > 0 && found.Top == nil {
-		if found.Top, err = p.RankTop(whole.Partials); err != nil {
-			return found, err
-		}
-	}
 	for partial := range whole.Partials {
-		partial.Group = found.Top.GroupOf(partial.Group)
 		if err := into.Partial(*partial); err != nil {
 			return found, err
 		}
@@ -277,9 +271,6 @@ func takePoint(t *tally.Part, i int, q measure.Point, c *dataset.Cell) error {
 	return nil
 }
 
-// maxFileGroups is how many groups of a file are held in memory.
-const maxFileGroups = 2_000_000
-
 // merge takes in what was found further on in the file.
 func (g *gathering) merge(other *gathering) error {
 	g.coverage.Merge(other.coverage)
@@ -287,8 +278,8 @@ func (g *gathering) merge(other *gathering) error {
 	if err := g.Merge(&other.Groups); err != nil {
 		return err
 	}
-	if len(g.List) > maxFileGroups {
-		return &tally.TooMany{By: "the categories", Limit: maxFileGroups}
+	if len(g.List) > tally.MaxHeld {
+		return &tally.TooMany{By: "the categories", Limit: tally.MaxHeld}
 	}
 	return nil
 }

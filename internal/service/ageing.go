@@ -49,7 +49,7 @@ func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Quest
 	if err != nil {
 		return nil, Refused(err)
 	}
-	a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.StaySource(d)}, scope)
+	a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.LifetimeSource(d)}, scope)
 	return a, Refused(err)
 }
 
@@ -58,6 +58,6 @@ func (l *Local) Ageing(ctx context.Context, q ageing.Question, scope span.Scope)
 	if err := l.start(); err != nil {
 		return nil, err
 	}
-	source := &ingest.StaySource{Reader: l.reader, Schema: l.schema}
+	source := &ingest.LifetimeSource{Reader: l.reader, Schema: l.schema}
 	return q.Answer(ctx, ageing.Records{Name: l.file.Name, Schema: l.schema, Source: source}, scope)
 }

@@ -480,7 +480,7 @@ func (s *Datasets) UndoLoad(ctx context.Context, name string, id int64) (*store.
 	return s.changeLoad(ctx, name, id, s.store.UndoLoad)
 }
 
-// Verify recounts a dataset's records and compares them with its day sums.
+// Verify compares a dataset's columns and sums with its records.
 func (s *Datasets) Verify(ctx context.Context, name string) (*store.Verification, error) {
 	d, err := visible(ctx, s.store, name, access.Records)
 	if err != nil {

@@ -101,7 +101,7 @@ func New(st *store.Store, clock Clock) *Service {
 	return s
 }
 
-// Open opens the database at an address and returns a service on it, which keeps columnar forms of the records in a folder
+// Open opens the database at an address and returns a service on it, which keeps the columns of datasets in a folder
 // of its own, and knows databases in which tables may be attached; Close must follow.
 func Open(ctx context.Context, url, columns string, databases map[string]DatabaseDefinition, clock Clock) (*Service, error) {
 	known, err := attached.Configure(databases)

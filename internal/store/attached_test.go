@@ -187,7 +187,7 @@ func testStays(t *testing.T, rng *rand.Rand, s *Store, name string, kept, d *Dat
 		if round > 0 {
 			q.Where = randomFilters(rng)
 		}
-		want, got := gathered(t, s.StaySource(kept), q), gathered(t, s.StaySource(d), q)
+		want, got := gathered(t, s.LifetimeSource(kept), q), gathered(t, s.LifetimeSource(d), q)
 		if !maps.Equal(want, got) {
 			t.Fatalf("%s, %+v: %v\nstored %v", name, q, got, want)
 		}

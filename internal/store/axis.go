@@ -1,10 +1,8 @@
 package store
 
 import (
-	"database/sql"
 	"strconv"
 	"strings"
-	"time"
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
@@ -27,9 +25,6 @@ func (a axis) bucket() string {
 	}
 	return "width_bucket((" + a.At + " - date '2000-01-01')::float8, ?::float8[])"
 }
-
-// Bucket is bucket, for templates.
-func (a axis) Bucket() string { return a.bucket() }
 
 var cutOrigin = int64(civil.Of(2000, 1, 1))
 
@@ -113,38 +108,8 @@ func (a axis) all(p tally.Period) condition {
 	return all
 }
 
-// dayAt returns the day of what the axis says.
-func (a axis) dayAt(t time.Time) civil.Day {
-	if a.timed {
-		return a.clock.DayOf(civil.Moment(t.UnixMicro()))
-	}
-	return DayOf(t)
-}
-
-// extent is how many records some rows stand for, and from when to when; no time where they have none.
-type extent struct {
-	records        int64
-	oldest, newest sql.NullTime
-}
-
-func (e *extent) addTo(c *tally.Coverage, a axis) {
-	if e.oldest.Valid {
-		c.AddMany(e.records, a.dayAt(e.oldest.Time), a.dayAt(e.newest.Time))
-	} else {
-		c.Undated += e.records
-	}
-}
-
 // dayAxis is the axis of the days of a column.
 func (d *Dataset) dayAxis(date string) axis { return axis{At: d.dayOf(d.dateColumn(date))} }
-
-// axis is that of a plan: of the moments of its column of times where it is timed.
-func (d *Dataset) axis(p *tally.Plan) axis {
-	if !p.Timed {
-		return d.dayAxis(p.Date)
-	}
-	return d.momentAxis(p.Date)
-}
 
 // axisOf is the axis of what a period is of: moments or days of a column.
 func (d *Dataset) axisOf(p tally.Period, date string) axis {

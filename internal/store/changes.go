@@ -75,28 +75,17 @@ func (d *Dataset) createPast(tx *gorm.DB) error {
 	return tx.Exec("CREATE TABLE " + d.pastTable() + " (LIKE " + d.table() + ", " + quote(untilColumn) + " bigint NOT NULL)").Error
 }
 
-// end moves the records that meet a condition to the past, and returns how many they are. Their days and hours are marked.
+// end moves the records that meet a condition to the past, and returns how many they are.
 func (d *Dataset) end(tx *gorm.DB, which condition) (int64, error) {
 	clauses, args := where([]condition{which})
-	for _, t := range d.rollupTables() {
-		if err := t.mark(tx, d.table()+" AS r "+clauses, args...); err != nil {
-			return 0, err
-		}
-	}
 	done := tx.Exec("WITH gone AS (DELETE FROM "+d.table()+" AS r "+clauses+" RETURNING "+d.columnList()+") INSERT INTO "+
 		d.pastTable()+" ("+d.columnList()+", "+quote(untilColumn)+") SELECT *, "+fmt.Sprint(d.nextChange())+" FROM gone", args...)
 	return done.RowsAffected, done.Error
 }
 
-// bringBack makes past records that meet a condition current again; what they were before stays in the past. Their days and
-// hours are marked.
+// bringBack makes past records that meet a condition current again; what they were before stays in the past.
 func (d *Dataset) bringBack(tx *gorm.DB, which condition) error {
 	clauses, args := where([]condition{which})
-	for _, t := range d.rollupTables() {
-		if err := t.mark(tx, d.pastTable()+" AS r "+clauses, args...); err != nil {
-			return err
-		}
-	}
 	columns := d.recordColumns()
 	columns[sincePosition] = fmt.Sprint(d.nextChange())
 	return tx.Exec("INSERT INTO "+d.table()+" ("+d.columnList()+") SELECT "+strings.Join(columns, ", ")+

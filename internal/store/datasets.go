@@ -31,8 +31,6 @@ type Dataset struct {
 	Described int64
 	// NextRecord is greater than the number of any record so far.
 	NextRecord int64
-	// HourStep is how many seconds its hour sums are apart; 0 where it keeps none.
-	HourStep int64
 	// Content names what the dataset holds: it changes with every change of its records.
 	Content string
 	// Attached is where its records are, should that be elsewhere; nil where they are kept here.
@@ -214,8 +212,7 @@ func (s *Store) RemoveDataset(ctx context.Context, name string, check func(*Data
 	if err != nil {
 		return err
 	}
-	s.rollups.evict(d.ID)
-	s.forms.evict(d.ID)
+	s.columns.evict(d.ID)
 	s.sweep(context.WithoutCancel(ctx))
 	return nil
 }
@@ -230,8 +227,7 @@ func (s *Store) sweep(ctx context.Context) {
 	}
 	err := s.db.WithContext(ctx).Raw(`
 		SELECT quote_ident(schemaname) || '.' || quote_ident(tablename) FROM pg_tables
-		WHERE schemaname IN ('stored', 'sums') AND NOT EXISTS (
-			SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'p_' || id OR tablename = 'h_' || id AND hour_step > 0)`).
+		WHERE schemaname = 'stored' AND NOT EXISTS (SELECT FROM datasets WHERE tablename = 'd_' || id OR tablename = 'p_' || id)`).
 		Scan(&tables).Error
 	for _, table := range tables {
 		err = errors.Join(err, s.db.WithContext(ctx).Exec("DROP TABLE IF EXISTS "+table).Error)
@@ -244,7 +240,8 @@ func (s *Store) sweep(ctx context.Context) {
 // UndoLoad takes a load's records out of its dataset; the load stays listed.
 func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, error) {
 	var load *Load
-	err := s.transaction(ctx, func(tx *gorm.DB) error {
+	var edit *columnEdit
+	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
 			return err
@@ -270,21 +267,20 @@ func (s *Store) UndoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err := d.undo(tx, load); err != nil {
 			return err
 		}
-		for _, t := range d.rollupTables() {
-			if err := t.rebuild(tx); err != nil {
-				return err
-			}
+		if edit, err = s.changeColumns(ctx, tx, conn, d); err != nil {
+			return err
 		}
 		now := tx.NowFunc()
 		load.UndoneAt, load.UndoneBy = &now, d.nextChange()
 		if err := tx.Save(load).Error; err != nil {
 			return err
 		}
-		if err := d.logChange(ctx, tx, UndoChange, load, newContent()); err != nil {
+		if err := d.logChange(ctx, tx, UndoChange, load, edit.content); err != nil {
 			return err
 		}
 		return note(tx, Entry{Action: Undone, Kind: "load", Name: itoa(id), Detail: map[string]any{"dataset": name, "records": load.Records}})
 	})
+	edit.end(err)
 	return load, err
 }
 
@@ -305,11 +301,6 @@ func (d *Dataset) create(tx *gorm.DB) error {
 	}
 	for _, c := range d.Schema.Columns {
 		columns = append(columns, d.column(c.Name)+" "+sqlType(c.Type))
-	}
-	for _, t := range d.rollupTables() {
-		if err := t.create(tx); err != nil {
-			return err
-		}
 	}
 	if err := tx.Exec("CREATE TABLE " + d.table() + " (" + strings.Join(columns, ", ") + ")").Error; err != nil {
 		return err

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"database/sql"
 	"database/sql/driver"
 	"fmt"
 	"slices"
@@ -117,31 +116,9 @@ func (d *Dataset) labelText(name string) string {
 	return d.column(name)
 }
 
-func labelOf(text sql.NullString, number bool) dataset.Label {
-	if number && text.Valid {
-		return dataset.NumberLabel(text.String)
-	}
-	return dataset.Label{Text: text.String, Set: text.Valid}
-}
-
 func (d *Dataset) isNumber(name string) bool {
 	c, err := d.Schema.Find(name)
 	return err == nil && c.Type == dataset.Number
-}
-
-// isLabel keeps the records of which a category has one of some labels.
-func (d *Dataset) isLabel(name string, labels []dataset.Label) condition {
-	var texts []string
-	blank := "false"
-	for _, l := range labels {
-		if l.Set {
-			texts = append(texts, l.Text)
-		} else {
-			blank = d.labelText(name) + " IS NULL"
-		}
-	}
-	c := among(d.labelText(name), "", texts)
-	return condition{"(" + blank + " OR " + c.sql + ")", c.args}
 }
 
 // daysOf keeps the days of a set.

@@ -116,7 +116,7 @@ func TestLengthsAgree(t *testing.T) {
 				t.Fatal(err)
 			}
 			for from, source := range map[string]tally.Source{
-				"the columnar form": s.mustForm(t, d), "the records": s.RecordSource(d), "the file": fileOf(text.String(), &d.Schema),
+				"the columns": s.Source(d), "the file": fileOf(text.String(), &d.Schema),
 			} {
 				p, err := tally.NewPlan(tally.Request{
 					Periods: tally.EachOfDays(allDays), Figures: figuresOf("count", "sum "+l.String()), Where: filters,

@@ -20,7 +20,7 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
-	"vastspan/internal/columns"
+	"vastspan/internal/columnstore"
 	"vastspan/internal/ingest"
 	"vastspan/internal/refused"
 )
@@ -54,13 +54,13 @@ type LoadInput struct {
 // file is loaded whole or not at all. Errors in it are *ingest.Faults.
 func (s *Store) LoadFile(ctx context.Context, in LoadInput) (*Load, error) {
 	var load *Load
-	kept := &keeping{store: s, form: &loadForm{forms: s.forms}}
+	var edit *columnEdit
 	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		var err error
-		load, err = in.run(ctx, tx, conn, kept)
+		load, err = in.run(ctx, tx, conn, s.columns, &edit)
 		return err
 	})
-	kept.end(err)
+	edit.end(err)
 	if err == nil {
 		s.tallies.loads.Add(1)
 		s.tallies.loadedRecords.Add(load.Records)
@@ -101,7 +101,7 @@ func ignoreDone(err error) error {
 	return nil
 }
 
-func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept *keeping) (*Load, error) {
+func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, columns *columnCache, edit **columnEdit) (*Load, error) {
 	d, err := in.dataset(tx)
 	if err == nil {
 		err = d.Here("nothing is loaded into it")
@@ -137,10 +137,10 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 			return nil, err
 		}
 	}
-	if err := kept.form.begin(d); err != nil {
+	if *edit, err = columns.edit(d); err != nil {
 		return nil, err
 	}
-	job, err := in.copy(ctx, conn, d, kept)
+	job, err := in.copy(ctx, conn, d, (*edit).edit)
 	if err != nil {
 		return nil, err
 	}
@@ -162,21 +162,6 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 			return nil, err
 		}
 	}
-	for _, sums := range job.sums {
-		if sums.uneven() {
-			d.HourStep = 0 // they are of no use; the table is swept
-			continue
-		}
-		if err := sums.sum(ctx, tx, conn, load); err != nil {
-			return nil, err
-		}
-		if load.Replaced > 0 {
-			if err := sums.rebuild(tx); err != nil {
-				return nil, err
-			}
-			sums.after = nil
-		}
-	}
 	load.File = listed(in.File, ingest.Names(in.Reader))
 	coverage := job.coverage
 	load.NextRecord = job.next
@@ -188,14 +173,13 @@ func (in *LoadInput) run(ctx context.Context, tx *gorm.DB, conn *sql.Conn, kept 
 	if err := tx.Save(load).Error; err != nil {
 		return nil, err
 	}
-	content, err := kept.form.publish(load)
-	if err != nil {
+	if err := (*edit).publish(ctx, conn, load.Replaced); err != nil {
 		return nil, err
 	}
-	if err := tx.Model(d).Updates(map[string]any{"next_record": job.next, "hour_step": d.HourStep}).Error; err != nil {
+	if err := tx.Model(d).Update("next_record", job.next).Error; err != nil {
 		return nil, err
 	}
-	if err := d.logChange(ctx, tx, LoadChange, load, content); err != nil {
+	if err := d.logChange(ctx, tx, LoadChange, load, (*edit).content); err != nil {
 		return nil, err
 	}
 	return load, note(tx, Entry{Action: Loaded, Kind: "load", Name: itoa(load.ID), Detail: map[string]any{
@@ -254,7 +238,7 @@ func (in *LoadInput) dataset(tx *gorm.DB) (*Dataset, error) {
 	if err != nil {
 		return nil, err
 	}
-	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1, HourStep: hourStep(schema), Content: newContent()}
+	d = &Dataset{Name: in.Dataset, Schema: *schema, Described: 1, Content: newContent()}
 	return d, d.create(tx)
 }
 
@@ -264,37 +248,13 @@ type loadJob struct {
 	withDay  bool // the table keeps the day of a timestamp
 	coverage tally.Coverage
 	next     int64 // the number of the first record after it
-	sums     []*loadRollup
-	form     *loadForm
-}
-
-// keeping is what a load makes for questions beside the records: the copies of sums in memory and the columnar form.
-type keeping struct {
-	store *Store
-	form  *loadForm
-	sums  []*loadRollup
-}
-
-// end keeps it where the load was committed.
-func (k *keeping) end(failed error) {
-	k.form.end(failed)
-	for _, sums := range k.sums {
-		if failed == nil && sums.after != nil {
-			k.store.rollups.keep(sums.copyKey(), sums.after, nil)
-		}
-	}
+	columns  *columnstore.Edit
 }
 
 // copy streams the file's rows into the table by COPY. Its blocks are read and written on all
 // processors, in the order of the file.
-func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, kept *keeping) (*loadJob, error) {
-	l := &loadJob{dataset: d, withDay: d.day() == quote(dayColumn), next: d.NextRecord, form: kept.form}
-	for _, t := range d.rollupTables() {
-		sums := newLoadRollup(t)
-		sums.before = kept.store.rollups.at(t)
-		l.sums = append(l.sums, sums)
-	}
-	kept.sums = l.sums
+func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, columns *columnstore.Edit) (*loadJob, error) {
+	l := &loadJob{dataset: d, withDay: d.day() == quote(dayColumn), next: d.NextRecord, columns: columns}
 	read := &d.Schema
 	if in.Reading != nil {
 		var err error
@@ -312,7 +272,7 @@ func (in *LoadInput) copy(ctx context.Context, conn *sql.Conn, d *Dataset, kept 
 			func(b encoded) error {
 				l.coverage.Merge(b.coverage)
 				l.next = max(l.next, b.next)
-				if err := kept.form.add(b.block); err != nil {
+				if err := columns.Append(b.block); err != nil {
 					return err
 				}
 				_, err := out.Write(b.rows)
@@ -373,7 +333,7 @@ type encoded struct {
 	rows     []byte
 	coverage tally.Coverage
 	next     int64
-	block    *columns.Block // nil where no form is made
+	block    *columnstore.Block
 }
 
 // encode writes a block of rows and adds them up. A record's number grows with its line, so that
@@ -386,7 +346,9 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 	err := rows(func(at int, cells []dataset.Cell) error {
 		number := l.dataset.NextRecord + int64(at)
 		e.next = number + 1
-		l.form.encode(worker, number, cells)
+		if err := l.columns.Worker(worker).Add(columnstore.RecordKey{Record: number, Since: l.columns.Change()}, cells); err != nil {
+			return err
+		}
 		line = strconv.AppendInt(line, number, 10)
 		line = append(line, '\t')
 		line = strconv.AppendInt(line, l.dataset.nextChange(), 10)
@@ -408,14 +370,9 @@ func (l *loadJob) encode(worker int, rows ingest.Rows) (encoded, error) {
 			line = appendCell(line, s.Columns[i].Type, &cells[i])
 		}
 		line = append(line, '\n')
-		for _, sums := range l.sums {
-			if err := sums.add(worker, cells); err != nil {
-				return err
-			}
-		}
 		return nil
 	})
-	e.rows, e.block = line, l.form.take(worker)
+	e.rows, e.block = line, l.columns.Worker(worker).Take()
 	return e, err
 }
 

@@ -25,7 +25,7 @@ func (s *Store) run(t *testing.T, d *Dataset, q tally.Request) *tally.Result {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := tally.Run(context.Background(), p, s.RecordSource(d))
+	r, err := tally.Run(context.Background(), p, s.Source(d))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,7 +140,7 @@ func TestRemovedWhileItIsRead(t *testing.T) {
 	}
 	var reading, removing sync.WaitGroup
 	done := make(chan struct{})
-	for _, sources := range [][2]func(*Dataset) tally.Source{{s.RecordSource, s.RollupSource}, {s.RollupSource, s.RecordSource}} {
+	for range 2 {
 		reading.Go(func() {
 			for {
 				select {
@@ -150,10 +150,8 @@ func TestRemovedWhileItIsRead(t *testing.T) {
 				}
 				err := s.Snapshot(ctx, func(ctx context.Context) error {
 					d, err := s.Dataset(ctx, "fleeting")
-					for _, source := range sources {
-						if err == nil {
-							_, err = tally.Run(ctx, p, source(d))
-						}
+					if err == nil {
+						_, err = tally.Run(ctx, p, s.Source(d))
 					}
 					return err
 				})

@@ -11,7 +11,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
 	"vastspan/core/tally"
-	"vastspan/internal/columns"
+	"vastspan/internal/columnstore"
 	"vastspan/internal/listing"
 )
 
@@ -24,6 +24,9 @@ type (
 	// CategoryValue is one value of a category.
 	CategoryValue = listing.CategoryValue
 )
+
+// errEnough ends a listing that is long enough.
+var errEnough = errors.New("enough")
 
 // maxListing is how long the records of one listing may be together, in bytes; one is always given.
 const maxListing = 16 << 20
@@ -220,8 +223,8 @@ func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int
 	}
 	var values []CategoryValue
 	counted := false
-	answered, err := s.byForm(ctx, d, func(f *columns.Form) error {
-		list, ok, err := f.Values(ctx, column, limit)
+	err := s.columns.ask(ctx, d, func(state *columnstore.State) error {
+		list, ok, err := state.Values(ctx, column, limit)
 		counted = ok
 		for _, v := range list {
 			one := CategoryValue{Records: v.Records}
@@ -232,7 +235,7 @@ func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int
 		}
 		return err
 	})
-	if answered && counted || err != nil {
+	if counted || err != nil {
 		return values, err
 	}
 	c := d.labelText(column)

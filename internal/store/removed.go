@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"time"
@@ -98,7 +99,8 @@ func (d *Dataset) countSince(tx *gorm.DB, table string, change int64) (n int64, 
 // undone, longer ago than its records are kept, or where what came back is not there as it was.
 func (s *Store) RedoLoad(ctx context.Context, name string, id int64) (*Load, error) {
 	var load *Load
-	err := s.transaction(ctx, func(tx *gorm.DB) error {
+	var edit *columnEdit
+	err := s.copyTransaction(ctx, func(tx *gorm.DB, conn *sql.Conn) error {
 		d, err := findDataset(tx.Clauses(forUpdate), name)
 		if err != nil {
 			return err
@@ -142,10 +144,8 @@ func (s *Store) RedoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err := d.bringBack(tx, condition{"r." + quote(untilColumn) + " = ?", []any{load.UndoneBy}}); err != nil {
 			return err
 		}
-		for _, t := range d.rollupTables() {
-			if err := t.rebuild(tx); err != nil {
-				return err
-			}
+		if edit, err = s.changeColumns(ctx, tx, conn, d); err != nil {
+			return err
 		}
 		load.UndoneAt, load.Kept, load.Change, load.UndoneBy = nil, false, d.nextChange(), 0
 		if err := tx.Save(load).Error; err != nil {
@@ -156,11 +156,12 @@ func (s *Store) RedoLoad(ctx context.Context, name string, id int64) (*Load, err
 		if err != nil {
 			return err
 		}
-		if err := d.logChange(ctx, tx, RedoChange, load, newContent()); err != nil {
+		if err := d.logChange(ctx, tx, RedoChange, load, edit.content); err != nil {
 			return err
 		}
 		return note(tx, Entry{Action: Restored, Kind: "load", Name: itoa(id), Detail: map[string]any{"dataset": name, "records": load.Records}})
 	})
+	edit.end(err)
 	return load, err
 }
 

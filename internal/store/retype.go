@@ -37,8 +37,7 @@ var conversions = map[[2]dataset.Type]conversion{
 	{dataset.Number, dataset.Date}: {eightDigits, "a date such as 20260903", "to_date(%s::text, 'YYYYMMDD')"},
 }
 
-// retype returns columns other types where all of their values allow it, and makes the sums anew where the columns that they
-// are of have changed. before is the schema so far.
+// retype gives columns other types where all of their values allow it. before is the schema so far.
 func (d *Dataset) retype(ctx context.Context, tx *gorm.DB, before *dataset.Schema) error {
 	var changed []int
 	for i, c := range d.Schema.Columns {
@@ -57,24 +56,11 @@ func (d *Dataset) retype(ctx context.Context, tx *gorm.DB, before *dataset.Schem
 			return err
 		}
 	}
-	was := *d
-	was.Schema = *before
-	roles := slices.Equal(was.rollupCategories(), d.rollupCategories()) && slices.Equal(was.rollupAmounts(), d.rollupAmounts())
-	if len(changed) == 0 && roles {
+	if len(changed) == 0 {
 		return nil
 	}
-	if len(changed) > 0 {
-		if err := d.alter(tx, before, changed); err != nil {
-			return err
-		}
-	}
-	for _, t := range d.rollupTables() {
-		if err := tx.Exec("DROP TABLE " + t.name()).Error; err != nil {
-			return err
-		}
-		if err := t.make(tx); err != nil {
-			return err
-		}
+	if err := d.alter(tx, before, changed); err != nil {
+		return err
 	}
 	return d.logChange(ctx, tx, RetypeChange, nil, newContent())
 }

@@ -8,8 +8,10 @@ import (
 
 // A Size is how much a dataset takes.
 type Size struct {
-	Loads, Bytes, SumsBytes int64
-	LoadedAt                *time.Time
+	Loads            int64
+	Bytes, PastBytes int64 // of records, and of past ones
+	ColumnsBytes     int64 // of files of columns
+	LoadedAt         *time.Time
 }
 
 // Sizes measures the datasets, by their numbers, and the whole database, in bytes.
@@ -17,9 +19,7 @@ func (s *Store) Sizes(ctx context.Context) (sizes map[int64]Size, database int64
 	rows, err := s.reader(ctx).Raw(`
 		SELECT d.id, count(l.id), max(l.loaded_at),
 			coalesce(pg_total_relation_size(to_regclass('stored.d_' || d.id)), 0),
-			coalesce(pg_total_relation_size(to_regclass('sums.d_' || d.id)), 0)
-				+ coalesce(pg_total_relation_size(to_regclass('sums.o_' || d.id)), 0)
-				+ coalesce(pg_total_relation_size(to_regclass('sums.h_' || d.id)), 0)
+			coalesce(pg_total_relation_size(to_regclass('stored.p_' || d.id)), 0)
 		FROM datasets d LEFT JOIN loads l ON l.dataset_id = d.id AND l.undone_at IS NULL
 		WHERE d.removed_at IS NULL GROUP BY d.id`).Rows()
 	if err != nil {
@@ -31,12 +31,13 @@ func (s *Store) Sizes(ctx context.Context) (sizes map[int64]Size, database int64
 		var id int64
 		var one Size
 		var at sql.NullTime
-		if err := rows.Scan(&id, &one.Loads, &at, &one.Bytes, &one.SumsBytes); err != nil {
+		if err := rows.Scan(&id, &one.Loads, &at, &one.Bytes, &one.PastBytes); err != nil {
 			return nil, 0, err
 		}
 		if at.Valid {
 			one.LoadedAt = &at.Time
 		}
+		one.ColumnsBytes = s.columns.size(id)
 		sizes[id] = one
 	}
 	if err := rows.Err(); err != nil {

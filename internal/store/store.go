@@ -29,8 +29,7 @@ type Store struct {
 	db      *gorm.DB
 	sql     *sql.DB
 	long    *gorm.DB // for what callers send or take at their own speed: files and downloads
-	rollups *rollupCache
-	forms   *formCache
+	columns *columnCache
 	days    *lru.Cache[daysKey, civil.Set] // that have records
 	// databases are where attached tables are.
 	databases *attached.Databases
@@ -54,7 +53,7 @@ const (
 
 // Options say what a store keeps beside the database.
 type Options struct {
-	// Columns is the folder for columnar forms of the records, of the service alone; none are kept where it is empty.
+	// Columns is the folder for the columns of datasets, of this store alone; where it is empty, one is made and removed at the end.
 	Columns string
 	// Databases are those in which tables may be attached; nil for none.
 	Databases *attached.Databases
@@ -82,8 +81,9 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 	if s.sql, err = s.db.DB(); err != nil {
 		return nil, err
 	}
-	s.rollups, s.forms = newRollupCache(s), newFormCache(s, o.Columns)
-	s.forms.keep()
+	if s.columns, err = newColumnCache(s, o.Columns); err != nil {
+		return nil, fmt.Errorf("the folder of columns cannot be used: %w", err)
+	}
 	if s.days, err = lru.New[daysKey, civil.Set](keptDays); err != nil {
 		return nil, err
 	}
@@ -99,9 +99,10 @@ func Open(ctx context.Context, url string, o Options) (*Store, error) {
 		return nil, errors.Join(fmt.Errorf("the database cannot be brought up to date: %w", err), s.Close())
 	}
 	s.sweep(ctx)
-	if err := s.forms.sweep(ctx); err != nil {
+	if err := s.columns.sweep(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("the folder of columns cannot be used: %w", err), s.Close())
 	}
+	s.columns.keep()
 	return s, nil
 }
 
@@ -122,8 +123,9 @@ func connect(config *pgx.ConnConfig, most int) (*gorm.DB, error) {
 
 // Close ends all connections.
 func (s *Store) Close() error {
-	s.rollups.close()
-	s.forms.close()
+	if err := s.columns.close(); err != nil {
+		slog.Warn("files of columns are left", "error", err)
+	}
 	if err := s.databases.Close(); err != nil {
 		slog.Warn("connections to databases of attached tables are left", "error", err)
 	}

@@ -338,7 +338,7 @@ func (h *handlers) DescribeService(
 		Version: h.settings.Version, Since: h.since, DatabaseBytes: state.DatabaseBytes, Slow: h.slow.all(),
 		Datasets: each(state.Datasets, func(d *service.DatasetSize) types.DatasetSize {
 			one := types.DatasetSize{Name: d.Name, Records: d.Coverage.Records + d.Undated, Loads: d.Loads, Bytes: d.Bytes,
-				SumsBytes: d.SumsBytes, LoadedAt: d.LoadedAt, Trouble: optional(d.Trouble)}
+				PastBytes: d.PastBytes, ColumnsBytes: d.ColumnsBytes, LoadedAt: d.LoadedAt, Trouble: optional(d.Trouble)}
 			if d.Attached != nil {
 				one.Database = &d.Attached.Database
 			}

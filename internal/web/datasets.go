@@ -206,7 +206,7 @@ func (h *handlers) VerifyDataset(ctx context.Context, r server.VerifyDatasetRequ
 		return nil, err
 	}
 	return server.VerifyDataset200JSONResponse{
-		DaySums: v.DaySums, HourSums: optional(v.HourSums), ColumnFiles: optional(v.ColumnFiles), Records: v.Records, Wrong: v.Wrong,
+		Records: v.Records, Sums: v.Sums, Files: v.Files, Wrong: v.Wrong,
 	}, nil
 }
 

@@ -36,7 +36,7 @@ func ready(s *service.Service) gin.HandlerFunc {
 type gauged struct {
 	service                   *service.Service
 	totals, loads, records    *prometheus.Desc
-	rollups, forms            *prometheus.Desc
+	columns                   *prometheus.Desc
 	connections, waits, asked *prometheus.Desc
 	questions, busy           *prometheus.Desc
 	gates                     map[string]*gate
@@ -51,10 +51,9 @@ func newGauged(s *service.Service, gates map[string]*gate) *gauged {
 		questions: describe("questions", "Heavy questions and files of records that are being answered, and that wait.",
 			"kind", "state"),
 		busy:   describe("refused_busy_total", "Questions that were refused since too much was asked at a time.", "kind"),
-		totals: describe("totals_total", "Totals that were answered, by what has answered them.", "source"),
+		totals: describe("totals_total", "Totals that were answered, by where the records are.", "source"),
 		loads:  describe("loads_total", "Files that were loaded."), records: describe("loaded_records_total", "Records that were loaded."),
-		rollups: describe("sums_bytes", "Memory that sums take."),
-		forms:   describe("form_bytes", "How long the files of columnar forms are that are open."),
+		columns: describe("columns_bytes", "How long the files of columns are that are open, by what they hold.", "kind"),
 		connections: describe("database_connections", "Connections to the database, by what they are for and whether they are in use.",
 			"pool", "state"),
 		waits: describe("database_waits_total", "How often a connection to the database had to be waited for.", "pool"),
@@ -65,7 +64,7 @@ func newGauged(s *service.Service, gates map[string]*gate) *gauged {
 // Describe implements prometheus.Collector.
 func (g *gauged) Describe(into chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{
-		g.totals, g.loads, g.records, g.rollups, g.forms, g.connections, g.waits, g.asked, g.questions, g.busy,
+		g.totals, g.loads, g.records, g.columns, g.connections, g.waits, g.asked, g.questions, g.busy,
 	} {
 		into <- d
 	}
@@ -82,8 +81,8 @@ func (g *gauged) Collect(into chan<- prometheus.Metric) {
 	}
 	put(g.loads, prometheus.CounterValue, float64(m.Loads))
 	put(g.records, prometheus.CounterValue, float64(m.LoadedRecords))
-	put(g.rollups, prometheus.GaugeValue, float64(m.RollupBytes))
-	put(g.forms, prometheus.GaugeValue, float64(m.FormBytes))
+	put(g.columns, prometheus.GaugeValue, float64(m.RowBytes), "rows")
+	put(g.columns, prometheus.GaugeValue, float64(m.SumBytes), "sums")
 	for kind, gate := range g.gates {
 		running, waiting := gate.state()
 		put(g.questions, prometheus.GaugeValue, float64(running), kind, "running")

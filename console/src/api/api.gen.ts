@@ -989,7 +989,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Recount a dataset's records and compare them with its day sums */
+        /** Compare a dataset's columns and sums with its records */
         post: operations["verifyDataset"];
         delete?: never;
         options?: never;
@@ -1861,9 +1861,14 @@ export interface components {
             bytes: number;
             /**
              * Format: int64
-             * @description Of its sums
+             * @description Of past records that were replaced or undone
              */
-            sums_bytes: number;
+            past_bytes: number;
+            /**
+             * Format: int64
+             * @description Of its files of columns
+             */
+            columns_bytes: number;
             /**
              * Format: date-time
              * @description When its newest load was made
@@ -2902,27 +2907,22 @@ export interface components {
         Verification: {
             /**
              * Format: int64
-             * @description The day sums that are kept
-             */
-            day_sums: number;
-            /**
-             * Format: int64
-             * @description The records that were recounted
+             * @description The records in the database that the columns were compared with
              */
             records: number;
             /**
              * Format: int64
-             * @description The hour sums that are kept; absent where there are none
+             * @description The sums by day and hour that were made again and compared
              */
-            hour_sums?: number;
+            sums: number;
             /**
              * Format: int64
-             * @description The files of columns whose checksums were compared; absent where there are none
+             * @description The files of columns whose checksums were compared
              */
-            column_files?: number;
+            files: number;
             /**
              * Format: int64
-             * @description Sums that differ, are missing, or should not be there, and damaged files of columns
+             * @description Damaged files, and comparisons that found a difference; 0 is all right
              */
             wrong: number;
         };

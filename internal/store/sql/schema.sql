@@ -23,14 +23,13 @@ CREATE TABLE acknowledgements (
 	UNIQUE (kind, caution, spans)
 );
 
--- Records: each dataset has two tables in stored, of its records and of past ones, a view with its users' names in records, and tables of totals in sums.
+-- Records: each dataset has two tables in stored, of its records and of past ones, and a view with its users' names in records.
 CREATE SCHEMA stored;
 CREATE SCHEMA records;
-CREATE SCHEMA sums;
 CREATE TABLE datasets (
 	id bigserial PRIMARY KEY, name text NOT NULL UNIQUE, schema jsonb NOT NULL, version bigint NOT NULL,
 	created_at timestamptz NOT NULL, next_record bigint NOT NULL DEFAULT 0, described bigint NOT NULL DEFAULT 1,
-	hour_step bigint NOT NULL DEFAULT 0, content text NOT NULL DEFAULT gen_random_uuid()::text, attached jsonb, rules jsonb,
+	content text NOT NULL DEFAULT gen_random_uuid()::text, attached jsonb, rules jsonb,
 	removed_at timestamptz, removed_name text NOT NULL DEFAULT '', removed_by text NOT NULL DEFAULT ''
 );
 -- Rules of access of datasets that were removed: receipts about them still follow these.

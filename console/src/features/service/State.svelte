@@ -59,7 +59,8 @@
         <tr class="text-right text-quiet">
           <th class="px-4 py-2 text-left font-normal">Name</th><th class="px-3 font-normal">Records</th>
           <th class="px-3 font-normal">Loads</th><th class="px-3 font-normal">Records size</th>
-          <th class="px-3 font-normal">Totals size</th><th class="px-4 font-normal">Last load</th>
+          <th class="px-3 font-normal">Past records size</th>
+          <th class="px-3 font-normal">Columns size</th><th class="px-4 font-normal">Last load</th>
         </tr>
       </thead>
       <tbody>
@@ -73,7 +74,8 @@
             >
             <td class="px-3">{d.database ? '' : d.loads.toLocaleString('en')}</td>
             <td class="px-3 whitespace-nowrap">{d.database ? '' : bytes(d.bytes)}</td>
-            <td class="px-3 whitespace-nowrap">{d.database ? '' : bytes(d.sums_bytes)}</td>
+            <td class="px-3 whitespace-nowrap">{d.database ? '' : bytes(d.past_bytes)}</td>
+            <td class="px-3 whitespace-nowrap">{d.database ? '' : bytes(d.columns_bytes)}</td>
             <td class="px-4 whitespace-nowrap text-quiet">{d.loaded_at ? moment(d.loaded_at) : ''}</td>
           </tr>
         {/each}
