@@ -2,6 +2,7 @@ package columnstore
 
 import (
 	"context"
+	"maps"
 	"math/bits"
 	"runtime"
 	"slices"
@@ -12,9 +13,10 @@ import (
 	"vastspan/core/tally"
 )
 
-// Figures of which partial results do not combine are made period by period. Different values are marked in bitmaps by their
-// place in the order of all values; a place among sorted values is found by counting: how many values begin with each digit,
-// then, of those that begin with the right one, how many go on with each. Neither keeps the values.
+// Figures of which partial results do not combine are made for several periods in one pass. Different values are marked in bitmaps by
+// their place in the order of all values; a place among sorted values is found by counting: how many values begin with each digit, then,
+// of those that begin with the right one, how many go on with each. Neither keeps the values. Marks and counts are kept by cell: a group
+// within the segments that belong to the same periods. Those of a period are added up from its cells.
 
 // needsMultisets reports whether the values of any column have to be kept as they are.
 func (q *question) needsMultisets(ctx context.Context) (bool, error) {
@@ -91,7 +93,25 @@ func (m *members) find(labels []dataset.Label) (at int32, known bool) {
 	return at, false
 }
 
-// heavy bounds how many periods are worked on at a time, whoever asks: each takes memory of its own.
+// leaves lists the groups that each member is made of.
+func (m *members) leaves() [][]int32 {
+	list := make([][]int32, len(m.groups))
+	for at, parents := range m.parents {
+		if m.isParent(int32(at)) {
+			continue
+		}
+		list[at] = append(list[at], int32(at))
+		for _, parent := range parents {
+			list[parent] = append(list[parent], int32(at))
+		}
+	}
+	return list
+}
+
+// isParent reports whether a member is several groups together.
+func (m *members) isParent(at int32) bool { return slices.Contains(m.groups[at], dataset.All) }
+
+// heavy bounds how many questions are answered at a time, whoever asks: each takes memory of its own.
 var heavy = make(chan struct{}, runtime.GOMAXPROCS(0))
 
 // holistic answers the figures of which partial results do not combine.
@@ -104,22 +124,27 @@ func (q *question) holistic(ctx context.Context, into tally.Collector) error {
 	if err != nil {
 		return err
 	}
-	answers := make([]map[int32][]decimal.Fraction, len(q.plan.Periods))
-	err = inTurns(ctx, len(q.plan.Periods), runtime.GOMAXPROCS(0), func(ctx context.Context, _, period int) error {
-		select {
-		case heavy <- struct{}{}:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-		defer func() { <-heavy }()
-		var err error
-		answers[period], err = q.period(ctx, m, period)
-		return err
-	})
-	if err != nil {
-		return err
+	select {
+	case heavy <- struct{}{}:
+	case <-ctx.Done():
+		return ctx.Err()
 	}
-	for period, list := range answers {
+	defer func() { <-heavy }()
+	a := &holisticValues{plan: q.plan, values: make([]map[int32][]decimal.Fraction, len(q.plan.Periods))}
+	leaves := m.leaves()
+	for column, name := range q.plan.ValueColumns {
+		one := valued{question: q, members: m, leaves: leaves, column: column, space: q.spaces[column]}
+		for figure, f := range q.plan.Holistic {
+			if f.Column != name {
+				continue
+			}
+			e, _ := measure.Lookup(f.Kind)
+			if err := one.answer(ctx, e, a.put(figure)); err != nil {
+				return err
+			}
+		}
+	}
+	for period, list := range a.values {
 		for at, values := range list {
 			if err := into.Holistic(tally.Holistic{Period: period, Group: m.groups[at], Values: values}); err != nil {
 				return err
@@ -129,191 +154,341 @@ func (q *question) holistic(ctx context.Context, into tally.Collector) error {
 	return nil
 }
 
-// period answers the figures of one period, by member.
-func (q *question) period(ctx context.Context, m *members, period int) (map[int32][]decimal.Fraction, error) {
-	answers := map[int32][]decimal.Fraction{}
-	put := func(at int32, figure int, v decimal.Value) {
-		values := answers[at]
+// holisticValues are the values of the holistic figures, by period and member.
+type holisticValues struct {
+	plan   *tally.Plan
+	values []map[int32][]decimal.Fraction
+}
+
+// put returns what takes the values of a figure.
+func (a *holisticValues) put(figure int) func(period int, at int32, v decimal.Value) {
+	return func(period int, at int32, v decimal.Value) {
+		if a.values[period] == nil {
+			a.values[period] = map[int32][]decimal.Fraction{}
+		}
+		values := a.values[period][at]
 		if values == nil {
-			values = make([]decimal.Fraction, len(q.plan.Holistic))
-			for i, f := range q.plan.Holistic {
+			values = make([]decimal.Fraction, len(a.plan.Holistic))
+			for i, f := range a.plan.Holistic {
 				e, _ := measure.Lookup(f.Kind)
 				values[i] = e.Empty()
 			}
-			answers[at] = values
+			a.values[period][at] = values
 		}
 		values[figure] = decimal.FractionOf(v)
 	}
-	for column, name := range q.plan.ValueColumns {
-		one := &valued{question: q, members: m, column: column, space: q.spaces[column]}
-		one.wanted = q.segments(func(segment int) bool { return q.plan.In(segment, period) })
-		for figure, f := range q.plan.Holistic {
-			e, _ := measure.Lookup(f.Kind)
-			var err error
-			switch {
-			case f.Column != name:
-				continue
-			case e.Order == 0:
-				err = one.distinct(ctx, func(at int32, n int64) { put(at, figure, decimal.Int(n)) })
-			default:
-				err = one.order(ctx, e.Order, func(at int32, v decimal.Value) { put(at, figure, v) })
-			}
-			if err != nil {
-				return nil, err
-			}
-		}
-	}
-	return answers, nil
 }
 
-// valued goes over the values of one column in one period.
+// valued goes over the values of one column.
 type valued struct {
 	*question
 	*members
+	leaves [][]int32
 	column int
 	space  *space
-	wanted []bool // by segment
 }
 
-// each returns the values of all rows by their place, with their groups.
-func (o *valued) each(ctx context.Context, take func(groups []int32, places []int64)) error {
-	groups, places := make([]int32, 0, blockRows), make([]int64, 0, blockRows)
-	for i, v := range o.scans {
-		w := v.worker(o.wanted)
-		table, index, placed := o.tables[i], o.of[i], o.space.of[i]
-		for _, s := range v.stretches(o.wanted, false) {
-			err := w.each(ctx, s, func() error {
-				codes := w.vector(v.values[o.column])
-				if err := w.group(); err != nil {
-					return err
-				}
-				groups, places = groups[:0], places[:0]
-				for at, row := range w.selected {
-					code := codes[row]
-					if code == 0 {
-						continue
-					}
-					group := int32(0)
-					if table != nil {
-						group = table[w.groups[at]]
-					} else {
-						group = index[w.groups[at]]
-					}
-					groups, places = append(groups, group), append(places, placed.place(code))
-				}
-				take(groups, places)
-				return nil
-			})
-			if err != nil {
-				return err
+// A batch is some periods that are answered together.
+type batch struct {
+	*valued
+	periods []int
+	wanted  []bool    // by segment
+	class   []int32   // of each segment that is wanted: segments of one class belong to the same periods
+	of      [][]int32 // of each period, its classes
+	cells   int       // classes × members
+}
+
+func (o *valued) batch(periods []int) *batch {
+	b := &batch{valued: o, periods: periods, class: make([]int32, len(o.plan.Cuts)+1), of: make([][]int32, len(periods))}
+	index := map[string]int32{}
+	b.wanted = o.segments(func(segment int) bool {
+		key := make([]byte, len(periods))
+		any := false
+		for i, period := range periods {
+			if o.plan.In(segment, period) {
+				key[i], any = 1, true
 			}
+		}
+		if !any {
+			return false
+		}
+		class, known := index[string(key)]
+		if !known {
+			class = int32(len(index))
+			index[string(key)] = class
+			for i := range periods {
+				if key[i] == 1 {
+					b.of[i] = append(b.of[i], class)
+				}
+			}
+		}
+		b.class[segment] = class
+		return true
+	})
+	b.cells = len(index) * len(o.groups)
+	return b
+}
+
+const (
+	// maxCells is how many cells a batch of several periods has.
+	maxCells = 1 << 13
+	// counters is how many counters a pass has, for each worker, unless there are more cells.
+	counters = 1 << 20
+	// bitmapWords is how long the bitmaps of a batch are together.
+	bitmapWords = 64 << 20 / 8
+	// setEntries is how many pairs of a group and a value are held at a time.
+	setEntries = 2 << 20
+)
+
+// answer answers a figure of all periods: together where there are few enough cells.
+func (o *valued) answer(ctx context.Context, e *measure.Entry, put func(period int, at int32, v decimal.Value)) error {
+	all := make([]int, len(o.plan.Periods))
+	for i := range all {
+		all[i] = i
+	}
+	pending := [][]int{all}
+	for len(pending) > 0 {
+		periods := pending[len(pending)-1]
+		pending = pending[:len(pending)-1]
+		b := o.batch(periods)
+		n := len(periods)
+		if n > 1 && (b.cells > maxCells || e.Order == 0 && b.windows() > 1) {
+			pending = append(pending, periods[:n/2], periods[n/2:])
+			continue
+		}
+		if b.cells == 0 {
+			continue
+		}
+		var err error
+		if e.Order == 0 {
+			err = b.distinct(ctx, put)
+		} else {
+			err = b.order(ctx, e.Order, put)
+		}
+		if err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
+// workersOf is how many goroutines go over the values.
+func (b *batch) workersOf() int { return runtime.GOMAXPROCS(0) }
+
+// each passes the values of all rows on by their place, with their cells.
+func (b *batch) each(ctx context.Context, take func(worker int, cells []int32, places []int64)) error {
+	type task struct {
+		scan int
+		stretch
+	}
+	var tasks []task
+	for i, v := range b.scans {
+		for _, s := range v.stretches(b.wanted, false) {
+			tasks = append(tasks, task{i, s})
+		}
+	}
+	passes := make([]*valuePass, b.workersOf())
+	return inTurns(ctx, len(tasks), len(passes), func(ctx context.Context, number, at int) error {
+		p := passes[number]
+		if p == nil {
+			p = &valuePass{batch: b, workers: make([]*worker, len(b.scans)), cells: make([]int32, blockRows), places: make([]int64, blockRows)}
+			passes[number] = p
+		}
+		one := tasks[at]
+		return p.stretch(ctx, one.scan, one.stretch, func(cells []int32, places []int64) { take(number, cells, places) })
+	})
+}
+
+// A valuePass goes over values, for one goroutine.
+type valuePass struct {
+	*batch
+	workers []*worker
+	cells   []int32
+	places  []int64
+}
+
+func (p *valuePass) stretch(ctx context.Context, scan int, s stretch, take func(cells []int32, places []int64)) error {
+	w := p.workers[scan]
+	if w == nil {
+		w = p.scans[scan].worker(p.wanted)
+		p.workers[scan] = w
+	}
+	v, table, index, placed := p.scans[scan], p.tables[scan], p.members.of[scan], p.space.of[scan]
+	members := int32(len(p.groups))
+	return w.each(ctx, s, func() error {
+		codes := w.vector(v.values[p.column])
+		if err := w.group(); err != nil {
+			return err
+		}
+		n, base := 0, int32(0)
+		if s.segment != notOne {
+			base = p.class[s.segment] * members
+		}
+		for at, row := range w.selected {
+			code := codes[row]
+			if code == 0 {
+				continue
+			}
+			if s.segment == notOne {
+				base = p.class[w.segments[at]] * members
+			}
+			if table != nil {
+				p.cells[n] = base + table[w.groups[at]]
+			} else {
+				p.cells[n] = base + index[w.groups[at]]
+			}
+			p.places[n] = code
+			n++
+		}
+		placed.all(p.places[:n])
+		take(p.cells[:n], p.places[:n])
+		return nil
+	})
+}
+
 // rows is how many rows there may be.
-func (o *valued) rows() int64 {
+func (b *batch) rows() int64 {
 	n := 0
-	for _, v := range o.scans {
-		for _, s := range v.stretches(o.wanted, false) {
+	for _, v := range b.scans {
+		for _, s := range v.stretches(b.wanted, false) {
 			n += s.end - s.start
 		}
 	}
 	return int64(n)
 }
 
-const (
-	// bitmapWords is how long the bitmaps of a period are together.
-	bitmapWords = 64 << 20 / 8
-	// setEntries is how many pairs of a group and a value are held at a time.
-	setEntries = 2 << 20
-)
+// window is how many places are marked at a time, and windows how often all rows are passed for it.
+func (b *batch) window() int64 {
+	each := int64(bitmapWords / max(1, b.cells) / b.workersOf())
+	return min(b.space.top, max(1, each)*64)
+}
 
-// distinct counts the different values of each member.
-func (o *valued) distinct(ctx context.Context, put func(at int32, n int64)) error {
-	counts := make([]int64, len(o.groups))
-	window := min(o.space.top, max(1, int64(bitmapWords/max(1, len(o.groups))))*64)
-	windows := (o.space.top + window - 1) / max(window, 1)
-	parts := o.rows()*int64(1+len(o.parentsOfAny()))/setEntries + 1
-	var err error
-	if windows <= parts {
-		err = o.distinctByBitmaps(ctx, window, counts)
-	} else {
-		err = o.distinctBySets(ctx, parts, counts)
+func (b *batch) windows() int64 {
+	window := max(b.window(), 1)
+	return (b.space.top + window - 1) / window
+}
+
+// distinct counts the different values of each member in each period.
+func (b *batch) distinct(ctx context.Context, put func(period int, at int32, v decimal.Value)) error {
+	counts := make([][]int64, len(b.periods))
+	for i := range counts {
+		counts[i] = make([]int64, len(b.groups))
 	}
-	for at, n := range counts {
-		if n > 0 && err == nil {
-			put(int32(at), n)
+	parts := b.rows()*int64(1+b.mostParents())/setEntries + 1
+	var err error
+	if len(b.periods) > 1 || b.windows() <= parts {
+		err = b.distinctByBitmaps(ctx, counts)
+	} else {
+		err = b.distinctBySets(ctx, parts, counts[0])
+	}
+	for i, period := range b.periods {
+		for at, n := range counts[i] {
+			if n > 0 && err == nil {
+				put(period, int32(at), decimal.Int(n))
+			}
 		}
 	}
 	return err
 }
 
-func (o *valued) parentsOfAny() []int32 {
-	for _, list := range o.parents {
-		if list != nil {
-			return list
-		}
+// mostParents is of how many members a group is part, at most.
+func (m *members) mostParents() (most int) {
+	for _, list := range m.parents {
+		most = max(most, len(list))
 	}
-	return nil
+	return most
 }
 
 // distinctByBitmaps marks values, those of some window of places at a time.
-func (o *valued) distinctByBitmaps(ctx context.Context, window int64, counts []int64) error {
+func (b *batch) distinctByBitmaps(ctx context.Context, counts [][]int64) error {
+	window := b.window()
 	words := (window + 63) / 64
-	marks := make([]uint64, words*int64(len(o.groups)))
-	for from := int64(1); from <= o.space.top; from += window {
-		if from > 1 {
-			clear(marks)
+	marks := make([][]uint64, b.workersOf())
+	together := make([]uint64, words)
+	for from := int64(1); from <= b.space.top; from += window {
+		for _, mine := range marks {
+			clear(mine)
 		}
-		err := o.each(ctx, func(groups []int32, places []int64) {
+		err := b.each(ctx, func(worker int, cells []int32, places []int64) {
+			if marks[worker] == nil {
+				marks[worker] = make([]uint64, words*int64(b.cells))
+			}
+			mine := marks[worker]
 			for i, place := range places {
-				if at := place - from; at >= 0 && at < window {
-					marks[int64(groups[i])*words+at>>6] |= 1 << (at & 63)
+				if at := place - from; uint64(at) < uint64(window) {
+					mine[int64(cells[i])*words+at>>6] |= 1 << (at & 63)
 				}
 			}
 		})
 		if err != nil {
 			return err
 		}
-		of := func(at int32) []uint64 { return marks[int64(at)*words : int64(at+1)*words] }
-		for group, parents := range o.parents {
-			for _, parent := range parents {
-				into := of(parent)
-				for i, word := range of(int32(group)) {
-					into[i] |= word
-				}
-			}
+		whole := merged64(marks, func(into, from uint64) uint64 { return into | from })
+		if whole == nil {
+			continue
 		}
-		for at := range o.groups {
-			for _, word := range of(int32(at)) {
-				counts[at] += int64(bits.OnesCount64(word))
+		for i := range b.periods {
+			for at := range b.groups {
+				clear(together)
+				for _, leaf := range b.leaves[at] {
+					for _, class := range b.of[i] {
+						cell := int64(class)*int64(len(b.groups)) + int64(leaf)
+						for j, word := range whole[cell*words : (cell+1)*words] {
+							together[j] |= word
+						}
+					}
+				}
+				for _, word := range together {
+					counts[i][at] += int64(bits.OnesCount64(word))
+				}
 			}
 		}
 	}
 	return nil
 }
 
-// distinctBySets holds pairs of a member and a value, some part of the values at a time.
-func (o *valued) distinctBySets(ctx context.Context, parts int64, counts []int64) error {
+// merged64 merges what workers have counted or marked into the first of them; nil where nobody has.
+func merged64(of [][]uint64, merge func(into, from uint64) uint64) []uint64 {
+	var whole []uint64
+	for _, one := range of {
+		switch {
+		case one == nil:
+		case whole == nil:
+			whole = one
+		default:
+			for i, n := range one {
+				whole[i] = merge(whole[i], n)
+			}
+			clear(one)
+		}
+	}
+	return whole
+}
+
+func plus(into, from uint64) uint64 { return into + from }
+
+// distinctBySets holds pairs of a member and a value, some part of the values at a time, for a batch of one period.
+func (b *batch) distinctBySets(ctx context.Context, parts int64, counts []int64) error {
 	type pair struct {
 		at    int32
 		place int64
 	}
 	const mask = 2*setEntries - 1
-	hash := func(place int64, at int32) uint64 {
-		return (uint64(place)*0x9E3779B97F4A7C15 ^ uint64(at)) * 0xD6E8FEB86659FD93
-	}
+	hash := func(place int64) uint64 { return uint64(place) * 0x9E3779B97F4A7C15 }
 	for part := range parts {
-		set := map[pair]struct{}{}
-		err := o.each(ctx, func(groups []int32, places []int64) {
+		sets := make([]map[pair]struct{}, b.workersOf())
+		err := b.each(ctx, func(worker int, cells []int32, places []int64) {
+			if sets[worker] == nil {
+				sets[worker] = map[pair]struct{}{}
+			}
+			set := sets[worker]
 			for i, place := range places {
-				if parts > 1 && int64(hash(place, 0)>>8&mask)%parts != part {
+				if parts > 1 && int64(hash(place)>>16&mask)%parts != part {
 					continue
 				}
-				set[pair{groups[i], place}] = struct{}{}
-				for _, parent := range o.parents[groups[i]] {
+				group := cells[i] % int32(len(b.groups))
+				set[pair{group, place}] = struct{}{}
+				for _, parent := range b.parents[group] {
 					set[pair{parent, place}] = struct{}{}
 				}
 			}
@@ -321,81 +496,107 @@ func (o *valued) distinctBySets(ctx context.Context, parts int64, counts []int64
 		if err != nil {
 			return err
 		}
-		for one := range set {
+		whole := map[pair]struct{}{}
+		for _, set := range sets {
+			maps.Copy(whole, set)
+		}
+		for one := range whole {
 			counts[one.at]++
 		}
 	}
 	return nil
 }
 
-// histogramWords is how many counts a period is counted into at a time.
-const histogramWords = 2 << 20
-
-// A target is a position among the sorted values of a member that is looked for.
+// A target is a position among the sorted values of a member in a period that is looked for.
 type target struct {
+	period int   // within the batch
 	at     int32 // the member
 	rank   int64 // among the values that begin with prefix
 	prefix int64
-	slot   int // where its digits are counted; targets with one prefix share it
 }
 
-// order finds what lies at a place from 0 to 1 among the sorted values of each member, midway between two that it lies between.
-func (o *valued) order(ctx context.Context, order float64, put func(at int32, v decimal.Value)) error {
-	digit := min(20, max(4, bits.Len(uint(histogramWords/max(1, len(o.groups))))-1))
-	shift := max(0, bits.Len64(uint64(o.space.top))-digit)
-	counts := make([]uint64, len(o.groups)<<digit)
-	err := o.each(ctx, func(groups []int32, places []int64) {
+// order finds what is at a place from 0 to 1 among the sorted values of each member in each period, midway between two that it is
+// between.
+func (b *batch) order(ctx context.Context, order float64, put func(period int, at int32, v decimal.Value)) error {
+	length := bits.Len64(uint64(b.space.top))
+	digit := digitOf(b.cells, length)
+	shift := length - digit
+	counts := make([][]uint64, b.workersOf())
+	err := b.each(ctx, func(worker int, cells []int32, places []int64) {
+		if counts[worker] == nil {
+			counts[worker] = make([]uint64, b.cells<<digit)
+		}
+		mine := counts[worker]
 		for i, place := range places {
-			counts[int64(groups[i])<<digit+place>>shift]++
+			mine[int64(cells[i])<<digit+place>>shift]++
 		}
 	})
-	if err != nil {
+	whole := merged64(counts, plus)
+	if err != nil || whole == nil {
 		return err
 	}
-	for group, parents := range o.parents {
-		mine := counts[group<<digit : (group+1)<<digit]
-		for _, parent := range parents {
-			theirs := counts[int(parent)<<digit : int(parent+1)<<digit]
-			for i, n := range mine {
-				theirs[i] += n
-			}
-		}
-	}
-	var targets []target
-	for at := range o.groups {
-		mine := counts[at<<digit : (at+1)<<digit]
-		n := int64(0)
-		for _, count := range mine {
-			n += int64(count)
-		}
-		if n == 0 {
-			continue
-		}
-		lower, upper := measure.Places(n, order)
-		for _, rank := range []int64{lower, upper} {
-			t := target{at: int32(at), rank: rank}
-			t.advance(mine, 0)
-			targets = append(targets, t)
-		}
-	}
+	targets := b.targets(order, func(period int, at int32, into []uint64) {
+		b.add(period, at, into, func(cell int64) []uint64 { return whole[cell<<digit : (cell+1)<<digit] })
+	}, digit)
 	for shift > 0 {
-		digit = min(shift, min(20, max(4, bits.Len(uint(histogramWords/max(1, len(targets))))-1)))
-		if err := o.narrow(ctx, targets, shift, digit); err != nil {
+		next := min(shift, digitOf(len(targets)*len(b.class), shift))
+		if err := b.narrow(ctx, targets, shift, next); err != nil {
 			return err
 		}
-		shift -= digit
+		shift -= next
 	}
 	for i := 0; i < len(targets); i += 2 {
-		v, err := decimal.Midway(o.space.number(targets[i].prefix), o.space.number(targets[i+1].prefix))
+		v, err := decimal.Midway(b.space.number(targets[i].prefix), b.space.number(targets[i+1].prefix))
 		if err != nil {
 			return err
 		}
-		put(targets[i].at, v)
+		put(b.periods[targets[i].period], targets[i].at, v)
 	}
 	return nil
 }
 
-// advance takes one more digit into the prefix: the one that holds the rank.
+// digitOf is how many bits are counted by at a time, of so many that are left.
+func digitOf(cells, left int) int {
+	return min(left, 10, max(4, bits.Len(uint(counters/max(1, cells)))-1))
+}
+
+// add adds the counts of a member's cells in a period.
+func (b *batch) add(period int, at int32, into []uint64, counts func(cell int64) []uint64) {
+	for _, leaf := range b.leaves[at] {
+		for _, class := range b.of[period] {
+			for i, n := range counts(int64(class)*int64(len(b.groups)) + int64(leaf)) {
+				into[i] += n
+			}
+		}
+	}
+}
+
+// targets are two for each member and period that has values, with their first digit.
+func (b *batch) targets(order float64, counts func(period int, at int32, into []uint64), digit int) (list []target) {
+	mine := make([]uint64, 1<<digit)
+	for period := range b.periods {
+		for at := range b.groups {
+			clear(mine)
+			counts(period, int32(at), mine)
+			n := int64(0)
+			for _, count := range mine {
+				n += int64(count)
+			}
+			if n == 0 {
+				continue
+			}
+			lower, upper := measure.Places(n, order)
+			for _, rank := range []int64{lower, upper} {
+				t := target{period: period, at: int32(at), rank: rank}
+				t.advance(mine, 0)
+				list = append(list, t)
+			}
+		}
+	}
+	return list
+}
+
+// advance appends one more digit to the prefix: the one that holds the rank.
 func (t *target) advance(counts []uint64, digit int) {
 	for i, n := range counts {
 		if t.rank < int64(n) {
@@ -406,50 +607,62 @@ func (t *target) advance(counts []uint64, digit int) {
 	}
 }
 
-// narrow counts the next digit of the values that begin with a prefix that is looked for.
-func (o *valued) narrow(ctx context.Context, targets []target, shift, digit int) error {
-	slots := 0
-	of := make([][2]int, len(o.groups)) // of each member, its two targets; the same where they share
-	for i := range of {
-		of[i] = [2]int{-1, -1}
-	}
-	for i := range targets {
-		t := &targets[i]
-		if i%2 == 1 && targets[i-1].prefix == t.prefix {
-			t.slot = targets[i-1].slot
-		} else {
-			t.slot = slots
-			slots++
+// narrow counts the next digit of the values of each cell that begin with a prefix which is looked for there.
+func (b *batch) narrow(ctx context.Context, targets []target, shift, digit int) error {
+	prefixes := b.space.top>>shift + 1
+	var slots placeTable
+	n := int32(0)
+	key := func(cell, prefix int64) int64 { return cell*prefixes + prefix }
+	for _, t := range targets {
+		for _, leaf := range b.leaves[t.at] {
+			for _, class := range b.of[t.period] {
+				if slots.place(key(int64(class)*int64(len(b.groups))+int64(leaf), t.prefix), n) == n {
+					n++
+				}
+			}
 		}
-		of[t.at][i%2] = i
 	}
-	counts := make([]uint64, slots<<digit)
+	var table []int32 // the slots, where there are few enough keys: 0 is none, else the slot and 1
+	if keys := int64(b.cells) * prefixes; keys <= 4*counters {
+		table = make([]int32, keys)
+		for _, s := range slots.slots {
+			if s.place != 0 {
+				table[s.key] = s.place
+			}
+		}
+	}
+	counts := make([][]uint64, b.workersOf())
 	mask := int64(1)<<digit - 1
-	count := func(at int32, place int64) {
-		first := of[at][0]
-		if first < 0 {
-			return
+	err := b.each(ctx, func(worker int, cells []int32, places []int64) {
+		if counts[worker] == nil {
+			counts[worker] = make([]uint64, int64(n)<<digit)
 		}
-		prefix, next := place>>shift, place>>(shift-digit)&mask
-		lower, upper := &targets[first], &targets[first+1]
-		if prefix == lower.prefix {
-			counts[int64(lower.slot)<<digit+next]++
-		}
-		if upper.slot != lower.slot && prefix == upper.prefix {
-			counts[int64(upper.slot)<<digit+next]++
-		}
-	}
-	err := o.each(ctx, func(groups []int32, places []int64) {
+		mine := counts[worker]
 		for i, place := range places {
-			count(groups[i], place)
-			for _, parent := range o.parents[groups[i]] {
-				count(parent, place)
+			at, slot := key(int64(cells[i]), place>>shift), int32(0)
+			if table != nil {
+				slot = table[at]
+			} else {
+				slot = slots.have(at)
+			}
+			if slot > 0 {
+				mine[int64(slot-1)<<digit+place>>(shift-digit)&mask]++
 			}
 		}
 	})
+	if err != nil {
+		return err
+	}
+	whole := merged64(counts, plus)
+	mine := make([]uint64, 1<<digit)
 	for i := range targets {
 		t := &targets[i]
-		t.advance(counts[t.slot<<digit:(t.slot+1)<<digit], digit)
+		clear(mine)
+		b.add(t.period, t.at, mine, func(cell int64) []uint64 {
+			slot := int64(slots.have(key(cell, t.prefix)) - 1)
+			return whole[slot<<digit : (slot+1)<<digit]
+		})
+		t.advance(mine, digit)
 	}
-	return err
+	return nil
 }

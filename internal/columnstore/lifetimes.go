@@ -72,7 +72,7 @@ func (f lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(a
 }
 
 // windowRows is how many records are added up together, about: what they come to lifetimes near the processor.
-const windowRows = 1 << 18
+const windowRows = 1 << 15
 
 // windows lists which rows of each chunk are added up together: those of some days, where records are sorted by the day on which
 // they begin, else some of one chunk.
@@ -509,6 +509,14 @@ func (t *placeTable) place(key int64, next int32) int32 {
 		t.n++
 	}
 	return t.slots[at].place - 1
+}
+
+// have returns 1 more than the place of a key; 0 where it has none.
+func (t *placeTable) have(key int64) int32 {
+	if len(t.slots) == 0 {
+		return 0
+	}
+	return t.slots[t.find(key)].place
 }
 
 // find is where a key is, or would be.

@@ -35,6 +35,20 @@ func (p *placed) place(code int64) int64 {
 	return p.first + p.each*(code-1)
 }
 
+// all makes codes into places.
+func (p *placed) all(codes []int64) {
+	if p.list != nil {
+		for i, code := range codes {
+			codes[i] = int64(p.list[code-1])
+		}
+		return
+	}
+	first, each := p.first, p.each
+	for i, code := range codes {
+		codes[i] = first + each*(code-1)
+	}
+}
+
 // number is what a place stands for, of whole numbers.
 func (s *space) number(place int64) *apd.Decimal {
 	return decimal.Fixed{Digits: s.base + s.step*(place-1), Decimals: s.decimals}.Decimal()

@@ -114,21 +114,8 @@ func (s *sums) add(w *worker, segment int, multisets bool) error {
 	if err := w.group(); err != nil {
 		return err
 	}
-	s.at = s.at[:0]
-	before, place := int64(-1), int32(0)
-	for i, group := range w.groups {
-		of := int64(segment)*s.scan.groups + group
-		if segment == notOne {
-			of = int64(w.segments[i])*s.scan.groups + group
-		}
-		if of != before {
-			var err error
-			if place, err = s.place(of); err != nil {
-				return err
-			}
-			before = of
-		}
-		s.at = append(s.at, place)
+	if err := s.places(w, segment); err != nil {
+		return err
 	}
 	s.addCounts(w)
 	if s.scan.plan.Days {
@@ -156,6 +143,37 @@ func (s *sums) add(w *worker, segment int, multisets bool) error {
 	}
 	if multisets {
 		return s.addValues(w)
+	}
+	return nil
+}
+
+// places finds where the rows that a worker has selected are added up.
+func (s *sums) places(w *worker, segment int) error {
+	if cap(s.at) < blockRows {
+		s.at = make([]int32, blockRows)
+	}
+	s.at = s.at[:len(w.groups)]
+	of := w.groups
+	if segment == notOne {
+		for i, segment := range w.segments[:len(of)] {
+			of[i] += int64(segment) * s.scan.groups
+		}
+	} else if base := int64(segment) * s.scan.groups; base > 0 {
+		for i := range of {
+			of[i] += base
+		}
+	}
+	table := s.table
+	for i, group := range of {
+		if table != nil && table[group] != 0 {
+			s.at[i] = table[group] - 1
+			continue
+		}
+		place, err := s.place(group)
+		if err != nil {
+			return err
+		}
+		s.at[i] = place
 	}
 	return nil
 }

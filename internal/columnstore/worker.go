@@ -328,6 +328,13 @@ func (w *worker) coverDates() {
 // group finds the groups of the rows that are selected.
 func (w *worker) group() error {
 	w.groups = w.groups[:len(w.selected)]
+	if len(w.keys) == 1 && w.keys[0].part == nil {
+		codes := w.vector(w.keys[0].input)
+		for at, row := range w.selected {
+			w.groups[at] = codes[row]
+		}
+		return nil
+	}
 	clear(w.groups)
 	for i := range w.keys {
 		k := &w.keys[i]
