@@ -56,7 +56,7 @@ CLUSTER_RECORDS ?= 3000000
 
 bench: bench/node_modules/.package-lock.json ## Benchmarks side by side; they write docs/performance.md
 	scripts/install postgresql
-	go test -run '^$$' -bench . -benchmem ./core/...
+	go test -run '^$$' -bench . -benchmem ./core/... ./internal/columnstore
 	go run ./bench -records $(RECORDS) -keep
 
 bench/node_modules/.package-lock.json: bench/package.json bench/package-lock.json # an embedded columnar database, to compare with

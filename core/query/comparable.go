@@ -245,8 +245,8 @@ func (p *plan) otherWeeks(own, other side) (weeks, otherWeeks int, differ bool) 
 // rowSides returns both sides of a row: what it is compared with, those of the span first, then the unit before.
 func (p *plan) rowSides(sp *spanPlan, r *rowPlan, i int) (own, other side) {
 	own = p.side(r.period, 0)
-	if i < len(r.againstPeriods) {
-		return own, p.side(r.againstPeriods[i], sp.comparisons[i].at.input)
+	if i < len(r.partners) {
+		return own, p.side(r.partners[i].period, sp.comparisons[i].at.input)
 	}
 	return own, p.side(r.previousPeriod, 0)
 }
@@ -256,7 +256,7 @@ func (p *plan) unlikeRow(span int, r *rowPlan) bool {
 	if r.blank { // it has not happened: nothing is compared
 		return false
 	}
-	n := len(r.againstPeriods)
+	n := len(r.partners)
 	if p.query.Previous && !r.alone {
 		n++
 	}

@@ -321,7 +321,7 @@ func (p *plan) rows(t *table.Table, i int) error {
 	sp := &p.spans[i]
 	whole := rowPlan{index: wholeSpan, period: sp.period, at: sp.at, previous: noSlot, running: noSlot, rolling: noSlot}
 	for _, c := range sp.comparisons {
-		whole.against, whole.paced = append(whole.against, c.at), append(whole.paced, c.paced)
+		whole.partners = append(whole.partners, partner{c.period, c.at, c.paced})
 	}
 	var err error
 	add := func(kind table.Kind, r *rowPlan, unit bool, groups [][]dataset.Label) {
@@ -416,18 +416,15 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 
 		CoveredDays: p.side(r.period, 0).coveredOrNil(),
 	}
-	incomplete := false
+	incomplete := unit && p.incomplete(r)
 	if unit {
-		coverage := p.inputs[0].result.Coverage
-		incomplete = !p.inputs[0].result.Quiet && !r.window.Empty() &&
-			(coverage.Records == 0 || r.window.Touched().Bounds().Start < coverage.Oldest)
 		row.Unit = &table.Unit{Label: r.unit.Label, FirstDay: r.unit.Whole.Start}
 		if !r.unit.Piece.Empty() {
 			row.Unit.Start = p.Scope.Clock.Format(r.unit.Piece.Start)
 		}
 		row.Flags = r.flags(incomplete, p.unlikeRow(i, r))
-		for j, other := range r.againstPeriods {
-			row.Comparisons = append(row.Comparisons, extentOf(other))
+		for j, other := range r.partners {
+			row.Comparisons = append(row.Comparisons, extentOf(other.period))
 			_, side := p.rowSides(sp, r, j)
 			row.ComparisonsCovered = append(row.ComparisonsCovered, side.coveredDays())
 		}
@@ -443,77 +440,108 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 	if p.hidden(r.at, group) {
 		row.Flags = append(row.Flags, table.Hidden)
 	}
-	var err error
+	figures, err := p.rowFigures(sp, r, group, incomplete)
+	if err != nil {
+		return err
+	}
+	for f := range p.figures {
+		cells, err := p.cells(sp, r, figures, f, unit, group)
+		if err != nil {
+			return err
+		}
+		for _, c := range cells {
+			v, err := c.Value()
+			if err != nil {
+				return err
+			}
+			row.Cells = append(row.Cells, v)
+		}
+	}
+	t.Rows = append(t.Rows, row)
+	return nil
+}
+
+// incomplete reports whether a rolling window of a row begins before the records do.
+func (p *plan) incomplete(r *rowPlan) bool {
+	found := p.inputs[0].result
+	return !found.Quiet && !r.window.Empty() && (found.Coverage.Records == 0 || r.window.Touched().Bounds().Start < found.Coverage.Oldest)
+}
+
+// rowFigures are the figures of a row and group, and those of the periods that they refer to.
+type rowFigures struct {
+	own, mine        []decimal.Fraction // mine are blank where the row has not happened yet
+	counterparts     [][]decimal.Fraction
+	of               []decimal.Fraction // what shares are of
+	running, rolling []decimal.Fraction
+}
+
+func (p *plan) rowFigures(sp *spanPlan, r *rowPlan, group []dataset.Label, incomplete bool) (v rowFigures, err error) {
 	at := func(s slot, group []dataset.Label) (values []decimal.Fraction) {
 		if err == nil {
 			values, err = p.values(s, group)
 		}
 		return values
 	}
-	own := at(r.at, group)
-	counterparts := make([][]decimal.Fraction, len(r.against))
-	for j, s := range r.against {
-		counterparts[j] = at(s, group)
-		p.comparePaces(counterparts[j], at, r.paced[j], group)
+	v.own = at(r.at, group)
+	for _, one := range r.partners {
+		counterpart := at(one.at, group)
+		p.comparePaces(counterpart, at, one.paced, group)
+		v.counterparts = append(v.counterparts, counterpart)
 	}
 	if p.query.Previous {
-		counterparts = append(counterparts, at(r.previous, group))
+		v.counterparts = append(v.counterparts, at(r.previous, group))
 	}
 	whole := sp.at
 	if p.query.Share == ShareOfUnit {
 		whole = r.at
 	}
-	of, running, rolling := at(whole, p.everything()), at(r.running, group), at(r.rolling, group)
-	if err != nil {
-		return err
-	}
-	mine, running := blankIf(r.blank, own), blankIf(r.blank, running)
-	rolling = blankIf(r.blank || incomplete && p.query.BlankIncomplete, rolling)
-	cells := make([]decimal.Fraction, 0, len(t.Columns))
-	for f := range p.figures {
-		cells = append(cells, own[f])
-		addsUp := p.figures[f].addsUp()
-		for j, c := range counterparts {
-			value, against := mine[f], c[f]
-			unknown := p.hidden(r.at, group) || j < len(r.against) && p.hidden(r.against[j], group) ||
-				j == len(r.against) && p.hidden(r.previous, group)
-			if unit && addsUp && !r.blank && !unknown { // a side without a record counts as nothing where records were due
-				value, against = p.asDue(sp, r, j, value, against)
-			}
-			compared, err := measure.Compare(value, against)
-			if err != nil {
-				return err
-			}
-			if !c[f].Set() {
-				compared.Counterpart, compared.Change = c[f], decimal.Fraction{}
-			}
-			cells = append(cells, compared.Counterpart, compared.Difference, compared.Change)
+	v.of, v.running, v.rolling = at(whole, p.everything()), at(r.running, group), at(r.rolling, group)
+	v.mine, v.running = blankIf(r.blank, v.own), blankIf(r.blank, v.running)
+	v.rolling = blankIf(r.blank || incomplete && p.query.BlankIncomplete, v.rolling)
+	return v, err
+}
+
+// cells are those of one figure: the figure, its comparisons, its share, what runs and what rolls.
+func (p *plan) cells(sp *spanPlan, r *rowPlan, v rowFigures, f int, unit bool, group []dataset.Label) ([]decimal.Fraction, error) {
+	cells := []decimal.Fraction{v.own[f]}
+	addsUp := p.figures[f].addsUp()
+	for j, c := range v.counterparts {
+		value, against := v.mine[f], c[f]
+		counterpart := r.previous
+		if j < len(r.partners) {
+			counterpart = r.partners[j].at
 		}
-		if p.query.Share != "" {
-			var share decimal.Fraction
-			if addsUp {
-				if share, err = measure.Share(mine[f], of[f]); err != nil {
-					return err
-				}
-			}
-			cells = append(cells, share)
+		unknown := p.hidden(r.at, group) || p.hidden(counterpart, group)
+		if unit && addsUp && !r.blank && !unknown { // a side without a record counts as nothing where records were due
+			value, against = p.asDue(sp, r, j, value, against)
 		}
-		if p.query.Running != "" {
-			cells = append(cells, running[f])
-		}
-		if p.query.Rolling.Units > 0 {
-			cells = append(cells, rolling[f])
-		}
-	}
-	for _, f := range cells {
-		v, err := f.Value()
+		compared, err := measure.Compare(value, against)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		row.Cells = append(row.Cells, v)
+		if !c[f].Set() {
+			compared.Counterpart, compared.Change = c[f], decimal.Fraction{}
+		}
+		cells = append(cells, compared.Counterpart, compared.Difference, compared.Change)
 	}
-	t.Rows = append(t.Rows, row)
-	return nil
+	if p.query.Share != "" {
+		var share decimal.Fraction
+		var err error
+		if addsUp {
+			share, err = measure.Share(v.mine[f], v.of[f])
+		}
+		if err != nil {
+			return nil, err
+		}
+		cells = append(cells, share)
+	}
+	if p.query.Running != "" {
+		cells = append(cells, v.running[f])
+	}
+	if p.query.Rolling.Units > 0 {
+		cells = append(cells, v.rolling[f])
+	}
+	return cells, nil
 }
 
 // flags says what is special about a unit.

@@ -112,7 +112,7 @@ func (p *plan) noteRow(sp *spanPlan, i, k int, until edge, note func(pair, side,
 	if r.blank || r.alone {
 		return nil
 	}
-	for j := range r.againstPeriods {
+	for j := range r.partners {
 		if own, other := p.rowSides(sp, r, j); sp.comparisons[j].aligns {
 			note(pair{i, k, j}, own, other, sp.comparisons[j].end)
 		}
@@ -124,8 +124,8 @@ func (p *plan) noteRow(sp *spanPlan, i, k int, until edge, note func(pair, side,
 	if err != nil {
 		return err
 	}
-	own, other := p.rowSides(sp, r, len(r.againstPeriods))
-	note(pair{i, k, len(r.againstPeriods)}, own, other, end)
+	own, other := p.rowSides(sp, r, len(r.partners))
+	note(pair{i, k, len(r.partners)}, own, other, end)
 	return nil
 }
 

@@ -44,7 +44,7 @@ func (p *plan) lifetimeFlags(sp *spanPlan, r *rowPlan, group []dataset.Label) []
 	for i := range p.against {
 		counterpart := sp.comparisons[i].period
 		if r.index != wholeSpan {
-			counterpart = r.againstPeriods[i]
+			counterpart = r.partners[i].period
 		}
 		if flag := p.lifetimeFlag(life, r.period, counterpart); flag != "" {
 			return []table.Flag{flag}

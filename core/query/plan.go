@@ -120,9 +120,7 @@ type rowPlan struct {
 	unit             tally.Unit
 	period           tally.Period
 	at               slot
-	against          []slot
-	paced            []slot // in the place of those, for a pace
-	againstPeriods   []tally.Period
+	partners         []partner // what it is compared with, as many as the comparisons of the span
 	previous         slot
 	running, rolling slot
 	window           tally.Period
@@ -130,6 +128,13 @@ type rowPlan struct {
 	alone            bool // it is a row of the counterpart alone
 	blank            bool // it has not happened yet: nothing runs on into it, nothing is compared
 	unlike           bool
+}
+
+// A partner is what a row is compared with.
+type partner struct {
+	period tally.Period
+	at     slot
+	paced  slot // of the whole unit, for a pace
 }
 
 // wholeSpan is the index of the row of a span itself.
@@ -141,59 +146,14 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 	if err := p.check(); err != nil {
 		return nil, err
 	}
-	for i, text := range q.Against {
-		a, err := span.ParseAgainst(text)
-		if err != nil {
-			return nil, errorAt(err, "/against/%d", i)
-		}
-		p.against = append(p.against, a)
-		p.query.Against[i] = a.Text
-	}
-	lengths, err := p.lengths(main.Schema)
-	if err != nil {
+	if err := p.readAgainst(); err != nil {
 		return nil, err
 	}
-	main.Schema = main.Schema.With(lengths)
-	if err := p.resolveFilters(&p.query.Where, main.Schema); err != nil {
-		return nil, errorAt(err, "/where")
-	}
-	var parts []*tally.TimePart
-	if p.query.By, parts, err = p.parts(q.By, main.Schema); err != nil {
+	if err := p.readInputs(ctx, main); err != nil {
 		return nil, err
 	}
-	if q.Across != "" {
-		if names, _, err := p.parts([]string{q.Across}, main.Schema); err == nil {
-			p.query.Across = names[0]
-		}
-	}
-	q = p.query
-	figures, err := p.lookUp()
-	if err != nil {
-		return nil, err
-	}
-	request := tally.Request{
-		Figures: figures, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date,
-		Top: q.Top, RankBy: p.rankBy, Clock: e.Scope.Clock,
-	}
-	p.inputs = []*input{{Records: main, request: request}}
-	if q.Top > 0 {
-		p.top = e.Keep
-	}
-	for i, o := range q.AgainstDataset {
-		other, err := e.Find(ctx, o.Dataset)
-		if err != nil {
-			return nil, err
-		}
-		r, err := o.request(q, request, &other)
-		if err == nil && o.Where != nil {
-			err = p.resolveFilters(&r.Where, other.Schema)
-		}
-		if err != nil {
-			return nil, errorAt(fmt.Errorf("compared with %s: %w", o.Dataset, err), "/against_dataset/%d", i)
-		}
-		p.inputs = append(p.inputs, &input{Records: other, request: r})
-	}
-	if q.LikeForLike || (e.Scope.HasNow || p.comparing()) && slices.ContainsFunc(p.inputs, (*input).timed) {
+	timed := slices.ContainsFunc(p.inputs, (*input).timed)
+	if q.LikeForLike || (e.Scope.HasNow || p.comparing()) && timed {
 		if err := p.coverEarly(ctx); err != nil {
 			return nil, err
 		}
@@ -207,24 +167,92 @@ func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, er
 		if err := p.add(ctx, i, text); err != nil {
 			return nil, err
 		}
-		if p.listed() > span.MaxListed {
-			return nil, errorAt(span.ErrTooLong, "/over/%d", i)
-		}
-		if p.periods() > maxPeriods {
-			return nil, errorAt(
-				fmt.Errorf(
-					"the query asks about more than %d periods of days: take fewer spans, longer units or shorter spans",
-					maxPeriods,
-				),
-				"/over/%d",
-				i,
-			)
+		if err := p.checkSize(); err != nil {
+			return nil, errorAt(err, "/over/%d", i)
 		}
 		if err := e.Scope.GoOn(ctx); err != nil {
 			return nil, err
 		}
 	}
 	return p, nil
+}
+
+// checkSize refuses a query that lists or asks too much.
+func (p *plan) checkSize() error {
+	if p.listed() > span.MaxListed {
+		return span.ErrTooLong
+	}
+	if p.periods() > maxPeriods {
+		return fmt.Errorf("the query asks about more than %d periods of days: take fewer spans, longer units or shorter spans", maxPeriods)
+	}
+	return nil
+}
+
+// readAgainst reads what spans are compared with.
+func (p *plan) readAgainst() error {
+	for i, text := range p.query.Against {
+		a, err := span.ParseAgainst(text)
+		if err != nil {
+			return errorAt(err, "/against/%d", i)
+		}
+		p.against = append(p.against, a)
+		p.query.Against[i] = a.Text
+	}
+	return nil
+}
+
+// readInputs reads what is asked of the records, and of others that they are compared with.
+func (p *plan) readInputs(ctx context.Context, main Records) error {
+	request, err := p.mainRequest(&main)
+	if err != nil {
+		return err
+	}
+	p.inputs = []*input{{Records: main, request: request}}
+	if p.query.Top > 0 {
+		p.top = p.Keep
+	}
+	for i, o := range p.query.AgainstDataset {
+		other, err := p.Find(ctx, o.Dataset)
+		if err != nil {
+			return err
+		}
+		r, err := o.request(p.query, request, &other)
+		if err == nil && o.Where != nil {
+			err = p.resolveFilters(&r.Where, other.Schema)
+		}
+		if err != nil {
+			return errorAt(fmt.Errorf("compared with %s: %w", o.Dataset, err), "/against_dataset/%d", i)
+		}
+		p.inputs = append(p.inputs, &input{Records: other, request: r})
+	}
+	return nil
+}
+
+// mainRequest is what is asked of the records of the query, whose schema gets columns of lengths.
+func (p *plan) mainRequest(main *Records) (r tally.Request, err error) {
+	lengths, err := p.lengths(main.Schema)
+	if err != nil {
+		return r, err
+	}
+	main.Schema = main.Schema.With(lengths)
+	if err := p.resolveFilters(&p.query.Where, main.Schema); err != nil {
+		return r, errorAt(err, "/where")
+	}
+	var parts []*tally.TimePart
+	if p.query.By, parts, err = p.parts(p.query.By, main.Schema); err != nil {
+		return r, err
+	}
+	if across := p.query.Across; across != "" {
+		if names, _, err := p.parts([]string{across}, main.Schema); err == nil {
+			p.query.Across = names[0]
+		}
+	}
+	figures, err := p.lookUp()
+	q := &p.query
+	return tally.Request{
+		Figures: figures, By: q.By, Parts: parts, Lengths: lengths, Where: q.Where, Date: q.Date,
+		Top: q.Top, RankBy: p.rankBy, Clock: p.Scope.Clock,
+	}, err
 }
 
 // checkTimes refuses records without times, of the dataset or of those that it is compared with.
@@ -446,8 +474,8 @@ func (p *plan) listed() int {
 		}
 		for j := range sp.rows {
 			n += sp.rows[j].period.Len()
-			for _, other := range sp.rows[j].againstPeriods {
-				n += other.Len()
+			for _, other := range sp.rows[j].partners {
+				n += other.period.Len()
 			}
 		}
 	}
@@ -496,37 +524,12 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	if err := p.paceSpan(ctx, &sp); err != nil {
 		return errorAt(err, "/over/%d", i)
 	}
-	paced := p.derives(paces)
-	for j, a := range p.against {
-		other, err := a.Explain(compared, p.Scope)
-		if err != nil {
-			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
-		}
-		end, aligns, err := p.moveEdge(a, compared, last, resolved.Timed())
-		if err != nil {
-			return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
-		}
-		counterpart := periodOf(other)
-		if counterpart.Timed() {
-			if err := p.checkTimes(); err != nil {
-				return errorAt(err, "/against/%d", j)
-			}
-		}
-		if cut && aligns {
-			counterpart = end.cut(counterpart)
-		}
-		sp.caution("compared with "+a.Name(), other.Cautions...)
-		c := comparison{name: a.Name(), period: counterpart, at: p.on(0, counterpart), paced: noSlot, aligns: aligns, end: end}
-		if paced {
-			if err := p.paceAgainst(&c, a, &sp); err != nil {
-				return errorAt(fmt.Errorf("compared with %s: %w", a.Name(), err), "/against/%d", j)
-			}
-		}
-		sp.comparisons = append(sp.comparisons, c)
+	if err := p.compareSpan(&sp, compared, cut, resolved.Timed()); err != nil {
+		return err
 	}
 	for j, o := range p.query.AgainstDataset {
 		c := comparison{name: o.Dataset, dataset: o.Dataset, period: sp.period, at: p.on(1+j, sp.period), paced: noSlot, aligns: true, end: last}
-		if paced {
+		if p.derives(paces) {
 			c.whole, c.paced = sp.whole, p.pacedAgainst(1+j, sp.whole)
 		}
 		sp.comparisons = append(sp.comparisons, c)
@@ -538,6 +541,50 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	}
 	p.spans = append(p.spans, sp)
 	return nil
+}
+
+// compareSpan lays the counterparts of a span out. Where the span is cut, those that align with it are cut as well.
+func (p *plan) compareSpan(sp *spanPlan, compared span.Node, cut, timed bool) error {
+	for j, a := range p.against {
+		c, err := p.compareWith(sp, a, compared, cut, timed)
+		if err != nil {
+			return errorAt(err, "/against/%d", j)
+		}
+		sp.comparisons = append(sp.comparisons, c)
+	}
+	return nil
+}
+
+// compareWith lays one counterpart out.
+func (p *plan) compareWith(sp *spanPlan, a span.Against, compared span.Node, cut, timed bool) (c comparison, err error) {
+	defer func() {
+		if err != nil {
+			err = fmt.Errorf("compared with %s: %w", a.Name(), err)
+		}
+	}()
+	other, err := a.Explain(compared, p.Scope)
+	if err != nil {
+		return c, err
+	}
+	end, aligns, err := p.moveEdge(a, compared, p.last(), timed)
+	if err != nil {
+		return c, err
+	}
+	counterpart := periodOf(other)
+	if counterpart.Timed() {
+		if err := p.checkTimes(); err != nil {
+			return c, err
+		}
+	}
+	if cut && aligns {
+		counterpart = end.cut(counterpart)
+	}
+	sp.caution("compared with "+a.Name(), other.Cautions...)
+	c = comparison{name: a.Name(), period: counterpart, at: p.on(0, counterpart), paced: noSlot, aligns: aligns, end: end}
+	if p.derives(paces) {
+		err = p.paceAgainst(&c, a, sp)
+	}
+	return c, err
 }
 
 // close cuts a span that is open where it is compared or broken down: on its right at the as-of day, on its left
@@ -614,100 +661,104 @@ func (sp *spanPlan) about(c *caution, several bool) string {
 // cautionCutsUnit is the caution that a span cuts a unit which the records stand for as a whole.
 const cautionCutsUnit span.CautionKind = "cuts-unit"
 
-// breakDown lays the units of a span out. A unit is compared with the one in the same place of the
-// counterpart.
+// breakDown lays the units of a span out. A unit is compared with the one in the same place of the counterpart.
 func (p *plan) breakDown(sp *spanPlan) error {
-	cal := p.Scope.Calendar
-	units, err := tally.Each(sp.period, cal, p.each, p.asOf())
+	units, err := tally.Each(sp.period, p.Scope.Calendar, p.each, p.asOf())
 	if err != nil {
 		return err
 	}
 	own := len(units)
-	others, wholes := make([][]tally.Unit, len(p.against)), make([][]tally.Unit, len(p.against))
-	for i := range p.against {
-		c := &sp.comparisons[i]
-		if others[i], err = tally.Each(c.period, cal, p.each, p.asOf()); err != nil {
-			return fmt.Errorf("compared with %s: %w", c.name, err)
-		}
-		if c.paced == noSlot {
-			continue
-		}
-		if wholes[i], err = tally.Each(tally.OfDays(c.whole), cal, p.each, p.asOf()); err != nil {
-			return fmt.Errorf("compared with %s: %w", c.name, err)
+	counterparts := make([]counterpart, len(p.against))
+	for i := range counterparts {
+		if counterparts[i], err = p.counterpart(&sp.comparisons[i]); err != nil {
+			return fmt.Errorf("compared with %s: %w", sp.comparisons[i].name, err)
 		}
 	}
-	for i := range others { // what has no partner gets a row of its own (semantics §7)
-		for len(units) < len(others[i]) {
-			u := others[i][len(units)]
+	for _, c := range counterparts { // what has no partner gets a row of its own (semantics §7)
+		for len(units) < len(c.units) {
+			u := c.units[len(units)]
 			u.Period, u.Partial, u.InProgress, u.Future = tally.Period{}, false, false, false
 			units = append(units, u)
 		}
 	}
 	for i, u := range units {
 		row := rowPlan{
-			index:    i,
-			unit:     u,
-			period:   u.Period,
-			at:       p.on(0, u.Period),
-			alone:    i >= own,
-			previous: noSlot,
-			running:  noSlot,
-			rolling:  noSlot,
-			blank:    u.Future && !p.query.Planned,
+			index: i, unit: u, period: u.Period, at: p.on(0, u.Period), alone: i >= own,
+			previous: noSlot, running: noSlot, rolling: noSlot, blank: u.Future && !p.query.Planned,
 		}
 		if p.query.Planned {
 			u.Future = false
 		}
-		for j, other := range others {
-			at, paced, period := noSlot, noSlot, tally.Period{}
-			if i < len(other) {
-				period = other[i].Period
-				at = p.on(0, period)
-			}
-			if i < len(wholes[j]) && wholes[j][i].Label == other[i].Label {
-				paced = p.pacedAgainst(0, wholes[j][i].Period.Days)
-			}
-			row.against, row.paced = append(row.against, at), append(row.paced, paced)
-			row.againstPeriods = append(row.againstPeriods, period)
-		}
-		for j := range p.query.AgainstDataset {
-			row.against, row.againstPeriods = append(row.against, p.on(1+j, u.Period)), append(row.againstPeriods, u.Period)
-			paced := noSlot
-			if sp.comparisons[len(others)+j].paced != noSlot {
-				paced = p.pacedAgainst(1+j, sp.whole.Within(u.Whole))
-			}
-			row.paced = append(row.paced, paced)
-			row.unlike = row.unlike || p.cutsUnit(1+j, u.Period) != ""
-		}
+		p.compareRow(sp, &row, &u, counterparts)
 		if row.alone {
 			row.at = noSlot
-			sp.rows = append(sp.rows, row)
-			continue
-		}
-		if err := p.paceUnit(sp, row.at, &u); err != nil {
+		} else if err := p.referRow(sp, &row, u); err != nil {
 			return err
-		}
-		if row.previous, row.previousPeriod, err = p.previous(sp, i, u); err != nil {
-			return err
-		}
-		if last := p.last(); p.query.Previous && p.query.LikeForLike && last.inside(&u) {
-			end, err := last.unitBefore(&u, cal, p.each)
-			if err != nil {
-				return err
-			}
-			row.previousPeriod, p.cutAny = end.cut(row.previousPeriod), true
-			row.previous = p.on(0, row.previousPeriod)
-		}
-		if row.running, err = p.running(sp.period, u); err != nil {
-			return err
-		}
-		if p.query.Rolling.Units > 0 {
-			if row.window, err = tally.Rolling(u, cal, p.each, p.query.Rolling.Units); err != nil {
-				return err
-			}
-			row.rolling = p.on(0, row.window)
 		}
 		sp.rows = append(sp.rows, row)
+	}
+	return nil
+}
+
+// A counterpart is the units of what a span is compared with, and whole ones for a pace.
+type counterpart struct{ units, whole []tally.Unit }
+
+func (p *plan) counterpart(c *comparison) (found counterpart, err error) {
+	if found.units, err = tally.Each(c.period, p.Scope.Calendar, p.each, p.asOf()); err != nil || c.paced == noSlot {
+		return found, err
+	}
+	found.whole, err = tally.Each(tally.OfDays(c.whole), p.Scope.Calendar, p.each, p.asOf())
+	return found, err
+}
+
+// compareRow lays out what a row is compared with.
+func (p *plan) compareRow(sp *spanPlan, row *rowPlan, u *tally.Unit, counterparts []counterpart) {
+	i := row.index
+	for _, c := range counterparts {
+		one := partner{at: noSlot, paced: noSlot}
+		if i < len(c.units) {
+			one.period = c.units[i].Period
+			one.at = p.on(0, one.period)
+			if i < len(c.whole) && c.whole[i].Label == c.units[i].Label {
+				one.paced = p.pacedAgainst(0, c.whole[i].Period.Days)
+			}
+		}
+		row.partners = append(row.partners, one)
+	}
+	for j := range p.query.AgainstDataset {
+		one := partner{period: u.Period, at: p.on(1+j, u.Period), paced: noSlot}
+		if sp.comparisons[len(counterparts)+j].paced != noSlot {
+			one.paced = p.pacedAgainst(1+j, sp.whole.Within(u.Whole))
+		}
+		row.partners = append(row.partners, one)
+		row.unlike = row.unlike || p.cutsUnit(1+j, u.Period) != ""
+	}
+}
+
+// referRow lays out the other periods that the figures of a row refer to: its pace, the unit before, what runs and what rolls.
+func (p *plan) referRow(sp *spanPlan, row *rowPlan, u tally.Unit) (err error) {
+	if err := p.paceUnit(sp, row.at, &u); err != nil {
+		return err
+	}
+	if row.previous, row.previousPeriod, err = p.previous(sp, row.index, u); err != nil {
+		return err
+	}
+	if last := p.last(); p.query.Previous && p.query.LikeForLike && last.inside(&u) {
+		end, err := last.unitBefore(&u, p.Scope.Calendar, p.each)
+		if err != nil {
+			return err
+		}
+		row.previousPeriod, p.cutAny = end.cut(row.previousPeriod), true
+		row.previous = p.on(0, row.previousPeriod)
+	}
+	if row.running, err = p.running(sp.period, u); err != nil {
+		return err
+	}
+	if p.query.Rolling.Units > 0 {
+		if row.window, err = tally.Rolling(u, p.Scope.Calendar, p.each, p.query.Rolling.Units); err != nil {
+			return err
+		}
+		row.rolling = p.on(0, row.window)
 	}
 	return nil
 }
