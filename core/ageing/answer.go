@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 
 	"github.com/cockroachdb/apd/v3"
@@ -102,8 +103,33 @@ const (
 	maxCourse = 4000
 )
 
-// pair is the two days of a stay; to is the as-of day while it is open.
+// pair is the two days of a lifetime; to is the as-of day while it is open.
 type pair struct{ from, to civil.Day }
+
+// knownLengths remembers lengths by their two days: those of a first day in a list by the second.
+type knownLengths struct {
+	by   map[civil.Day][]int32 // 0 where a length is not known, else the length and 1
+	from civil.Day             // the first day that was asked for last, and its list
+	list []int32
+}
+
+// maxKnown is how many days after the first one a second day is remembered.
+const maxKnown = 4096
+
+// at returns where a length is remembered; nil where it is not.
+func (k *knownLengths) at(p pair) *int32 {
+	if p.to < p.from || p.to-p.from >= maxKnown {
+		return nil
+	}
+	if k.list == nil || k.from != p.from {
+		k.from, k.list = p.from, k.by[p.from]
+	}
+	if n := int(p.to-p.from) + 1; n > len(k.list) {
+		k.list = append(k.list, make([]int32, n-len(k.list))...)
+		k.by[p.from] = k.list
+	}
+	return &k.list[p.to-p.from]
+}
 
 // gathering is what the records of a group come to.
 type gathering struct {
@@ -114,41 +140,76 @@ type gathering struct {
 
 // lengthCounts are records by how long they last.
 type lengthCounts struct {
-	records  int64
-	byLength map[int]int64
+	records int64
+	short   []int64 // by length, of those below maxShort
+	long    map[int]int64
 }
+
+// maxShort is below which length records are counted in a list.
+const maxShort = 1 << 14
 
 func (c *lengthCounts) add(length int, records int64) {
 	c.records += records
-	c.byLength[length] += records
+	if length < 0 || length >= maxShort {
+		if c.long == nil {
+			c.long = map[int]int64{}
+		}
+		c.long[length] += records
+		return
+	}
+	if length >= len(c.short) {
+		c.short = append(c.short, make([]int64, length+1-len(c.short))...)
+	}
+	c.short[length] += records
 }
 
-// collector puts stays together.
+// each yields lengths in order, with their records.
+func (c *lengthCounts) each(yield func(length int, records int64) bool) {
+	long := slices.Sorted(maps.Keys(c.long))
+	for len(long) > 0 && long[0] < 0 {
+		if !yield(long[0], c.long[long[0]]) {
+			return
+		}
+		long = long[1:]
+	}
+	for length, records := range c.short {
+		if records > 0 && !yield(length, records) {
+			return
+		}
+	}
+	for _, length := range long {
+		if !yield(length, c.long[length]) {
+			return
+		}
+	}
+}
+
+// collector adds lifetimes up.
 type collector struct {
 	plan    *plan
 	asOf    civil.Day
 	groups  map[dataset.Label]*gathering
 	all     *gathering
-	lengths map[pair]int // how long, found once for each two days
-	opened  map[civil.Day]int64
+	lengths knownLengths
+	opened  map[civil.Day]int64 // for the course
 	closed  map[civil.Day]int64
 	faults  map[Fault]int64 // their records, which a Fault here does not say
 	told    Answer
 }
 
 func newGathering() *gathering {
-	counts := func() lengthCounts { return lengthCounts{byLength: map[int]int64{}} }
-	return &gathering{closed: counts(), open: counts(), sums: map[int]decimal.Value{}}
+	return &gathering{sums: map[int]decimal.Value{}}
 }
 
 func newCollector(p *plan) *collector {
 	return &collector{
-		plan: p, asOf: p.scope.AsOf, groups: map[dataset.Label]*gathering{}, all: newGathering(), lengths: map[pair]int{},
-		opened: map[civil.Day]int64{}, closed: map[civil.Day]int64{}, faults: map[Fault]int64{},
+		plan: p, asOf: p.scope.AsOf, groups: map[dataset.Label]*gathering{}, all: newGathering(),
+		lengths: knownLengths{by: map[civil.Day][]int32{}},
+		opened:  map[civil.Day]int64{}, closed: map[civil.Day]int64{}, faults: map[Fault]int64{},
 	}
 }
 
-// take adds a stay.
+// take adds a lifetime.
 func (c *collector) take(s Lifetime) error {
 	a := &c.told
 	switch {
@@ -167,11 +228,14 @@ func (c *collector) take(s Lifetime) error {
 	}
 	p := pair{s.Begin, s.End}
 	open := !s.Ended || s.End > c.asOf // what was closed later counts as open then
-	c.opened[s.Begin] += s.Records
 	if open {
 		p.to = c.asOf
-	} else {
-		c.closed[s.End] += s.Records
+	}
+	if c.plan.question.Each != "" {
+		c.opened[s.Begin] += s.Records
+		if !open {
+			c.closed[s.End] += s.Records
+		}
 	}
 	if only := c.plan.question.Only; only == Open && !open || only == Closed && open {
 		return nil // the course is of all
@@ -208,7 +272,7 @@ func (c *collector) take(s Lifetime) error {
 	return nil
 }
 
-// due reports whether a stay began longer ago than is asked for.
+// due reports whether a record began longer ago than is asked for.
 func (c *collector) due(s *Lifetime, p pair) (bool, error) {
 	if c.plan.question.Within == nil {
 		return false, nil
@@ -217,7 +281,7 @@ func (c *collector) due(s *Lifetime, p pair) (bool, error) {
 	return age > *c.plan.question.Within, err
 }
 
-// length returns how long a stay lasts, or how old it is; between days it is found once for each two.
+// length returns how long a record lasts, or how old it is; between days it is found once for each two.
 func (c *collector) length(s *Lifetime, p pair, open bool) (int, error) {
 	if c.plan.unit.Count == nil {
 		to := s.To
@@ -226,14 +290,17 @@ func (c *collector) length(s *Lifetime, p pair, open bool) (int, error) {
 		}
 		return elapsed.Hours(s.From, to), nil
 	}
-	if length, known := c.lengths[p]; known {
-		return length, nil
+	known := c.lengths.at(p)
+	if known != nil && *known > 0 {
+		return int(*known) - 1, nil
 	}
 	length, err := c.plan.unit.Count(p.from, p.to, c.plan.scope.Calendar)
 	if err != nil {
 		return 0, &query.Error{Pointer: "/unit", Err: err}
 	}
-	c.lengths[p] = length
+	if known != nil && length >= 0 && length < math.MaxInt32 {
+		*known = int32(length) + 1
+	}
 	return length, nil
 }
 
@@ -303,7 +370,7 @@ func (c *collector) group(label dataset.Label, g *gathering) (Group, error) {
 	}
 	if w := c.plan.question.Within; w != nil {
 		var within int64
-		for n, records := range g.closed.byLength {
+		for n, records := range g.closed.each {
 			if n <= *w {
 				within += records
 			}
@@ -317,8 +384,8 @@ func (c *collector) group(label dataset.Label, g *gathering) (Group, error) {
 	}
 	for i, b := range c.plan.bands {
 		one := BandCount{Band: b.String(), Sum: g.sums[i]}
-		for _, counts := range []lengthCounts{g.closed, g.open} {
-			for n, records := range counts.byLength {
+		for _, counts := range []*lengthCounts{&g.closed, &g.open} {
+			for n, records := range counts.each {
 				if find(c.plan.bands, n) == i {
 					one.Records += records
 				}
@@ -344,24 +411,23 @@ func (c *lengthCounts) figures() (Lengths, error) {
 	if c.records == 0 {
 		return out, nil
 	}
-	lengths := slices.Sorted(maps.Keys(c.byLength))
 	var total int64
-	for _, n := range lengths {
-		total += int64(n) * c.byLength[n]
+	for n, records := range c.each {
+		total += int64(n) * records
 	}
 	var err1, err2 error
 	out.Mean, err1 = share(total, c.records)
-	low, high := c.ranked(lengths, (c.records-1)/2), c.ranked(lengths, c.records/2)
+	low, high := c.ranked((c.records-1)/2), c.ranked(c.records/2)
 	out.Median, err2 = decimal.Midway(apd.New(int64(low), 0), apd.New(int64(high), 0))
-	out.Percentile90 = decimal.Int(int64(c.ranked(lengths, (9*c.records+9)/10-1)))
-	out.Longest = decimal.Int(int64(lengths[len(lengths)-1]))
+	out.Percentile90 = decimal.Int(int64(c.ranked((9*c.records+9)/10 - 1)))
+	out.Longest = decimal.Int(int64(c.ranked(c.records - 1)))
 	return out, errors.Join(err1, err2)
 }
 
 // ranked returns the length at a position, from 0, among all records by length.
-func (c *lengthCounts) ranked(lengths []int, position int64) int {
-	for _, n := range lengths {
-		if position -= c.byLength[n]; position < 0 {
+func (c *lengthCounts) ranked(position int64) int {
+	for n, records := range c.each {
+		if position -= records; position < 0 {
 			return n
 		}
 	}
