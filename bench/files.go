@@ -21,7 +21,7 @@ import (
 	"vastspan/internal/ingest"
 )
 
-// files measures totals of a CSV file beside those of the same records as Parquet, and the memory that either takes.
+// files measures totals of a CSV file next to those of the same records as Parquet, and the memory that either takes.
 func (b *bench) files() error {
 	parquet := strings.TrimSuffix(b.file, ".csv") + ".parquet"
 	if err := writeParquet(b.file, parquet); err != nil {

@@ -27,7 +27,7 @@ var wideHints = ingest.ColumnHints{
 // customers is how many customers the records are of.
 const customers = 100_000
 
-// questions measures what sums by day cannot answer, beside the best single statement by hand: eight spans
+// questions measures what sums by day cannot answer, next to the best single statement by hand: eight spans
 // and their counterparts, by one category.
 func (b *bench) questions() (err error) {
 	if err := b.writeWide(); err != nil {

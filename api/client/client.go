@@ -19,7 +19,7 @@ type Client struct {
 	HTTP    *http.Client
 	server  string // the address of the interface, without a slash at the end
 	editors []RequestEditor
-	into    io.Writer // takes the bodies of answers in place of Reply; nil for none
+	into    io.Writer // takes the bodies of answers instead of Reply; nil for none
 }
 
 // A RequestEditor changes a request before it is sent.

@@ -1,5 +1,5 @@
 // Command cluster starts several database servers on loopback that hold one table of made-up records together, until it is
-// interrupted; or it measures totals of that table, attached as a dataset, beside what one would write by hand.
+// interrupted; or it measures totals of that table, attached as a dataset, next to what one would write by hand.
 package main
 
 import (

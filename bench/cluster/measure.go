@@ -21,7 +21,7 @@ import (
 // statementTimeout bounds what is written by hand as well as what the service sends.
 const statementTimeout = 10 * time.Minute
 
-// measureTable times eight spans and their counterparts by a category over the table of a cluster, attached as a dataset, beside one
+// measureTable times eight spans and their counterparts by a category over the table of a cluster, attached as a dataset, next to one
 // statement by hand over the table as a whole.
 func measureTable(ctx context.Context, c *cluster.Cluster, records int, keep bool) error {
 	databases, err := attached.Configure(map[string]attached.Definition{"together": {URL: c.URL, Timeout: statementTimeout}})

@@ -1,4 +1,4 @@
-// Package ageing tells of records that begin on one day and end on another how long they last, how old those are that are
+// Package ageing measures, of records that begin on one day and end on another, how long they last, how old those are that are
 // open, and how a backlog goes (semantics §10).
 package ageing
 

@@ -19,7 +19,7 @@ import (
 	"vastspan/core/span"
 )
 
-// An Answer tells how long records last as of a day.
+// An Answer reports how long records last as of a day.
 type Answer struct {
 	// Question is what was asked, with what was left out: the as-of day, the calendar, the unit.
 	Question

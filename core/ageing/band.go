@@ -28,7 +28,7 @@ func (b Band) String() string {
 const maxBands = 100
 
 // ParseBands reads bands such as 0-7, 8-30, 31-90, 91+: from 0 on, each one after the other, the last without an end, so
-// that every length lies in one and no more. Empty is none.
+// that every length is in one and no more. Empty is none.
 func ParseBands(text string) ([]Band, error) {
 	if strings.TrimSpace(text) == "" {
 		return nil, nil

@@ -11,7 +11,7 @@ import (
 // lengthNames name the figures of lengths.
 var lengthNames = []string{"mean", "median", "percentile_90", "longest"}
 
-// figureNames name the figures of a group, behind its number of records.
+// figureNames name the figures of a group, after its number of records.
 func (a *Answer) figureNames() []string {
 	names := []string{"open", "closed"}
 	for _, of := range []string{"closed_", "open_"} {
@@ -66,7 +66,7 @@ func (a *Answer) BandRows() *table.Grid {
 	return g
 }
 
-// bandsAndFigures returns the rows of the bands, each with the figures of its group behind it, so that one table has all.
+// bandsAndFigures returns the rows of the bands, each with the figures of its group after it, so that one table has all.
 func (a *Answer) bandsAndFigures() *table.Grid {
 	g := a.BandRows()
 	g.Header = append(append(g.Header, "group_records"), a.figureNames()...)

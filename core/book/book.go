@@ -1,5 +1,5 @@
 // Package book keeps definitions together: named spans, calendars, holiday lists and briefs, as a YAML file
-// that can stand in version control, and as a compiled Library that expressions are read against.
+// that can be kept in version control, and as a compiled Library that expressions are read against.
 // It does not store anything itself.
 package book
 
@@ -268,7 +268,7 @@ func (l *Library) Calendar(name string) (*calendar.Calendar, error) {
 	return nil, unknown("calendar", "", name, l.CalendarNames())
 }
 
-// OwnCivil returns the layout in words of the civil calendar that the book has in place of the built-in one; empty where
+// OwnCivil returns the layout in words of the civil calendar that the book has instead of the built-in one; empty where
 // it has none, or one laid out alike.
 func (l *Library) OwnCivil() string {
 	own := l.calendars[calendar.Civil.Name()].Layout()

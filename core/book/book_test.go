@@ -85,7 +85,7 @@ func TestABookOfTenThousandSpans(t *testing.T) {
 	}
 }
 
-// Names that stand behind names many times over end in an error, not in a hang.
+// Names that follow names many times over end in an error, not in a hang.
 func TestReferencesThatMultiply(t *testing.T) {
 	b := Book{Version: 1, Spans: []Span{{Name: "n0", Is: "today"}}}
 	for i := 1; i < 60; i++ {

@@ -105,7 +105,7 @@ func (b *Brief) Identify() {
 	}
 }
 
-// Filled returns an item with what was given in the place of the prompts that it names.
+// Filled returns an item with what was given instead of the prompts that it names.
 func (it *Item) Filled(given map[string]string) Item {
 	fill := func(list []string) []string {
 		list = slices.Clone(list)

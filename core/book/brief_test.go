@@ -103,7 +103,7 @@ briefs:
 	}
 }
 
-// Items of one title are told apart, and keep their identity when a book is written and read again.
+// Items of one title are distinguished, and keep their identity when a book is written and read again.
 func TestItemsHaveAnIdentity(t *testing.T) {
 	b := sound()
 	b.Items[1].Title, b.Items[2].ID = b.Items[0].Title, "i1"

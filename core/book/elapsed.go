@@ -10,7 +10,7 @@ import (
 	"vastspan/core/table"
 )
 
-// Elapsed is what lies between two days or moments.
+// Elapsed is how far two days or moments are apart.
 type Elapsed struct {
 	From     civil.AsOf `json:"from"`
 	To       civil.AsOf `json:"to"`
@@ -18,7 +18,7 @@ type Elapsed struct {
 	elapsed.Figures
 }
 
-// Elapsed returns what lies between two days in a calendar; between moments also the elapsed time, where a day is its
+// Elapsed returns how far two days are apart in a calendar; between moments also the elapsed time, where a day is its
 // start. bothEnds counts the last day, too.
 func (l *Library) Elapsed(from, to civil.AsOf, c query.Context, bothEnds bool) (*Elapsed, error) {
 	s, err := l.Scope(from, c)
@@ -39,7 +39,7 @@ func (l *Library) Elapsed(from, to civil.AsOf, c query.Context, bothEnds bool) (
 	return &Elapsed{from, to, s.Calendar.Name(), f}, nil
 }
 
-// ElapsedNames are the columns of what lies between two days or moments.
+// ElapsedNames are the columns of an Elapsed.
 var ElapsedNames = []string{"days", "business_days", "months", "years", "period", "year_fraction"}
 
 // ElapsedCells are its cells.
@@ -49,7 +49,7 @@ func ElapsedCells(f *elapsed.Figures) []string {
 	}
 }
 
-// ElapsedDocument returns what lies between pairs as it is taken away: a row for each.
+// ElapsedDocument returns the distances of pairs of days as a document to download, a row for each.
 func ElapsedDocument(list []Elapsed) *table.Document {
 	g := &table.Grid{Header: append([]string{"from", "to"}, ElapsedNames...)}
 	d := table.Plain("elapsed", g)

@@ -119,7 +119,7 @@ func checkShape(data []byte) error {
 	return nil
 }
 
-// Read reads a book that stands by itself, and gives its compiled Library. A clash, a circle or a
+// Read reads a book on its own, and returns its compiled Library. A clash, a circle or a
 // name that is not there is an error with its line, too.
 func Read(data []byte) (*Library, error) {
 	b, err := Decode(data)

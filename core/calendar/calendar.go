@@ -126,7 +126,7 @@ func (c *Calendar) Containing(u Unit, d civil.Day) (civil.Interval, error) {
 }
 
 // Move moves a day by n units, backwards when n is negative (semantics §3). It also moves the edge
-// one day beyond the last. clamped tells that a shorter month, or a unit with fewer weeks, made it
+// one day beyond the last. clamped reports that a shorter month, or a unit with fewer weeks, made it
 // land on an earlier position than it came from. Errors: ErrRange, ErrUnlisted.
 func (c *Calendar) Move(d civil.Day, n int, u Unit) (moved civil.Day, clamped bool, err error) {
 	switch u {

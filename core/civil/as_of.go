@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// An AsOf is where the analyst stands: on a day, at a moment of it where Timed, by a clock.
+// An AsOf is the point in time that spans are read from: a day, or a moment of it where Timed, by a clock.
 type AsOf struct {
 	Clock
 	Day    Day

@@ -10,7 +10,7 @@ import (
 	"vastspan/core/internal/floor"
 )
 
-// A Clock tells moments from days: a time zone, and the time at which its day starts, for nights that belong to the
+// A Clock maps moments to days: a time zone, and the time at which its day starts, for nights that belong to the
 // evening before (semantics §9). The zero value is UTC with days from midnight.
 type Clock struct {
 	zone    *time.Location
@@ -88,7 +88,7 @@ const (
 
 // fromWall returns the moment at which the clock shows a time: the earlier of two, and the first one after a gap.
 func (c Clock) fromWall(w wall) (Moment, Shown) {
-	// Offsets lie within a day of UTC: the periods around are the one a day before, and those after it.
+	// Offsets are within a day of UTC: the periods around are the one a day before, and those after it.
 	p := c.periodAt(w - dayLength)
 	if w >= p.Start+p.offset+dayLength && w < p.End+p.offset-dayLength {
 		return w - p.offset, Once
@@ -179,7 +179,7 @@ func (c Clock) Run(v Interval) Moments {
 	return run
 }
 
-// Valid reports whether a run lies within the days that there are, but for its open sides.
+// Valid reports whether a run is within the days that there are, but for its open sides.
 func (c Clock) Valid(v Moments) bool {
 	const near = 2 * dayLength // of the edges, where it depends on the zone
 	low, high := wallOf(MinDay, 0), wallOf(EndOfDays, 0)
@@ -242,13 +242,13 @@ func (c Clock) Piece(m, length Moment) Moments {
 	return Moments{max(start, p.Start), min(start+length, p.End)}
 }
 
-// Pieces returns the edge that lies n hours or minutes, of a length in microseconds, after an edge between two; before it
+// Pieces returns the edge that is n hours or minutes, of a length in microseconds, after an edge between two; before it
 // where n is below 0.
 func (c Clock) Pieces(edge, length Moment, n int) Moment {
 	for n > 0 {
 		p := c.periodAt(edge)
 		next := edge - floorMod(edge+p.offset, length) + length
-		whole := int((p.End - next + length - 1) / length) // edges from next on that lie before the period's end
+		whole := int((p.End - next + length - 1) / length) // edges from next on that are before the period's end
 		if p.End == EndOfTime || n <= whole {
 			return next + Moment(n-1)*length
 		}
@@ -258,7 +258,7 @@ func (c Clock) Pieces(edge, length Moment, n int) Moment {
 	for n < 0 {
 		p := c.periodAt(edge - 1)
 		before := edge - 1 - floorMod(edge-1+p.offset, length)
-		whole := int((before - p.Start + length - 1) / length) // edges down from before that lie after the period's start
+		whole := int((before - p.Start + length - 1) / length) // edges down from before that are after the period's start
 		if p.Start == BeginningOfTime || -n <= whole {
 			return before + Moment(n+1)*length
 		}
@@ -270,7 +270,7 @@ func (c Clock) Pieces(edge, length Moment, n int) Moment {
 
 func floorMod(a, b Moment) Moment { return Moment(floor.Mod(int(a), int(b))) }
 
-// Only returns the moments of a closed run at which the clock shows a time in [from, until), which may lie across
+// Only returns the moments of a closed run at which the clock shows a time in [from, until), which may be across
 // midnight.
 func (c Clock) Only(v Moments, from, until TimeOfDay) MomentSet {
 	var out MomentSet

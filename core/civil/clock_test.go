@@ -49,7 +49,7 @@ func TestPeriods(t *testing.T) {
 	}
 }
 
-// Every moment lies in one day of its clock, which shows times in order but for what it skips or shows twice.
+// Every moment is in one day of its clock, which shows times in order but for what it skips or shows twice.
 func TestDaysOfClocks(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 3))
 	for _, zone := range zones {

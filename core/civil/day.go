@@ -1,4 +1,4 @@
-// Package civil holds days, moments, intervals and sets of both, and clocks, which tell moments from days: small
+// Package civil holds days, moments, intervals and sets of both, and clocks, which map moments to days: small
 // values that read no time of their own. Calendars, spans and records are built on top and live elsewhere.
 package civil
 
@@ -30,7 +30,7 @@ const (
 )
 
 // The arithmetic works in years that begin on 1 March, so that the leap day comes last, and counts
-// from 1 March of the year -400, so that nothing is negative. Its constants stand in place of
+// from 1 March of the year -400, so that nothing is negative. Its constants replace
 // divisions (Neri and Schneider, "Euclidean affine functions and their application to calendar
 // algorithms", 2022); a test compares every day there is with package time.
 const (
@@ -82,7 +82,7 @@ func (d Day) Year() int {
 // Weekday returns the day of the week; 0001-01-01 was a Monday.
 func (d Day) Weekday() Weekday { return Weekday(floor.Mod(int(d), 7)) }
 
-// Valid reports whether the day lies from 0001-01-01 to 9999-12-31.
+// Valid reports whether the day is from 0001-01-01 to 9999-12-31.
 func (d Day) Valid() bool { return d >= MinDay && d <= MaxDay }
 
 // String returns the ISO 8601 date, for example 2026-03-05; an open edge is two dots.

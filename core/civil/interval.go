@@ -16,7 +16,7 @@ func One(d Day) Interval { return Interval{d, d + 1} }
 // AllDays is open on both sides.
 var AllDays = Interval{OpenStart, OpenEnd}
 
-// Empty reports whether no day lies inside.
+// Empty reports whether no day is inside.
 func (v Interval) Empty() bool { return v.End <= v.Start }
 
 // First is the first day inside.
@@ -41,7 +41,7 @@ func (v Interval) Days() int {
 	return int(v.End - v.Start)
 }
 
-// Contains reports whether a day lies inside.
+// Contains reports whether a day is inside.
 func (v Interval) Contains(d Day) bool { return d >= v.Start && d < v.End }
 
 // Intersect returns the days in both.

@@ -28,13 +28,13 @@ func SecondAfter(m Moment) Moment { return (Moment(floor.Div(int(m), int(Second)
 // on that side.
 type Moments struct{ Start, End Moment }
 
-// Empty reports whether no moment lies inside.
+// Empty reports whether no moment is inside.
 func (v Moments) Empty() bool { return v.End <= v.Start }
 
 // Open reports whether either side is open.
 func (v Moments) Open() bool { return v.Start == BeginningOfTime || v.End == EndOfTime }
 
-// Contains reports whether a moment lies inside.
+// Contains reports whether a moment is inside.
 func (v Moments) Contains(m Moment) bool { return m >= v.Start && m < v.End }
 
 // Intersect returns the moments in both.
@@ -87,7 +87,7 @@ func (s *MomentSet) add(v Moments) {
 	s.runs = append(s.runs, v)
 }
 
-// Empty reports whether no moment lies inside.
+// Empty reports whether no moment is inside.
 func (s MomentSet) Empty() bool { return len(s.runs) == 0 }
 
 // Len counts the runs.
@@ -119,7 +119,7 @@ func (s MomentSet) Length() Moment {
 	return n
 }
 
-// Contains reports whether a moment lies inside.
+// Contains reports whether a moment is inside.
 func (s MomentSet) Contains(m Moment) bool {
 	i, found := slices.BinarySearchFunc(s.runs, m, func(v Moments, m Moment) int { return cmp.Compare(v.Start, m) })
 	return found || i > 0 && s.runs[i-1].Contains(m)
@@ -173,7 +173,7 @@ func (s MomentSet) Except(t MomentSet) MomentSet {
 	return s.combine(t, func(a, b bool) bool { return a && !b })
 }
 
-// combine walks the edges of two sets in order and keeps what lies between where keep says so.
+// combine walks the edges of two sets in order and keeps what is between where keep says so.
 func (s MomentSet) combine(t MomentSet, keep func(inS, inT bool) bool) MomentSet {
 	var out MomentSet
 	edge := func(runs []Moments, i int) Moment {

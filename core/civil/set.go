@@ -54,7 +54,7 @@ func (b *builder) add(v Interval) {
 	}
 }
 
-// Empty reports whether no day lies inside.
+// Empty reports whether no day is inside.
 func (s Set) Empty() bool { return s.first.Empty() }
 
 // Len counts the intervals.
@@ -104,7 +104,7 @@ func (s Set) Days() int {
 	return n
 }
 
-// Contains reports whether a day lies inside.
+// Contains reports whether a day is inside.
 func (s Set) Contains(d Day) bool {
 	if s.first.Contains(d) {
 		return true

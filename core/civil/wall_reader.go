@@ -28,7 +28,7 @@ func (r *WallReader) Read(date Day, within Moment) (Moment, Shown) {
 func (r *WallReader) find(m Moment) {
 	if !r.period.Contains(m) {
 		p := r.periodAt(m)
-		// Offsets lie within a day of one another: so far from a change nothing else shows the time.
+		// Offsets are within a day of one another: so far from a change nothing else shows the time.
 		r.period, r.safe = p, Moments{p.Start + p.offset + dayLength, p.End + p.offset - dayLength}
 	}
 }

@@ -17,7 +17,7 @@ type Cell struct {
 	Set    bool
 	Text   string        // text, and numbers in plain digits
 	Fixed  bool          // the number fits into Number
-	Number decimal.Fixed // in place of Text where Fixed
+	Number decimal.Fixed // instead of Text where Fixed
 	Day    civil.Day     // dates, and the day of a timestamp in the schema's zone
 	Moment time.Time     // timestamps
 }

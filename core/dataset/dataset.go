@@ -32,7 +32,7 @@ func (t Type) plural() string {
 	return string(t) + "s"
 }
 
-// IsTime reports whether values of the type lie on a day.
+// IsTime reports whether values of the type are on a day.
 func (t Type) IsTime() bool { return t == Date || t == Timestamp }
 
 // Role is what a column is used for.

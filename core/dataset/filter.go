@@ -187,7 +187,7 @@ func (c *Condition) resolve(order DateOrder, resolve func(string) (civil.Set, st
 	return nil
 }
 
-// Days returns the days on which a condition's spans let a record lie, before it is negated; false where it has none.
+// Days returns the days on which a condition's spans allow for a record, before it is negated; false where it has none.
 func (c *Condition) Days() (civil.Set, bool) {
 	if c.days == nil {
 		return civil.Set{}, false
@@ -285,7 +285,7 @@ func quotedLow(value string) string {
 	return quotedValue(value)
 }
 
-// quotedSpan writes a span that stands alone.
+// quotedSpan writes a span that is alone.
 func quotedSpan(expression string) string {
 	if expression != strings.TrimSpace(expression) || strings.ContainsAny(expression[:1], `("`) || strings.Contains(expression, " or ") ||
 		strings.HasSuffix(expression, ignoringCase) {
@@ -294,7 +294,7 @@ func quotedSpan(expression string) string {
 	return expression
 }
 
-// listText writes the values of In: one that is plain stands alone.
+// listText writes the values of In: one that is plain is alone.
 func listText(values []string) string {
 	if len(values) == 1 && values[0] != "" && quotedSpan(values[0]) == values[0] {
 		return values[0]

@@ -39,10 +39,10 @@ func opOf(text string) Op {
 	return words[text]
 }
 
-// ignoringCase stands behind a condition that does not tell upper and lower case apart.
+// ignoringCase follows a condition that does not distinguish upper and lower case.
 const ignoringCase = " ignoring case"
 
-// operationForm is an operation as it stands behind a column.
+// operationForm is an operation as it follows a column.
 const operationForm = `(?:!=|!~|>=|<=|~|=|<|>| (?:(?:not )?(?:in|contains|blank)|between|after|before)(?: |$))`
 
 var (
@@ -53,7 +53,7 @@ var (
 )
 
 // ParseFilters reads filters. Several texts of values of one column, COL=VALUE, are alternatives; of others each has
-// to hold. A column whose name has a sign or the word of an operation in it stands in double quotes, and so does a
+// to hold. A column whose name has a sign or the word of an operation in it is in double quotes, and so does a
 // value that would be misread.
 func ParseFilters(texts []string) (Filters, error) {
 	var filters Filters
@@ -95,7 +95,7 @@ func (r *filterReader) refuse(format string, args ...any) error {
 	return fmt.Errorf("%q: %s", r.text, fmt.Sprintf(format, args...))
 }
 
-// condition reads a condition and the or behind it.
+// condition reads a condition and the or after it.
 func (r *filterReader) condition() (Condition, error) {
 	column, err := r.column()
 	if err != nil {
@@ -129,7 +129,7 @@ func (r *filterReader) condition() (Condition, error) {
 	return c, r.fold(&c)
 }
 
-// column reads a column: all up to the operation, or what stands in double quotes.
+// column reads a column: all up to the operation, or what is in double quotes.
 func (r *filterReader) column() (column string, err error) {
 	r.rest = strings.TrimLeft(r.rest, " ")
 	if strings.HasPrefix(r.rest, `"`) {
@@ -145,7 +145,7 @@ func (r *filterReader) column() (column string, err error) {
 	return column, nil
 }
 
-// end reads what stands behind a condition: nothing, or or and another.
+// end reads what follows a condition: nothing, or or and another.
 func (r *filterReader) end() error {
 	r.rest = strings.Trim(r.rest, " ")
 	switch another, found := strings.CutPrefix(r.rest, "or "); {
@@ -191,7 +191,7 @@ func (r *filterReader) plain() string {
 	return text
 }
 
-// joined returns where a condition behind and begins; -1 for none.
+// joined returns where a condition that follows an "and" begins; -1 for none.
 func joined(value string) int {
 	for at := 0; ; {
 		i := strings.Index(value[at:], " and ")
@@ -283,7 +283,7 @@ func (r *filterReader) spanOrList(c *Condition) error {
 }
 
 // cutList takes a list in brackets off the start of a text. Values that have commas or brackets without a partner
-// stand in double quotes.
+// are in double quotes.
 func cutList(text string) (list []string, rest string, ok bool) {
 	depth, start := 1, 1
 	take := func(end int) {

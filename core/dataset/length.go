@@ -93,7 +93,7 @@ func (l *LengthColumn) Cell(from, to, into *Cell) error {
 	return nil
 }
 
-// With returns the schema with columns of lengths behind its own.
+// With returns the schema with columns of lengths after its own.
 func (s *Schema) With(lengths []Column) *Schema {
 	if len(lengths) == 0 {
 		return s

@@ -1,4 +1,4 @@
-// Package daytable lays days out in rows: what each one is in a calendar, how far it lies from the
+// Package daytable lays days out in rows: what each one is in a calendar, how far it is from the
 // as-of day, and which spans it is in. It prints and stores nothing.
 package daytable
 
@@ -14,7 +14,7 @@ import (
 	"vastspan/core/table"
 )
 
-// Position says where a day lies.
+// Position says where a day is.
 type Position string
 
 // The positions.

@@ -216,7 +216,7 @@ func (f Fraction) pastTie(v Value) (Value, error) {
 	return v, nil
 }
 
-// magnitude returns how many digits stand before the point: 3 of 123.4, 0 of 0.12, -2 of 0.0012.
+// magnitude returns how many digits are before the point: 3 of 123.4, 0 of 0.12, -2 of 0.0012.
 func (f Fraction) magnitude() int {
 	if f.num.IsZero() {
 		return 0

@@ -1,4 +1,4 @@
-// Package elapsed tells how long it is from one day to another, and from one moment to another (semantics §10).
+// Package elapsed measures how long it is from one day to another, and from one moment to another (semantics §10).
 package elapsed
 
 import (
@@ -12,7 +12,7 @@ import (
 	"vastspan/core/decimal"
 )
 
-// Figures are what lies between two days, the first inside, the second outside. Where the second comes before the first
+// Figures are how far two days are apart, the first inside, the second outside. Where the second comes before the first
 // all are below 0.
 type Figures struct {
 	Days         int `json:"days"`
@@ -21,7 +21,7 @@ type Figures struct {
 	// second.
 	Months int `json:"months"`
 	Years  int `json:"years"`
-	// Calendar units are how many of their boundaries lie between: 0 within one month, 1 from 31 January to 1 February.
+	// Calendar units are how many of their boundaries are between: 0 within one month, 1 from 31 January to 1 February.
 	CalendarWeeks    int `json:"calendar_weeks"`
 	CalendarMonths   int `json:"calendar_months"`
 	CalendarQuarters int `json:"calendar_quarters"`
@@ -39,7 +39,7 @@ type Figures struct {
 	Caution string `json:"caution,omitempty"`
 }
 
-// Between returns what lies between two days in a calendar; bothEnds counts the later one, too. The error is that of a
+// Between returns how far two days are apart in a calendar; bothEnds counts the later one, too. The error is that of a
 // calendar whose years are listed, or of days beyond 9999-12-31.
 func Between(from, to civil.Day, cal *calendar.Calendar, bothEnds bool) (Figures, error) {
 	sign := 1
@@ -113,7 +113,7 @@ func Months(from, to civil.Day, cal *calendar.Calendar) (months int, last civil.
 	return 0, from, nil
 }
 
-// Boundaries returns how many boundaries of a calendar's units lie between two days.
+// Boundaries returns how many boundaries of a calendar's units are between two days.
 func Boundaries(from, to civil.Day, u calendar.Unit, cal *calendar.Calendar) (int, error) {
 	a, err := cal.Index(u, from)
 	if err != nil {

@@ -21,7 +21,7 @@ func plusMonths(d civil.Day, n int) civil.Day {
 	return civil.Of(first.Year(), int(first.Month()), min(t.Day(), last))
 }
 
-// naive counts what lies between two days, the first not after the second, day by day and month by month.
+// naive counts what is between two days, the first not after the second, day by day and month by month.
 func naive(from, to civil.Day) string {
 	days, business, months, quarters := 0, 0, 0, 0
 	for d := from; d < to; d++ {

@@ -28,13 +28,13 @@ func (p *Point) Before(q *Point) bool {
 	return p.At < q.At || p.At == q.At && p.Sequence < q.Sequence
 }
 
-// TakeEarlier puts another point in place of this one where it is earlier.
+// TakeEarlier replaces this point with another that is earlier.
 func (p *Point) TakeEarlier(q *Point) { p.take(q, q.Before(p)) }
 
-// TakeLater puts another point in place of this one where it is later.
+// TakeLater replaces this point with another that is later.
 func (p *Point) TakeLater(q *Point) { p.take(q, p.Before(q)) }
 
-// take puts another point in place of this one where it is better, and notes whether they tie.
+// take replaces this point with a better one, and notes whether they tie.
 func (p *Point) take(q *Point, better bool) {
 	if !q.Set {
 		return

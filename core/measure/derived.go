@@ -7,7 +7,7 @@ import (
 	"vastspan/core/decimal"
 )
 
-// A Derivation is what is made of a figure that adds up and of the days that it is of. It stands behind the figure: sum
+// A Derivation is what is made of a figure that adds up and of the days that it is of. It follows the figure: sum
 // fare per day.
 type Derivation string
 
@@ -20,7 +20,7 @@ const (
 	PaceByYearBefore   Derivation = "pace by year before"
 )
 
-// A Basis is what a figure is derived with, beside its own value.
+// A Basis is what a figure is derived from, besides its own value.
 type Basis struct {
 	// Days is how many days a period has, Covered how many of them records cover: business days where the derivation
 	// counts those. A period whose unit is not over has the days of the whole unit.

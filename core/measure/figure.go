@@ -12,8 +12,8 @@ import (
 type Kind string
 
 // A Figure is a kind and, for all but Count, the column that it is taken of; a ratio has two. Its one notation is the
-// kind and the column with a blank between them, and behind them what is derived of it: sum fare, count, ratio
-// fare/passengers, sum fare per day. A column that would be misread stands in double quotes.
+// kind and the column with a blank between them, and after them what is derived of it: sum fare, count, ratio
+// fare/passengers, sum fare per day. A column that would be misread is in double quotes.
 type Figure struct {
 	Kind   Kind
 	Column string
@@ -58,7 +58,7 @@ func ParseFigure(text string) (Figure, error) {
 	return f, nil
 }
 
-// cutColumn takes a column off the start of a text: what stands in double quotes, or all, up to a slash where another
+// cutColumn takes a column off the start of a text: what is in double quotes, or all, up to a slash where another
 // follows.
 func cutColumn(text string, pair bool) (column, rest string, ok bool) {
 	if strings.HasPrefix(text, `"`) {

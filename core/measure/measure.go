@@ -58,7 +58,7 @@ type Entry struct {
 // Needs says what a figure is made of.
 type Needs uint8
 
-// What figures are made of, beside the number of records.
+// What figures are made of, besides the number of records.
 const (
 	NeedsSum       Needs = 1 << iota // count and sum of the column's values
 	NeedsBounds                      // minimum and maximum

@@ -157,7 +157,7 @@ func TestMedianAgainstSorting(t *testing.T) {
 	}
 }
 
-// Every figure has one notation, and its place in the sorted values lies where sorting puts it.
+// Every figure has one notation, and its place in the sorted values is where sorting puts it.
 func TestFigures(t *testing.T) {
 	for _, e := range All() {
 		f := Figure{Kind: e.Kind}

@@ -19,7 +19,7 @@ func (m Multiset) AddAll(other Multiset) {
 	}
 }
 
-// at returns the value at a place of the sorted values, from 0 to 1, midway between two that it lies
+// at returns the value at a place of the sorted values, from 0 to 1, midway between two that it is
 // between; blank where there are none.
 func (m Multiset) at(order float64) (decimal.Value, error) {
 	type counted struct {

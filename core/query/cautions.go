@@ -67,7 +67,7 @@ func fits(group, other []dataset.Label, but int) bool {
 	return true
 }
 
-// signNotes warns of shares and changes that say little, since figures lie on both sides of zero.
+// signNotes warns of shares and changes that say little, since figures are on both sides of zero.
 func (p *plan) signNotes(t *table.Table, add func(table.Code, table.Level, string, ...any)) {
 	figure := 0
 	for at, c := range t.Columns {

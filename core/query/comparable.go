@@ -74,7 +74,7 @@ func (p *plan) coverGrain(ctx context.Context, in *input) error {
 	return err
 }
 
-// look counts records of an input beside what is asked for: by its date, and by the filters of the request alone.
+// look counts records of an input next to what is asked for: by its date, and by the filters of the request alone.
 func (p *plan) look(ctx context.Context, in *input, r tally.Request) (*tally.Result, error) {
 	r.Figures, r.Date, r.Clock = []measure.Figure{{Kind: measure.Count}}, in.request.Date, in.request.Clock
 	if r.Where != nil {
@@ -176,7 +176,7 @@ func (s side) scaled() (length, covered int) {
 // unlike reports whether two sides are not like for like: their cuts differ by more than one part in fifty of the
 // longer side, or their covered lengths by more than one part in ten of the longer.
 func unlike(a, b side) bool {
-	if a.period.Timed() != b.period.Timed() { // days beside moments: both by the clock
+	if a.period.Timed() != b.period.Timed() { // days next to moments: both by the clock
 		a, b = a.timed(b), b.timed(a)
 	}
 	length, covered := a.scaled()
@@ -191,7 +191,7 @@ func (p *plan) sides(sp *spanPlan, i int) (own, other side) {
 	return p.side(sp.period, 0), p.side(c.period, c.at.input)
 }
 
-// cause says why a span and one of its comparisons should not stand beside each other without a word
+// cause returns why a span and one of its comparisons are not like for like
 // (semantics §7); nil where nothing speaks against it.
 func (p *plan) cause(span, i int) *table.Cause {
 	sp := &p.spans[span]
@@ -251,7 +251,7 @@ func (p *plan) rowSides(sp *spanPlan, r *rowPlan, i int) (own, other side) {
 	return own, p.side(r.previousPeriod, 0)
 }
 
-// unlikeRow reports whether a row stands beside days of which records cover another length.
+// unlikeRow reports whether the records cover a different number of days on the two sides of a row.
 func (p *plan) unlikeRow(span int, r *rowPlan) bool {
 	if r.blank { // it has not happened: nothing is compared
 		return false
@@ -277,7 +277,7 @@ func (p *plan) unlikeRow(span int, r *rowPlan) bool {
 
 var zero = decimal.FractionOf(decimal.Int(0))
 
-// asDue returns both values of a row with nothing in the place of a blank where records cover all its days.
+// asDue returns both values of a row with nothing instead of a blank where records cover all its days.
 func (p *plan) asDue(sp *spanPlan, r *rowPlan, i int, value, against decimal.Fraction) (decimal.Fraction, decimal.Fraction) {
 	own, other := p.rowSides(sp, r, i)
 	due := func(s side) bool { return s.length() > 0 && s.covered.Length() == s.length() }

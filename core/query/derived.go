@@ -262,7 +262,7 @@ func (p *plan) values(s slot, group []dataset.Label) ([]decimal.Fraction, error)
 	return list, nil
 }
 
-// comparePaces puts what paces are compared with in the place of other figures: the whole, not the part up to the day.
+// comparePaces puts what paces are compared with instead of other figures: the whole, not the part up to the day.
 func (p *plan) comparePaces(
 	values []decimal.Fraction, at func(slot, []dataset.Label) []decimal.Fraction, paced slot, group []dataset.Label,
 ) {

@@ -11,7 +11,7 @@ import (
 // periodOf returns what a span denotes.
 func periodOf(r span.Resolution) tally.Period { return tally.Period{Days: r.Days, Moments: r.Moments} }
 
-// An edge is where periods are made to end: days after one day, moments at a moment of the clock. An edge that lies
+// An edge is where periods are made to end: days after one day, moments at a moment of the clock. An edge that is
 // within its day ends days at its moment, too.
 type edge struct {
 	clock  civil.Clock
@@ -28,7 +28,7 @@ func at(c civil.Clock, d civil.Day, m civil.Moment) edge {
 	return edge{clock: c, day: d, moment: m, within: m < c.StartOf(d+1)}
 }
 
-// asOf returns where the analyst stands.
+// asOf returns the as-of day or moment.
 func (p *plan) asOf() civil.AsOf {
 	return civil.AsOf{Clock: p.Scope.Clock, Day: p.Scope.AsOf, Moment: p.Scope.Now, Timed: p.Scope.HasNow}
 }

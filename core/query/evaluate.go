@@ -389,7 +389,7 @@ func (p *plan) hidden(s slot, group []dataset.Label) bool {
 	return s != noSlot && p.inputs[s.input].result.Hidden(s.period, group)
 }
 
-// none returns a figure of no record, blank where groups are left out of whose records nothing is told.
+// none returns the figure of an empty group; blank if groups are hidden.
 func (p *plan) none(figure int) (decimal.Value, error) {
 	if in := p.inputs[0]; in.result.HiddenTotals > 0 || in.MinRecords > 0 && len(in.request.Where) > 0 {
 		return decimal.Value{}, nil

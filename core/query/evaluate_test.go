@@ -20,7 +20,7 @@ var own = []string{"count", "sum_amount"}
 
 func with(suffix string) []string { return []string{"count" + suffix, "sum_amount" + suffix} }
 
-// Every figure of thousands of rows, by itself, beside its counterpart, running and rolling, is what
+// Every figure of thousands of rows, by itself, next to its counterpart, running and rolling, is what
 // a loop over all records gives.
 func TestBreakdownsAgainstALoop(t *testing.T) {
 	rng := rand.New(rand.NewPCG(4, 2))
@@ -53,7 +53,7 @@ func TestBreakdownsAgainstALoop(t *testing.T) {
 			t.Fatalf("%+v: %v", q, err)
 		}
 		newest := slices.MaxFunc(list, func(a, b sale) int { return int(a.day - b.day) }).day
-		if !q.Planned { // what lies after the as-of day counts nowhere
+		if !q.Planned { // what is after the as-of day counts nowhere
 			list = slices.DeleteFunc(list, func(s sale) bool { return s.day > asOf })
 		}
 		rows += checkBreakdown(t, list, asOf, min(asOf, newest), q, a)
@@ -248,7 +248,7 @@ func expected(blank, empty bool, want string) string {
 	return want
 }
 
-// A whole year beside a part of one never comes without its warning, and making it like for like takes
+// A whole year next to a part of one never comes without its warning, and making it like for like takes
 // the cause away.
 func TestAPartYearComparedWithAWholeOne(t *testing.T) {
 	list := []sale{{civil.Of(2023, 1, 2), "North", 100, false}, {civil.Of(2026, 10, 19), "North", 100, false}}

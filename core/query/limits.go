@@ -13,7 +13,7 @@ import (
 	"vastspan/core/table"
 )
 
-// Limits are a list of spans, such as shifts, campaigns or tides, with what stands beside each.
+// Limits are a list of spans, such as shifts, campaigns or tides, with what is next to each.
 type Limits struct {
 	Over   []string
 	Beside table.Beside
@@ -31,10 +31,10 @@ const (
 	limitUntil      = "until"
 )
 
-// maxListFaults is how many faults of a list are told.
+// maxListFaults is how many faults of a list are reported.
 const maxListFaults = 20
 
-// ReadLimits reads a list of limits as CSV. The error tells up to 20 faults, each with its line.
+// ReadLimits reads a list of limits as CSV. Errors list up to 20 faults, each with its line.
 func ReadLimits(in io.Reader) (*Limits, error) {
 	reader := csv.NewReader(in)
 	header, err := reader.Read()
@@ -74,7 +74,7 @@ func ReadLimits(in io.Reader) (*Limits, error) {
 	return l, errors.Join(faults...)
 }
 
-// NewLimits reads the header of a list: either a column expression, or the columns from and until. Others stand beside.
+// NewLimits reads the header of a list: either a column expression, or the columns from and until. The other columns are kept next to them.
 func NewLimits(header []string) (*Limits, error) {
 	l := &Limits{
 		expression: slices.Index(header, limitExpression), from: slices.Index(header, limitFrom), until: slices.Index(header, limitUntil),
@@ -167,7 +167,7 @@ func limit(text string) (string, error) {
 	return strings.ToUpper(text), nil
 }
 
-// Put puts what stands in the list beside the rows of an answer, of no list nothing.
+// Put copies the list's other columns to the rows of an answer; a nil list changes nothing.
 func (l *Limits) Put(a *Answer) *Answer {
 	if l != nil {
 		a.Beside = &l.Beside

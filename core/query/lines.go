@@ -346,7 +346,7 @@ func (l *LineAnswer) about() []table.Fact {
 	return facts
 }
 
-// Shown returns the lines as people read them: positions down, lines across. A flag stands behind its cell.
+// Shown returns the lines as people read them: positions down, lines across. A flag follows its cell.
 func (up *Lineup) Shown() table.Shown {
 	s := table.NewShown(nil, up.Each)
 	t := &up.Table

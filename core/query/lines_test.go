@@ -40,7 +40,7 @@ func TestPositions(t *testing.T) {
 		{"from 2026-11-01 through 2027-02-28", "month", "civil", "11 Nov|12 Dec|13 Jan|14 Feb"},
 		{"from 2026-04-01 through 2026-06-30", "month", "april", "1 Apr|2 May|3 Jun"},
 		{"from 2026-01-01 through 2026-01-11", "week", "civil", "1 W01|2 W02"},
-		{"from 2027-01-01 through 2027-01-10", "week", "civil", "0 W53|1 W01"}, // 1 January 2027 lies in the last week of 2026
+		{"from 2027-01-01 through 2027-01-10", "week", "civil", "0 W53|1 W01"}, // 1 January 2027 is in the last week of 2026
 		{"from 2025-12-29 through 2026-01-04", "week", "civil", "1 W01"},       // and 29 December 2025 in the first of 2026
 		{"2025/2026", "year", "civil", ""},
 		{"from 2026-02-27 through 2026-03-01", "day", "civil", "58 27 Feb|59 28 Feb|60 1 Mar"},

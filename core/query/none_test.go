@@ -60,7 +60,7 @@ func TestWhatNoRecordMeans(t *testing.T) {
 	}
 }
 
-// Where several records lie at the earliest or latest moment, the row says so, and the legend what it means.
+// Where several records are at the earliest or latest moment, the row says so, and the legend what it means.
 func TestTiesAreTold(t *testing.T) {
 	sep := func(day int) civil.Day { return civil.Of(2026, 9, day) }
 	list := []sale{

@@ -173,7 +173,7 @@ func setOne(v reflect.Value, text string) error {
 	return nil
 }
 
-// Parse reads a query as text: KEY=VALUE; KEY=VALUE. A value with a semicolon in it stands in double
+// Parse reads a query as text: KEY=VALUE; KEY=VALUE. A value with a semicolon in it is in double
 // quotes.
 func Parse(text string) (Query, error) {
 	var pairs []Pair

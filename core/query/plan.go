@@ -98,7 +98,7 @@ type spanPlan struct {
 	cautions    []caution
 	comparisons []comparison
 	at          slot
-	later       slot      // what lies after the as-of day, and is left out
+	later       slot      // what is after the as-of day, and is left out
 	rows        []rowPlan // its units; nil where it is not broken down
 }
 
@@ -442,7 +442,7 @@ func (o *Other) request(q Query, own tally.Request, other *Records) (tally.Reque
 // on asks an input for a period.
 func (p *plan) on(at int, period tally.Period) slot {
 	known := period
-	if !p.query.Planned { // as it was known to stand then (semantics §7)
+	if !p.query.Planned { // as it was known to be then (semantics §7)
 		known = p.known(at).cut(period)
 	}
 	return p.ask(at, period, known)

@@ -160,7 +160,7 @@ type Other struct {
 	Dataset string
 	Columns map[string]string // its columns that stand for those of the figures, categories and filters
 	Date    string            // the column of its day; empty is the one that its records are kept by
-	Where   dataset.Filters   // in place of the query's, where there are any
+	Where   dataset.Filters   // instead of the query's, where there are any
 }
 
 // ParseOther reads an Other.
@@ -221,10 +221,10 @@ func (o *Other) UnmarshalText(text []byte) (err error) {
 	return err
 }
 
-// A field is a word of a notation, KEY=VALUE or VALUE alone, each of which may stand in double quotes.
+// A field is a word of a notation, KEY=VALUE or VALUE alone, each of which may be in double quotes.
 type field struct {
 	key, text string
-	raw       string // as it stands, but for the quotes of a word without a key
+	raw       string // as it is, but for the quotes of a word without a key
 	quoted    bool
 }
 
@@ -254,7 +254,7 @@ func quotedFields(text string) ([]field, error) {
 	return list, nil
 }
 
-// cutField takes one word off a text: what stands in double quotes, or all up to one of some characters.
+// cutField takes one word off a text: what is in double quotes, or all up to one of some characters.
 func cutField(text, until string) (word string, quoted bool, rest string, err error) {
 	if strings.HasPrefix(text, `"`) {
 		word, rest, err = dataset.CutQuoted(text)

@@ -117,7 +117,7 @@ func cellOf(t *testing.T, a *Answer, r *table.Row, role table.Role, comparison s
 
 // Hours, minutes and days of spans with times add up to the span, whatever the clock does: each row holds what records of
 // its moments come to by the as-of moment, running figures what has run since the day began, rolling ones the hours before,
-// and each hour stands beside the one before it (semantics §8, §9).
+// and each hour is next to the one before it (semantics §8, §9).
 func TestHoursAgainstALoop(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 9))
 	spans := []string{
@@ -325,7 +325,7 @@ func TestPartsOfTime(t *testing.T) {
 	}
 }
 
-// A list of limits is read in its order, with what stands beside.
+// A list of limits is read in its order, with what is next to.
 func TestLimits(t *testing.T) {
 	l, err := NewLimits([]string{"crew", "from", "until"})
 	if err != nil {
@@ -357,7 +357,7 @@ func TestLimits(t *testing.T) {
 	}
 }
 
-// Records of two datasets that become days by different clocks are told apart.
+// Records of two datasets that become days by different clocks are distinguished.
 func TestClocksAreTold(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 12))
 	const june = 1781000000 * civil.Second

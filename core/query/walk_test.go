@@ -20,7 +20,7 @@ var walked = []struct{ over, against string }{
 }
 
 // Over every as-of day of four years, by the obvious loop over days and records: both sides hold what records of
-// their days come to by the as-of day, records cover as many days as are counted, the warning stands where the
+// their days come to by the as-of day, records cover as many days as are counted, the warning is where the
 // rules say so and nowhere else, what is made like-for-like ends at the same day, and rows add up on both sides
 // (semantics §7).
 func TestEveryAsOfDay(t *testing.T) {
@@ -133,7 +133,7 @@ func (w *walker) check(a *Answer, alike bool) bool {
 	return unlike
 }
 
-// ends looks at what making both sides like for like has cut off: what lies after the as-of day or the newest record on
+// ends looks at what making both sides like for like has cut off: what is after the as-of day or the newest record on
 // one side, after the same day of the other on the other.
 func (w *walker) ends(plain, alike *Answer, against string) {
 	w.t.Helper()

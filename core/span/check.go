@@ -98,7 +98,7 @@ const (
 	sameAdvice    = "keep one of the names, or find out which of them does not say what is meant"
 )
 
-// moments looks at spans of moments in pairs, and at what lies between neighbours.
+// moments looks at spans of moments in pairs, and at what is between neighbours.
 func (c *checker) moments(ctx context.Context, members []Member, sets []civil.MomentSet) error {
 	text := func(v civil.Moments) string { return c.scope.Clock.FormatRun(v) }
 	for i := range members {
@@ -238,7 +238,7 @@ func (c *checker) gaps(members []Member, sets []civil.Set) {
 	}
 }
 
-// insideOne reports whether a gap lies within a single span, between intervals of its own.
+// insideOne reports whether a gap is within a single span, between intervals of its own.
 func insideOne(sets []civil.Set, gap civil.Interval) bool {
 	return slices.ContainsFunc(sets, func(s civil.Set) bool {
 		h := s.Bounds()

@@ -121,7 +121,7 @@ func priorMove(n Node, s Scope) (*Move, *calendar.Calendar, error) {
 	return &Move{N: -set.Bounds().Days(), Unit: calendar.Day}, cal, nil
 }
 
-// prior returns the period just before a span, of the same kind (semantics §7), whatever modifiers stand on
+// prior returns the period just before a span, of the same kind (semantics §7), whatever modifiers are on
 // it: a form with units of its own that many earlier; one that names units, or is whole units, as many right
 // before it; else as many days.
 func prior(n Node, s Scope) (civil.Set, error) {

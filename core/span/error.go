@@ -51,7 +51,7 @@ func (e *Error) Error() string {
 	return b.String()
 }
 
-// offering returns an error of an expression with what may have been meant where a span has a name that is not there.
+// offering adds the nearest names to an error about an unknown name.
 func offering(n Node, err error) error {
 	e, ok := err.(*Error)
 	if !ok || e.Near == "" || e.Offers != nil {

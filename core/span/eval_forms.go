@@ -89,7 +89,7 @@ func (e *env) toDate(n *ToDate) (civil.Interval, error) {
 	}
 	start, err := e.cal.Start(n.Unit, i-n.N+1)
 	if err == nil && e.trace != nil {
-		_, err = e.day(0) // it ends on the as-of day, moved: what that does to the day is told
+		_, err = e.day(0) // it ends on the as-of day, moved: what that does to the day is reported
 	}
 	return civil.Interval{Start: start, End: e.asOf + 1}, err
 }
@@ -353,7 +353,7 @@ func (e *env) point(p *Point) (civil.Day, error) {
 
 // counted returns how many of a point's steps count days from today.
 func (p *Point) counted() int {
-	if p.Base > TomorrowPoint || p.Timed { // a time stands between the day and the steps
+	if p.Base > TomorrowPoint || p.Timed { // a time is between the day and the steps
 		return 0
 	}
 	n := 0

@@ -10,7 +10,7 @@ import (
 // A Resolution is an answer with its reasons (semantics §6).
 type Resolution struct {
 	Days civil.Set
-	// Moments are what a span of moments denotes, in place of days; nil for a span of days.
+	// Moments are what a span of moments denotes, instead of days; nil for a span of days.
 	Moments  *civil.Zoned
 	Steps    []Explained
 	Cautions []Caution
@@ -22,7 +22,7 @@ type Explained struct {
 	Depth int `json:"depth"`
 	// Words are the words that the step comes from, in canonical form.
 	Words string `json:"words"`
-	// Note stands in place of days, where the step gives none itself: "as of 2025-10-19, read again".
+	// Note is instead of days, where the step gives none itself: "as of 2025-10-19, read again".
 	Note string `json:"note,omitempty"`
 	// Days are the days after the step, or Moments where it gives moments; neither is set where Note is.
 	Days    civil.Set    `json:"intervals"`
@@ -52,7 +52,7 @@ const (
 	MonthEnd CautionKind = "month-end"
 	// ClockChange is a time that the clock skips, or shows twice.
 	ClockChange CautionKind = "clock-change"
-	// TwoPieces is a time of day that lies across midnight.
+	// TwoPieces is a time of day that is across midnight.
 	TwoPieces CautionKind = "two-pieces"
 	// OtherDays are days that are no business days, inside a count of business days.
 	OtherDays CautionKind = "other-days"

@@ -309,7 +309,7 @@ func (p *parser) scanNumber(pos int) token {
 	return t
 }
 
-// atTime reports whether the minutes of a time stand at an offset.
+// atTime reports whether the minutes of a time are at an offset.
 func (p *parser) atTime(pos int) bool {
 	return pos+1 < len(p.src) && p.src[pos] == ':' && isDigit(p.src[pos+1])
 }

@@ -236,7 +236,7 @@ func (e *env) fixed(t WallTime) (civil.Moment, error) {
 	return m, nil
 }
 
-// A place is where a point stands on its way: on a day at a time, or at a moment.
+// A place is where a point is on its way: on a day at a time, or at a moment.
 type place struct {
 	day    civil.Day
 	time   civil.TimeOfDay
@@ -354,7 +354,7 @@ func (e *env) chainMoments(n *SetOp) (civil.MomentSet, error) {
 	return set, err
 }
 
-// cutMoments takes the as-of day out, or what lies after the as-of moment; where there is none, after the as-of day.
+// cutMoments takes the as-of day out, or what is after the as-of moment; where there is none, after the as-of day.
 func (e *env) cutMoments(n Node) (civil.MomentSet, error) {
 	x, err := e.moments(n.modifies())
 	if err != nil {

@@ -107,7 +107,7 @@ type (
 	}
 	// ExcludingToday takes the as-of day out.
 	ExcludingToday struct{ X Node }
-	// SoFar keeps what lies at or before the as-of day.
+	// SoFar keeps what is at or before the as-of day.
 	SoFar struct{ X Node }
 	// Move reads a span again as though the as-of day were N units earlier (N below 0) or later.
 	Move struct {
@@ -121,7 +121,7 @@ type (
 		BusinessDays bool
 		Weekdays     civil.Weekdays
 	}
-	// OnlyTimes keeps the moments at which the clock shows a time in [From, Until), which may lie across midnight.
+	// OnlyTimes keeps the moments at which the clock shows a time in [From, Until), which may be across midnight.
 	OnlyTimes struct {
 		X           Node
 		From, Until civil.TimeOfDay

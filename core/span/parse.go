@@ -13,7 +13,7 @@ import (
 const (
 	// MaxLength is the longest expression that is read, in bytes.
 	MaxLength = 2000
-	// MaxDepth is how many brackets and "of"s may stand inside one another.
+	// MaxDepth is how many brackets and "of"s may be inside one another.
 	MaxDepth = 100
 	// MaxCount is the largest count.
 	MaxCount = 100_000
@@ -35,7 +35,7 @@ type parser struct {
 	tok   token
 	prev  token // the token before tok
 	depth int
-	// excluded is the "excluding today" that was read last, and where the term that it stands on begins.
+	// excluded is the "excluding today" that was read last, and where the term that it is on begins.
 	excluded struct{ term, start, end int }
 }
 
@@ -68,7 +68,7 @@ func (p *parser) refuse(start, end int, message string, rewrites ...rewrite) {
 	panic(&refusal{start, end, message, rewrites})
 }
 
-// refuseHere refuses the token that stands next: misspelt where it is an unknown word, else with
+// refuseHere refuses the token that is next: misspelt where it is an unknown word, else with
 // what was expected.
 func (p *parser) refuseHere(expected string, rewrites ...rewrite) {
 	t := p.tok
@@ -130,7 +130,7 @@ func (p *parser) deeper(at token) {
 	}
 }
 
-// stray refuses what stands after a complete expression.
+// stray refuses what follows a complete expression.
 func (p *parser) stray() {
 	switch {
 	case p.tok.kind == closing:
@@ -204,7 +204,7 @@ func (p *parser) operator() (Op, bool) {
 	return 0, false
 }
 
-// mixed refuses a second operator in a chain and offers both readings. The new operator stands
+// mixed refuses a second operator in a chain and offers both readings. The new operator is
 // next; the term before it began at the token after the last operator of the old kind.
 func (p *parser) mixed(start token, op Op, opToken token) {
 	lastTerm := p.lastTermStart(start, op)
@@ -393,7 +393,7 @@ func (p *parser) in(x Node) Node {
 	return &InCalendar{x, name}
 }
 
-// name reads a name after the token that stands next, where hyphens and digits belong to it.
+// name reads a name after the token that is next, where hyphens and digits belong to it.
 func (p *parser) name(expected string) string {
 	start := p.tok.end
 	if p.tok.kind != at {
@@ -415,7 +415,7 @@ func (p *parser) name(expected string) string {
 	return name
 }
 
-// atCount reports whether a count stands next.
+// atCount reports whether a count is next.
 func (p *parser) atCount() bool { return p.tok.kind == number || p.is(kCount) }
 
 // count reads a count, in digits or in words.

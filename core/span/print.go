@@ -99,7 +99,7 @@ func (n *FirstLast) writeAs(w *writer, stepsFollow bool) {
 	w.operand(n.Of, stepsFollow)
 }
 
-// operand writes what stands after "of": a plain form, else in brackets. Steps that follow belong
+// operand writes what follows "of": a plain form, else in brackets. Steps that follow belong
 // to the outermost point; a form that ends in a point of its own would take them, so it is
 // bracketed then.
 func (w *writer) operand(n Node, stepsFollow bool) {
@@ -326,7 +326,7 @@ func (n *InCalendar) write(w *writer) {
 
 func isChain(n Node) bool { _, ok := n.(*SetOp); return ok }
 
-// needsBracket reports whether a modifier cannot follow a node as it stands: a chain, or a term that
+// needsBracket reports whether a modifier cannot follow a node as it is: a chain, or a term that
 // "in" has closed.
 func needsBracket(n Node) bool {
 	_, in := n.(*InCalendar)

@@ -91,7 +91,7 @@ func TestCheck(t *testing.T) {
 		{[]string{"month to date", "today"}, "same-days month to date + today"},
 		{[]string{"month to date excluding today"}, "no-days month to date excluding today"},
 		{[]string{"last full month excluding today"}, "caution last full month excluding today"},
-		{[]string{"last full month", "last full month, 1 month earlier"}, ""}, // 28 days beside 31: less than one in ten
+		{[]string{"last full month", "last full month, 1 month earlier"}, ""}, // 28 days next to 31: less than one in ten
 		{[]string{"month 13 of this year"}, "refused month 13 of this year"},
 		{[]string{"this quarter, 1 month earlier"}, "caution this quarter, 1 month earlier"},
 	} {

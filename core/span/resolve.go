@@ -10,7 +10,7 @@ import (
 
 // A Scope is what an expression is read against.
 type Scope struct {
-	// AsOf is the day the analyst stands on.
+	// AsOf is the day that spans are read from.
 	AsOf civil.Day
 	// AtClose says that the as-of day itself is over.
 	AtClose bool
@@ -18,9 +18,9 @@ type Scope struct {
 	Calendar *calendar.Calendar
 	// Names finds named spans and calendars; nil knows none but the civil calendar.
 	Names Source
-	// Clock tells moments from days (semantics §9); the zero value is UTC.
+	// Clock maps moments to days (semantics §9); the zero value is UTC.
 	Clock civil.Clock
-	// Now is the as-of moment, which lies on the as-of day, where HasNow; forms of hours and minutes need one.
+	// Now is the as-of moment, which is on the as-of day, where HasNow; forms of hours and minutes need one.
 	Now    civil.Moment
 	HasNow bool
 	// Meter, where it is set, bounds what several resolutions go through.

@@ -15,7 +15,7 @@ type move struct {
 	cal  *calendar.Calendar
 }
 
-// moves is a stack whose first few lie within it, so that the common ones cost no allocation.
+// moves is a stack whose first few are within it, so that the common ones cost no allocation.
 type moves struct {
 	near  [3]move
 	far   []move

@@ -12,7 +12,7 @@ type Result struct {
 	Expression string    `json:"expression"` // canonical, or as given where it is refused
 	Intervals  civil.Set `json:"intervals"`
 	Days       *int      `json:"days"` // null where a side is open or there is an error
-	// Moments and Seconds are what a span of moments gives, in place of intervals and days; Seconds are null where a side
+	// Moments and Seconds are what a span of moments gives, instead of intervals and days; Seconds are null where a side
 	// is open.
 	Moments  *civil.Zoned `json:"moments,omitempty"`
 	Seconds  *int64       `json:"seconds,omitempty"`

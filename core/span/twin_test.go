@@ -247,14 +247,14 @@ func (w *twin) move(d civil.Day, n int, u calendar.Unit) civil.Day {
 	return moved
 }
 
-// A stand is the day that the analyst stands on, and the moves by months and longer that what is counted from it
+// A stand is the day that the analyst is on, and the moves by months and longer that what is counted from it
 // is moved by, the outermost first.
 type stand struct {
 	base  civil.Day
 	moves []Move
 }
 
-// day counts days from where the analyst stands, and moves the day that is found.
+// day counts days from where the analyst is, and moves the day that is found.
 func (w *twin) day(s stand, offset int) civil.Day {
 	d := s.base + civil.Day(offset)
 	for _, m := range s.moves {

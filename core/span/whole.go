@@ -41,7 +41,7 @@ func (s *Scope) whole(n Node, names int) (Node, error) {
 	return n, nil
 }
 
-// toDate reports whether a form to date, so far or another name stands anywhere in a span.
+// toDate reports whether a form to date, so far or another name is anywhere in a span.
 func toDate(n Node) bool {
 	found := false
 	Walk(n, func(n Node) bool {

@@ -41,7 +41,7 @@ func (c *Columns) Figure(at int, f measure.Figure, s *dataset.Schema) {
 }
 
 // Compared adds the three columns that compare the figure: the counterpart, the difference and the
-// change. suffix stands behind the figure's name.
+// change. suffix follows the figure's name.
 func (c *Columns) Compared(name, suffix, title string) {
 	c.with("_"+suffix, title, Counterpart, name)
 	c.with("_"+suffix+"_difference", "difference", Difference, name)

@@ -46,7 +46,7 @@ func (g *Grid) lookPlain() {
 	}
 }
 
-// AnswerLabels are the columns of names that answers have beside their categories.
+// AnswerLabels are the columns of names that answers have next to their categories.
 var AnswerLabels = []string{"span", "unit", "figure", "row", "item", "line", "group", "flags", "error"}
 
 // WriteCSV writes the grid: the header, then the rows.

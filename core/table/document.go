@@ -13,10 +13,10 @@ import (
 type Document struct {
 	Name  string // of the file, without its ending
 	Title string
-	// Titled says that the title stands above the parts.
+	// Titled says that the title is above the parts.
 	Titled bool
 	All    *Grid   // everything as one grid, as CSV has it
-	Apart  []Sheet // the same in parts that stand apart; none where it is one
+	Apart  []Sheet // the same in parts that are apart; none where it is one
 	Shown  []Shown // as people read it; none where they read the grid
 	// Show returns what people read where it is not made yet.
 	Show  func() []Shown `json:"-"`

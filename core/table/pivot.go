@@ -9,7 +9,7 @@ import (
 )
 
 // Pivot lays a table out as a cross-tab of one span and one figure: the values of a category go
-// across, units or the other category go down, and totals stand at both ends. The table has its
+// across, units or the other category go down, and totals are at both ends. The table has its
 // subtotals; column is the position of the figure's column, none what it is where there is no record.
 func (t *Table) Pivot(across string, span, column int, title string, others int, none decimal.Value) Table {
 	at := slices.Index(t.By, across)
@@ -56,7 +56,7 @@ func (t *Table) Pivot(across string, span, column int, title string, others int,
 	return p
 }
 
-// row returns the head of the row that a cell stands in.
+// row returns the head of the row that a cell is in.
 func (p *Table) row(r *Row, down int) Row {
 	head := Row{Kind: Group, Span: r.Span, Unit: r.Unit, Extent: r.Extent, Group: []dataset.Label{}, Flags: r.Flags}
 	if down >= 0 {

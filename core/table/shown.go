@@ -12,7 +12,7 @@ import (
 	"vastspan/core/decimal"
 )
 
-// Shown is a table as people read it: its figures are formatted, and the span and its days stand above the rows.
+// Shown is a table as people read it: its figures are formatted, and the span and its days are above the rows.
 type Shown struct {
 	// Title says what of a document it is, where that has several parts.
 	Title string
@@ -58,7 +58,7 @@ func NewShown(head []string, lead ...string) Shown {
 	return s
 }
 
-// Shown returns the tables of an answer as people read them. Where a span has several rows, it and its days stand above
+// Shown returns the tables of an answer as people read them. Where a span has several rows, it and its days are above
 // them once, and on every line where wide is wanted.
 func (a *Answer) Shown(wide bool) []Shown {
 	var list []Shown
@@ -81,7 +81,7 @@ func (a *Answer) Shown(wide bool) []Shown {
 	return list
 }
 
-// headOf is a span with its days, and what stands beside it.
+// headOf is a span with its days, and what is next to it.
 func (a *Answer) headOf(span int) string {
 	sp := &a.Spans[span]
 	parts := []string{sp.Expression + ": " + sp.Long()}
@@ -156,7 +156,7 @@ func (a *Answer) rowsShown(t *Table, rows []Row, spans bool) Shown {
 	return s
 }
 
-// flagged writes a text with flags behind it.
+// flagged writes a text with flags after it.
 func flagged(text string, flags []Flag) string {
 	if len(flags) == 0 {
 		return text
@@ -206,7 +206,7 @@ func (t *Table) head(c *Column) string {
 		}
 	}
 	if c.Role == Figure || c.Role == Difference || c.Role == Change || figures == 1 {
-		return c.Title // a difference and a change stand behind what they are from
+		return c.Title // a difference and a change follow what they are from
 	}
 	return of + ", " + c.Title
 }

@@ -34,14 +34,14 @@ type Answer struct {
 	Newest  *civil.Day `json:"newest,omitempty"`
 	// Others is how many values of the first category were put together.
 	Others int `json:"others,omitempty"`
-	// LeftOut is how many records of the spans lie after the as-of day, and are left out.
+	// LeftOut is how many records of the spans are after the as-of day, and are left out.
 	LeftOut int64   `json:"left_out,omitempty"`
 	Spans   []Span  `json:"spans"`
 	Tables  []Table `json:"tables"`
 	Notes   []Note  `json:"notes"`
 	// Subtotals says that files have rows of subtotals and of the total, too.
 	Subtotals bool `json:"subtotals,omitempty"`
-	// Beside is what stands beside the rows of each span, where the spans came as a list.
+	// Beside holds the other columns of a list of spans, for the rows of each.
 	Beside *Beside `json:"-"`
 }
 
@@ -51,7 +51,7 @@ type Beside struct {
 	Rows   [][]string
 }
 
-// Names are the columns that stand beside; none where there is no list.
+// Names are those columns; none where there is no list.
 func (b *Beside) Names() []string {
 	if b == nil {
 		return nil
@@ -59,7 +59,7 @@ func (b *Beside) Names() []string {
 	return b.Header
 }
 
-// Cells are what stands beside a span; none where there is no list.
+// Cells are those of a span; none where there is no list.
 func (b *Beside) Cells(span int) []string {
 	if b == nil {
 		return nil
@@ -158,9 +158,9 @@ const (
 	NewOrGone      Code = "new_or_gone"     // how much of a difference is that of rows that are new or gone
 	Ranked         Code = "ranked"          // by what the top values are found
 	TiedAtCut      Code = "tied_at_cut"     // others come level with the last of the top values
-	SignChanged    Code = "sign_changed"    // a figure and its counterpart lie on both sides of zero
+	SignChanged    Code = "sign_changed"    // a figure and its counterpart are on both sides of zero
 	MixedSigns     Code = "mixed_signs"     // shares are of values on both sides of zero
-	AfterToday     Code = "after_today"     // the newest record lies after today
+	AfterToday     Code = "after_today"     // the newest record is after today
 	MissingDays    Code = "missing_days"    // expected days have no records
 	UnknownValue   Code = "unknown_value"   // no record has a value of a filter
 	Withheld       Code = "withheld"        // totals are hidden that are of few records, or tell of some
@@ -262,7 +262,7 @@ type Row struct {
 	Group       []dataset.Label `json:"group"`
 	Flags       []Flag          `json:"flags,omitempty"`
 	Cells       []decimal.Value `json:"cells"`
-	// CellFlags are those of single cells, where rows put spans beside each other.
+	// CellFlags are those of single cells, where rows put spans next to each other.
 	CellFlags [][]Flag `json:"cell_flags,omitempty"`
 	// Comparisons are what the row is compared with, where that is not what the span is.
 	Comparisons []Extent `json:"comparisons,omitempty"`
@@ -304,10 +304,10 @@ const (
 	Gone       Flag = "gone"   // it has no record from the first day of its days on
 )
 
-// newSince is what the flag begins with of a row whose first record lies inside the days that it is compared with.
+// newSince is what the flag begins with of a row whose first record is inside the days that it is compared with.
 const newSince = "new since "
 
-// NewSince returns the flag of a row whose first record lies on a day inside the days that it is compared with.
+// NewSince returns the flag of a row whose first record is on a day inside the days that it is compared with.
 func NewSince(d civil.Day) Flag { return Flag(newSince + d.String()) }
 
 // OfLifetime reports whether the flag says that the records of a row are new or gone.
@@ -323,7 +323,7 @@ func (f Flag) kind() Flag {
 	return f
 }
 
-// flagMeanings explains the flags, in the order in which they are told.
+// flagMeanings explains the flags, in the order in which they are reported.
 var flagMeanings = []struct {
 	Flag    Flag
 	Meaning string

@@ -149,7 +149,7 @@ func TestKeys(t *testing.T) {
 	}
 }
 
-// Columns of one name are told apart.
+// Columns of one name are distinguished.
 func TestColumnsHaveIdentities(t *testing.T) {
 	s := &dataset.Schema{Columns: []dataset.Column{{Name: "fare", Type: dataset.Number, Role: dataset.Amount, Unit: "EUR", Decimals: 2}}}
 	var c Columns

@@ -167,7 +167,7 @@ func passing(t *testing.T, where dataset.Filters, group, person string) bool {
 }
 
 // Of random records, no number of few can be worked out of what is shown together: not by any sums and differences of totals over
-// several spans, by groups, with filters and beside the same under others, and of the number of all records.
+// several spans, by groups, with filters and next to the same under others, and of the number of all records.
 func TestNothingSmallCanBeWorkedOut(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 7))
 	const first, least = civil.Day(20_000), 4
@@ -334,7 +334,7 @@ func TestOnePersonIsNotTold(t *testing.T) {
 			t.Errorf("%s: %s, want %s", c.name, text, c.want)
 		}
 	}
-	lone := append(slices.Clone(records), people{{day + 20, "law", "p99"}}...) // a day of one record beside all the others
+	lone := append(slices.Clone(records), people{{day + 20, "law", "p99"}}...) // a day of one record next to all the others
 	p, err := NewPlan(Request{Periods: all, Figures: figures("count"), MinRecords: least})
 	if err != nil {
 		t.Fatal(err)

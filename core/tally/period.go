@@ -9,7 +9,7 @@ import (
 // A Period is what a figure is of: days, or moments where a span has times (semantics §9).
 type Period struct {
 	Days civil.Set
-	// Moments stand in place of days; nil for days.
+	// Moments are instead of days; nil for days.
 	Moments *civil.Zoned
 }
 
@@ -94,12 +94,12 @@ func (p Period) By(c civil.Clock) Period {
 	return OfMoments(c, c.Moments(p.Days))
 }
 
-// Of returns the moments of a period that lie in a run.
+// Of returns the moments of a period that are in a run.
 func (p Period) Of(v civil.Moments) Period {
 	return OfMoments(p.Moments.Clock, p.Moments.Intersect(civil.MomentsOf(v)))
 }
 
-// Within returns what lies on some days.
+// Within returns what is on some days.
 func (p Period) Within(v civil.Interval) Period {
 	if !p.Timed() {
 		return OfDays(p.Days.Within(v))
@@ -110,7 +110,7 @@ func (p Period) Within(v civil.Interval) Period {
 	return p.Of(p.Moments.Run(v))
 }
 
-// Through returns what lies on the days through one.
+// Through returns what is on the days through one.
 func (p Period) Through(d civil.Day) Period {
 	return p.Within(civil.Interval{Start: civil.OpenStart, End: d + 1})
 }
@@ -153,7 +153,7 @@ func (p Period) Stretches() []Stretch {
 	return list
 }
 
-// Since returns a period with all that lies before it.
+// Since returns a period with all that is before it.
 func (p Period) Since() Period {
 	switch {
 	case p.Empty():
@@ -164,7 +164,7 @@ func (p Period) Since() Period {
 	return OfDays(civil.SetOf(civil.Interval{Start: civil.OpenStart, End: p.Days.Bounds().End}))
 }
 
-// Near returns what lies on some days of any clock: of moments, a day more on either side.
+// Near returns the part within some days; of moments it adds a day on each side, to cover every time zone.
 func (p Period) Near(v civil.Interval) Period {
 	if p.Timed() {
 		v = civil.Interval{Start: v.Start - 1, End: v.End + 1}

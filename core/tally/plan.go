@@ -14,7 +14,7 @@ type Plan struct {
 	Request
 	// Timed says that the time of the plan is in moments, microseconds from 1970-01-01T00:00:00Z, and not in days.
 	Timed bool
-	// Cuts cut the time line, in order. Segment 0 lies before the first cut, segment i from cut i-1
+	// Cuts cut the time line, in order. Segment 0 is before the first cut, segment i from cut i-1
 	// up to cut i, the last one from the last cut on.
 	Cuts []int64
 	// Stretches are those of each period.

@@ -72,7 +72,7 @@ func (r *Result) Days(period int, group []dataset.Label) civil.Interval {
 // None returns the figures of no record: a count of nothing, blank the others.
 func (r *Result) None() []decimal.Fraction { return r.empty }
 
-// RecordsIn returns how many records lie in a period.
+// RecordsIn returns how many records are in a period.
 func (r *Result) RecordsIn(period int) int64 { return r.records[period] }
 
 // Run asks a source for the partial results of a plan and puts them together. Of a plan with MinRecords small totals are hidden.

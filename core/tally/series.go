@@ -10,10 +10,10 @@ import (
 // A Unit is one row of a span broken down: a unit of a calendar that meets it, or an hour or a minute (semantics §8, §9).
 type Unit struct {
 	Label  string
-	Period Period         // what of the span lies in it
-	Whole  civil.Interval // all of its days; of an hour or a minute, the day that it lies in
+	Period Period         // what of the span is in it
+	Whole  civil.Interval // all of its days; of an hour or a minute, the day that it is in
 	Piece  civil.Moments  // all of an hour or a minute; empty for units of days
-	// Partial says that it lies only partly inside the span, Future that it begins after the as-of day or moment.
+	// Partial says that it is only partly inside the span, Future that it begins after the as-of day or moment.
 	Partial bool
 	Future  bool
 	// InProgress reports that the as-of day or moment is in it and some of the span in it is still to come.
@@ -58,7 +58,7 @@ func Each(p Period, cal *calendar.Calendar, u calendar.Unit, asOf civil.AsOf) ([
 			return nil, err
 		}
 		one := Unit{Label: label, Period: p.Within(whole), Whole: whole, Partial: true, Future: whole.Start > asOf.Day}
-		if !one.Period.Empty() { // else it lies between the periods of a span: no row is skipped, and none of its days count
+		if !one.Period.Empty() { // else it is between the periods of a span: no row is skipped, and none of its days count
 			one.Partial = !one.Period.Equal(wholeOf(p, whole))
 			one.InProgress = whole.Contains(asOf.Day) && one.Period.endsAfter(asOf)
 		}
@@ -79,7 +79,7 @@ func wholeOf(like Period, v civil.Interval) Period {
 	return OfDays(civil.SetOf(v))
 }
 
-// endsAfter reports whether some of a period lies after the as-of day or moment.
+// endsAfter reports whether some of a period is after the as-of day or moment.
 func (p Period) endsAfter(asOf civil.AsOf) bool {
 	if p.Timed() {
 		return p.Moments.Bounds().End > Now(p.Moments.Clock, asOf)
@@ -176,7 +176,7 @@ func keepTo(span, through Period) Period {
 	return OfDays(span.Days.Intersect(through.Days))
 }
 
-// RunningSpan is Running with the span's own start in place of a unit's.
+// RunningSpan is Running with the span's own start instead of a unit's.
 func RunningSpan(span Period, row Unit) Period {
 	switch {
 	case row.Future || row.Period.Empty():

@@ -18,7 +18,7 @@ import (
 // A Request asks for figures over periods of days or moments.
 type Request struct {
 	Periods []Period
-	// Clock is the one by whose days periods of days are read beside periods of moments.
+	// Clock is the one by whose days periods of days are read next to periods of moments.
 	Clock   civil.Clock
 	Figures []measure.Figure
 	By      []string // at most MaxBy category columns
@@ -27,7 +27,7 @@ type Request struct {
 	// Lengths are columns that are no columns of the records, but may be what figures and filters are of.
 	Lengths []dataset.Column
 	Where   dataset.Filters
-	// Date is the column that says on which day a record lies; empty is the one that the records
+	// Date is the column that says on which day a record is; empty is the one that the records
 	// are kept by.
 	Date string
 	// Top keeps that many values of the first category, those that rank highest over the first
@@ -39,7 +39,7 @@ type Request struct {
 	Days bool
 	// MinRecords hides totals of fewer records, and those by which one could be worked out; 0 hides none.
 	MinRecords int64
-	// Keep, where it is set, are the values that are kept in place of those that rank highest here.
+	// Keep, where it is set, are the values that are kept instead of those that rank highest here.
 	Keep *Top
 }
 
@@ -101,7 +101,7 @@ type Partial struct {
 // period and group.
 type Holistic struct {
 	Period int
-	Group  []dataset.Label    // All in the place of a category stands for all of its values
+	Group  []dataset.Label    // All instead of a category stands for all of its values
 	Values []decimal.Fraction // as many as the plan's Holistic
 }
 
@@ -140,7 +140,7 @@ type Coverage struct {
 // Add takes one more record's day in.
 func (c *Coverage) Add(d civil.Day) { c.AddMany(1, d, d) }
 
-// AddMany takes records in that lie on days from oldest through newest.
+// AddMany takes records in that are on days from oldest through newest.
 func (c *Coverage) AddMany(records int64, oldest, newest civil.Day) {
 	if records == 0 {
 		return

@@ -340,7 +340,7 @@ func TestNamesAndTextsAreNotRun(t *testing.T) {
 	}
 }
 
-// A file is read and never changed, and one that is taken away or is none is told.
+// A file is read and never changed, and one that is taken away or is none is reported.
 func TestFilesAreOnlyRead(t *testing.T) {
 	ds, path := inFile(t, "CREATE TABLE trips (day date, n int)", "INSERT INTO trips VALUES ('2026-01-01', 1)")
 	ctx := context.Background()

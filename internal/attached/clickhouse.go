@@ -56,7 +56,7 @@ func (c *clickHouse) close() error {
 // A clickHouseError is what the server says.
 type clickHouseError struct{ text string }
 
-// Error leaves out what is about the server's own program: of errors of other servers behind it, the last is told.
+// Error leaves out what is about the server's own program: of errors of servers behind it, the last is reported.
 func (e *clickHouseError) Error() string {
 	found := clickHouseText.FindAllStringSubmatch(e.text, -1)
 	if len(found) == 0 {
@@ -68,7 +68,7 @@ func (e *clickHouseError) Error() string {
 // clickHouseText finds what an error says; releases write it in one of two ways.
 var clickHouseText = regexp.MustCompile(`DB::\w*Exception: ([^\n]+?)(?:, e\.what\(\)|\. \([A-Z_]+\)|\n|$)`)
 
-// maxError is how much of an error is told.
+// maxError is how much of an error is reported.
 const maxError = 1000
 
 func (c *clickHouse) rows(ctx context.Context, statement string, take func([]sql.NullString) error) error {

@@ -47,7 +47,7 @@ type dialect interface {
 	contains(expression, text string) string
 	// sum is the SQL of an exact sum.
 	sum(expression string, c *Column) string
-	// page keeps so many rows behind others, 0 for all.
+	// page keeps so many rows after others, 0 for all.
 	page(limit, offset int64) string
 }
 

@@ -220,7 +220,7 @@ func (p *postgreSQL) sum(expression string, _ *Column) string { return "sum(" + 
 
 func (p *postgreSQL) page(limit, offset int64) string { return limitOffset(limit, offset, "") }
 
-// limitOffset writes LIMIT and OFFSET; without a limit stands all.
+// limitOffset writes LIMIT and OFFSET; without a limit, ALL.
 func limitOffset(limit, offset int64, all string) string {
 	text := ""
 	switch {

@@ -339,7 +339,7 @@ func (d *Databases) State(ctx context.Context, t *Table, schema *dataset.Schema)
 }
 
 // covered says which records a plan's statement has looked at: those within its days. Those without a day are counted apart,
-// and where a filter is put, it is looked whether any record lies before.
+// and where a filter is put, it is looked whether any record is before.
 func (g *grouping) covered(ctx context.Context) (tally.Coverage, *tally.Coverage, error) {
 	whole, err := g.whole(ctx, g.plan.Date)
 	if err != nil {
@@ -393,7 +393,7 @@ func (g *grouping) undated(ctx context.Context, strays bool) (int64, error) {
 	return n, err
 }
 
-// before reports whether any record that passes the filters lies before a day.
+// before reports whether any record that passes the filters is before a day.
 func (g *grouping) before(ctx context.Context, day civil.Day) (bool, error) {
 	days := axis{g.source, g.axis.Column, false}
 	where := append(days.run(tally.Stretch{Start: tally.Past, End: int64(day)}), g.where...)

@@ -61,7 +61,7 @@ func (t *totals) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	return found, nil
 }
 
-// A grouping is a statement of sums by what tells its rows apart, and what becomes of its rows.
+// A grouping is a statement of sums by what distinguishes its rows, and what becomes of them.
 type grouping struct {
 	*source
 	schema   *dataset.Schema // with the lengths of the plan
@@ -117,7 +117,7 @@ func (s *source) grouping(ctx context.Context, p *tally.Plan, with *dataset.Sche
 	if g.pass, err = with.Predicate(onLengths); err != nil {
 		return nil, err
 	}
-	for _, f := range onLengths { // other conditions may stand beside those on lengths
+	for _, f := range onLengths { // other conditions may be next to those on lengths
 		for _, name := range f.Columns() {
 			if s.column(name) != nil {
 				g.take(selected{Column: s.column(name)})
@@ -317,7 +317,7 @@ type rowCells struct {
 	selected, all []dataset.Cell
 }
 
-// cells reads what a row was told apart by.
+// cells reads what a row was distinguished by.
 func (g *grouping) cells(row []sql.NullString) (rowCells, error) {
 	c := rowCells{selected: make([]dataset.Cell, len(row))}
 	for i, one := range g.selected {

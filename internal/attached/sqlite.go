@@ -175,7 +175,7 @@ func (s *sqlite) edge(c *Column, at civil.Moment, clock civil.Clock) string {
 	case Milliseconds:
 		return fmt.Sprint((at + civil.Second/1000 - 1) / (civil.Second / 1000))
 	case Stamp:
-		return s.literal(showWall(civil.UTC, at, c.Layout[:1])) // what is behind it sorts behind it
+		return s.literal(showWall(civil.UTC, at, c.Layout[:1])) // what is after it sorts after it
 	}
 	return s.literal(showWall(clock, at, c.Layout[:1]))
 }

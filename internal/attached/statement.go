@@ -79,7 +79,7 @@ func (a axis) segment(cuts []int64, first int) string {
 // maxRanges is how many runs of time a statement names; of more, the bounds alone.
 const maxRanges = 32
 
-// within keeps what lies in some runs of time, each half-open: what an index or a partition can serve.
+// within keeps what is in some runs of time, each half-open: what an index or a partition can serve.
 func (a axis) within(list []tally.Stretch) []string {
 	if len(list) == 0 {
 		return []string{"1 = 0"}

@@ -15,7 +15,7 @@ import (
 type Table struct {
 	Database string `json:"database"`
 	Name     string `json:"table"` // with its schema, as in public.trips
-	// Key is a column that tells the records apart and puts those of one time into an order; empty where there is none.
+	// Key is a column that distinguishes the records and puts those of one time into an order; empty where there is none.
 	Key     string   `json:"key,omitempty"`
 	Columns []Column `json:"columns"` // those of the schema, in its order
 }

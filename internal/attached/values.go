@@ -39,7 +39,7 @@ func numberCell(text string) (dataset.Cell, error) {
 }
 
 // moment reads a moment: a number for what is counted since 1970, else a date and a time. Engines give instants in
-// microseconds. What lies outside the years that there are is an error.
+// microseconds. What is outside the years that there are is an error.
 func (c *Column) moment(text string, clock civil.Clock) (civil.Moment, error) {
 	m, err := c.anyMoment(text, clock)
 	if err == nil && !clock.Valid(civil.Moments{Start: m, End: m + 1}) {
@@ -103,7 +103,7 @@ func pointOf(place, sequence int64, value *apd.Decimal) measure.Point {
 	return measure.Point{Set: true, At: place, Sequence: sequence, Value: *value}
 }
 
-// earlier reports whether a date or moment of the column lies before another.
+// earlier reports whether a date or moment of the column is before another.
 func (c *Column) earlier(one, other *dataset.Cell) bool {
 	if c.Form == Day {
 		return one.Day < other.Day

@@ -254,7 +254,7 @@ func migrations(ctx context.Context, address string) ([]string, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-// maxTold is how much of what a tool says is told.
+// maxTold is how much of what a tool says is reported.
 const maxTold = 2000
 
 // run runs one of PostgreSQL's tools on the database at an address; on none where it is empty. The password is handed over where

@@ -259,7 +259,7 @@ func TestARestoreIsWholeOrNotAtAll(t *testing.T) {
 	}
 }
 
-// What is asked of the wrong place is told, and no password is shown or handed over where others can read it.
+// What is asked of the wrong place is reported, and no password is shown or handed over where others can read it.
 func TestWhereABackupComesFrom(t *testing.T) {
 	ctx := context.Background()
 	if err := Write(ctx, io.Discard, pgtest.Database(t, database), "v1"); err == nil || !strings.Contains(err.Error(), "migrations") {

@@ -85,7 +85,7 @@ func (a *app) completeCalendars(cmd *cobra.Command, args []string, _ string) ([]
 	}), cobra.ShellCompDirectiveNoFileComp
 }
 
-// completeColumns offers the columns of the source that stands first, for the values of flags: of a dataset of the service,
+// completeColumns offers the columns of the source that is first, for the values of flags: of a dataset of the service,
 // or of the header of a file. role keeps some of them; nil keeps all.
 func (a *app) completeColumns(c *cobra.Command, fits func(*dataset.Column) bool, flags ...string) {
 	offer := func(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {

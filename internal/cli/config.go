@@ -67,7 +67,7 @@ func (s *serving) readConfig(cmd *cobra.Command) error {
 	return c.apply(cmd, s.config)
 }
 
-// apply sets the flags that do not stand on the command line.
+// apply sets the flags that are not on the command line.
 func (c *configuration) apply(cmd *cobra.Command, file string) error {
 	fields := reflect.ValueOf(c).Elem()
 	for i := range fields.NumField() {

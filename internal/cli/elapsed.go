@@ -68,7 +68,7 @@ func (a *app) elapsed(ctx context.Context, from, to string, f *contextFlags, bot
 	}, Draw: func(p *print.Printer) { printElapsed(p, &e.Figures, bothEnds) }})
 }
 
-// elapsed reads two days or moments and tells what lies between.
+// elapsed reads two days or moments and reports what is between.
 func (d *definitions) elapsed(from, to string, f *contextFlags, bothEnds bool) (*book.Elapsed, error) {
 	first, err := d.clock.ReadAsOf(from, nil)
 	if err != nil {
@@ -109,7 +109,7 @@ func printElapsed(p *print.Printer, f *elapsed.Figures, bothEnds bool) {
 	}
 }
 
-// elapsedBatch counts from one day to another in each row; columns beside from and to stay as they are.
+// elapsedBatch counts from one day to another in each row; columns next to from and to stay as they are.
 func (a *app) elapsedBatch(ctx context.Context, file string, f *contextFlags, bothEnds bool) error {
 	return a.answerRows(ctx, file, "from,to", f, func(d *definitions, header []string) ([]string, rowAnswer, error) {
 		from, to := slices.Index(header, "from"), slices.Index(header, "to")

@@ -205,7 +205,7 @@ func dayTexts(days []civil.Day) []string {
 	return list
 }
 
-// putHolidays puts a holiday list in place of the one of its name, if there is one.
+// putHolidays adds a holiday list, or replaces the one of its name.
 func (a *app) putHolidays(cmd *cobra.Command, h book.Holidays) error {
 	have, err := call(a, nil, func(c *client.Client) (*client.GetHolidayListResponse, error) {
 		return c.GetHolidayList(cmd.Context(), h.Name)

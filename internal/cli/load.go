@@ -120,7 +120,7 @@ func clockText(zone string, starts *string) string {
 	return "zone " + zone + ", days start at " + *starts
 }
 
-// grainText says for how long a record stands, where that is more than its day.
+// grainText returns the unit that a record stands for, where that is more than its day.
 func grainText(grain *string) string {
 	if grain == nil {
 		return ""

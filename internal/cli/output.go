@@ -48,7 +48,7 @@ func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
 	return &o.Output
 }
 
-// An outFile is what a command writes into in place of the terminal: beside its place until it is whole.
+// An outFile is a file that a command writes instead of the terminal: under a temporary name until it is whole.
 type outFile struct {
 	name      string
 	temporary *os.File

@@ -140,7 +140,7 @@ func printCautions(p *print.Printer, list []span.Result) {
 }
 
 // resolutionGrid returns resolutions as CSV has them, in the form of a batch.
-// Where any of them is of moments, a column of seconds stands before the errors.
+// Where any of them is of moments, a column of seconds is before the errors.
 func resolutionGrid(texts []string, r *book.Resolutions, timed bool) *table.Grid {
 	g := &table.Grid{Header: []string{"expression", "calendar", "as_of", "at_close", "intervals", "days"}}
 	if timed {

@@ -10,7 +10,7 @@ import (
 	"vastspan/internal/cli/print"
 )
 
-// Forms of output for scripts, which resolve has beside the others.
+// Forms of output for scripts, which resolve has next to the others.
 const (
 	asSQL   print.Output = "sql"
 	asEnv   print.Output = "env"
@@ -46,7 +46,7 @@ func writeScript(out io.Writer, form print.Output, column string, list []span.Re
 	return nil
 }
 
-// predicate is the condition in standard SQL that a column lies in a span: each run from its start, until what follows it.
+// predicate is the condition in standard SQL that a column is in a span: each run from its start, until what follows it.
 func predicate(r *span.Result, column string) string {
 	var runs []string
 	add := func(from, until string) {

@@ -153,7 +153,7 @@ func (a *app) signIn(ctx context.Context, server, name string, days int) error {
 	return checkResponse(out.Received(), nil)
 }
 
-// keep keeps a key for a service in place of the one that was kept, which is revoked as far as that is possible.
+// keep keeps a key for a service instead of the one that was kept, which is revoked as far as that is possible.
 func (a *app) keep(ctx context.Context, server string, key keptKey) error {
 	ring, err := openKeyring()
 	if err != nil {

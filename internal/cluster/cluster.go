@@ -160,7 +160,7 @@ func freePorts(n int) ([]int, error) {
 	return ports, nil
 }
 
-// eachRecord returns the records of a CSV file behind its header; the row is valid until take returns.
+// eachRecord returns the records of a CSV file after its header; the row is valid until take returns.
 func eachRecord(in io.Reader, take func(row []string) error) error {
 	r := csv.NewReader(bufio.NewReaderSize(in, 1<<20))
 	r.ReuseRecord = true

@@ -19,7 +19,7 @@ import (
 // postgreSQLName is the engine of clusters of PostgreSQL.
 const postgreSQLName = "PostgreSQL"
 
-// PostgreSQL starts n servers that hold a part of a table each, and one beside that has it partitioned over them by foreign
+// PostgreSQL starts n servers that hold a part of a table each, and one next to that has it partitioned over them by foreign
 // tables. Their files are below folder, which the account of the servers has to reach.
 func PostgreSQL(ctx context.Context, folder string, n int, t *Table) (*Cluster, error) {
 	c := &Cluster{Engine: postgreSQLName, Table: t.Name}

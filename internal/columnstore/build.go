@@ -94,7 +94,7 @@ type pending struct {
 // gathered is what is pending of one column.
 type gathered struct {
 	run
-	codes []uint32 // of texts, in place of values
+	codes []uint32 // of texts, instead of values
 	index map[string]uint32
 }
 
@@ -106,7 +106,7 @@ func newPending(s *dataset.Schema) *pending {
 	return p
 }
 
-// textBytes is what a text takes beside its own length, about.
+// textBytes is about what a text takes besides its own length.
 const textBytes = 64
 
 func (p *pending) add(b *Block) {
@@ -150,7 +150,7 @@ func (g *gathered) addTexts(r *run) (bytes int) {
 	return bytes
 }
 
-// A fileWriter writes a file and notes where everything lies in it.
+// A fileWriter writes a file and notes where everything is in it.
 type fileWriter struct {
 	out *bufio.Writer
 	at  int64
@@ -255,7 +255,7 @@ func (p *pending) order(meta *chunkMeta) []uint32 {
 	return ordered(by, order(keys(sorted)))
 }
 
-// keys makes times into keys that sort as they do, none behind all others.
+// keys makes times into keys that sort as they do, none after all others.
 func keys(times []int64) []uint64 {
 	least := int64(math.MaxInt64)
 	for _, at := range times {

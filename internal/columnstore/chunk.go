@@ -36,7 +36,7 @@ type chunkMeta struct {
 	Columns       []columnMeta
 	Days, Starts  extent
 	// Ordered says that the moments by which the records are kept are in order as well; they are not where a clock's days
-	// lie within one another.
+	// are within one another.
 	Ordered bool
 }
 
@@ -117,7 +117,7 @@ func (p *chunk) readFooter() error {
 	return err
 }
 
-// extent returns what lies somewhere in the file, and checks it.
+// extent returns what is somewhere in the file, and checks it.
 func (p *chunk) extent(e extent) ([]byte, error) { return extentOf(p.data, e) }
 
 func extentOf(data []byte, e extent) ([]byte, error) {

@@ -38,7 +38,7 @@ type columnMeta struct {
 	Bytes      extent // of a list of texts: the texts
 }
 
-// An extent is where something lies in a file, and its checksum.
+// An extent is where something is in a file, and its checksum.
 type extent struct {
 	Offset, Length int64
 	Digest         uint32

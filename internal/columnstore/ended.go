@@ -74,7 +74,7 @@ func readEnded(path string) ([]endedEntry, error) {
 	return meta.Entries, nil
 }
 
-// A recordSet holds record numbers: as bits where they lie close together.
+// A recordSet holds record numbers: as bits where they are close together.
 type recordSet struct {
 	first int64
 	words []uint64

@@ -217,7 +217,7 @@ func (f *State) mostFrequent(ctx context.Context, at int, counts [][]int64, limi
 			order = append(order, place)
 		}
 	}
-	after := func(place int) int { // blank comes behind all others
+	after := func(place int) int { // blank comes after all others
 		if place == 0 {
 			return len(sums)
 		}

@@ -119,7 +119,7 @@ type aged struct {
 	by, amount   bool
 	labels       *space // of whole numbers; nil of texts
 	texts        [][]uint32
-	apart        bool // records cannot be told apart by one number
+	apart        bool // records cannot be distinguished by one number
 	fast         bool // sums fit into a machine word, at the decimals of all chunks
 	decimals     uint8
 	labelsColumn int  // of texts
@@ -155,7 +155,7 @@ func (f lifetimes) aged(ctx context.Context, q *ageing.Request) (*aged, error) {
 		if err != nil {
 			return nil, err
 		}
-		v.place = nil // records are told apart by their dates, not by periods
+		v.place = nil // records are distinguished by their dates, not by periods
 		one := &agedChunk{scan: v, by: -1, amount: -1, factor: 1}
 		for _, input := range []struct {
 			name string

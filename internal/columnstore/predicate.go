@@ -16,7 +16,7 @@ type predicate struct {
 	allowed []bool
 	first   int64
 	byDay   bool
-	// Else a code passes that lies in a range, or that does not where out is set.
+	// Else a code passes that is in a range, or that does not where out is set.
 	ranges [][2]int64
 	out    bool
 	// Else a cell is asked.
@@ -90,7 +90,7 @@ func exact(q *dataset.Condition) bool {
 	return !q.IgnoringCase && slices.Contains([]dataset.Op{dataset.Is, dataset.IsNot, dataset.In, dataset.NotIn}, q.Op)
 }
 
-// asking returns the predicate of a cell, which stands alone in its row.
+// asking returns the predicate of a cell, which is alone in its row.
 func (v *scan) asking(q *dataset.Condition) (func([]dataset.Cell) bool, error) {
 	column, err := v.schema.Find(q.Column)
 	if err != nil {
@@ -146,7 +146,7 @@ func (v *scan) ranges(t *predicate, in *input, q *dataset.Condition) error {
 		pass, err := v.asking(&dataset.Condition{Column: q.Column, Op: op, Values: []string{value}})
 		return func(code int64) bool { return pass([]dataset.Cell{in.cell(code, nil)}) }, err
 	}
-	// between returns the codes whose numbers lie from one to another; nil is open.
+	// between returns the codes whose numbers are from one to another; nil is open.
 	between := func(low, high func(int64) bool) [2]int64 {
 		r := [2]int64{1, in.top}
 		if low != nil {
@@ -188,7 +188,7 @@ func (v *scan) ranges(t *predicate, in *input, q *dataset.Condition) error {
 	return nil
 }
 
-// search returns the first code of which something holds that holds of all codes behind it; one more than top where there
+// search returns the first code of which something holds that holds of all codes after it; one more than top where there
 // is none.
 func search(top int64, holds func(int64) bool) int64 {
 	low, high := int64(1), top+1

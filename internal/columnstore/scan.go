@@ -18,7 +18,7 @@ type scan struct {
 	clock   civil.Clock
 	inputs  []input
 	filters [][]predicate
-	date    int // the input of the date by which records are told apart
+	date    int // the input of the date by which records are distinguished
 	own     bool
 	keys    []key
 	groups  int64 // how many there may be, by the keys' codes
@@ -285,7 +285,7 @@ type placing struct {
 	first    int64
 }
 
-// only returns the segments that are wanted, -1 in the place of others.
+// only returns the segments that are wanted, -1 instead of others.
 func (p *placing) only(wanted []bool) []int32 {
 	list := slices.Clone(p.segments)
 	for i, segment := range list {

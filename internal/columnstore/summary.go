@@ -219,7 +219,7 @@ type summarizer struct {
 	counts []int64
 	sums   []measure.Sums // as many for each place as there are amounts
 	full   bool           // there is too much to be held
-	uneven bool           // an hour lies on two days, or is of two hours of the clock
+	uneven bool           // an hour is on two days, or is of two hours of the clock
 }
 
 // A combination is one value of each category, with the places of its sums by slot.
@@ -290,7 +290,7 @@ func (t *summarizer) slotOf(c *dataset.Cell) int {
 		slot--
 	}
 	start := civil.Moment(slot * t.step)
-	// An hour before 1970 may lie on two days; where the clock changes within it, what it shows before and after are different hours.
+	// An hour before 1970 may be on two days; where the clock changes within it, what it shows before and after are different hours.
 	t.uneven = t.uneven || m < 0 && t.clock.DayOf(start) != c.Day || t.clock.Ahead(start) != t.clock.Ahead(civil.Moment(m))
 	return slot
 }
@@ -547,5 +547,5 @@ func (p *part) stale(s *dataset.Schema, change int64) bool {
 	return false
 }
 
-// staleRows is how many rows may be read in place of sums.
+// staleRows is how many rows may be read instead of sums.
 const staleRows = 20_000

@@ -157,7 +157,7 @@ type stretch struct {
 	start, end int
 }
 
-// Segments that a stretch may have in place of one.
+// Segments that a stretch may have instead of one.
 const (
 	notOne   = -1
 	noWanted = -2 // its rows are counted alone
@@ -199,7 +199,7 @@ func (v *scan) stretches(wanted []bool, all bool) []stretch {
 	return list
 }
 
-// cut is the first row on a cut of the plan or behind it.
+// cut is the first row on a cut of the plan or after it.
 func (v *scan) cut(at int64) int {
 	if !v.plan.Timed {
 		return v.from(at)

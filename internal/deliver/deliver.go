@@ -153,7 +153,7 @@ func (m *Means) files(ctx context.Context, t Target, p Parcel) ([]file, error) {
 	return list, nil
 }
 
-// writeFiles writes files, each whole or not at all. Those that are there already are put in place again: they are the same.
+// writeFiles writes files, each whole or not at all. Existing ones are replaced: they have the same content.
 func (m *Means) writeFiles(ctx context.Context, t Target, p Parcel) error {
 	files, err := m.files(ctx, t, p)
 	if err != nil {
@@ -210,7 +210,7 @@ func Sign(secret []byte, at string, body []byte) string {
 // answerSeconds is how long a webhook or a mail server may take.
 const answerSeconds = 30
 
-// post sends a message to a webhook. Once all of it has gone out, only an answer tells whether it has arrived.
+// post sends a message to a webhook. Once all of it has gone out, only an answer reports whether it has arrived.
 func (m *Means) post(ctx context.Context, t Target, p Parcel) error {
 	var sent atomic.Bool
 	ctx = httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{WroteRequest: func(w httptrace.WroteRequestInfo) { sent.Store(w.Err == nil) }})

@@ -16,7 +16,7 @@ import (
 	"vastspan/internal/export"
 )
 
-// Kind says how something is brought.
+// Kind is a way of delivery.
 type Kind string
 
 // The kinds.

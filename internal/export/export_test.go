@@ -167,7 +167,7 @@ func TestParquet(t *testing.T) {
 	}
 }
 
-// An error of the rows is told, and nothing has gone out where it comes before the first.
+// An error of the rows is reported, and nothing has gone out where it comes before the first.
 func TestErrorsOfRows(t *testing.T) {
 	broken := errors.New("broken")
 	for _, f := range Formats {

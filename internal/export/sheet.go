@@ -116,7 +116,7 @@ func numberForm(g *table.Grid, column int, look table.Look) string {
 	return form
 }
 
-// shownSheet returns what people read as a sheet; what stands to the right counts as numbers.
+// shownSheet returns what people read as a sheet; what is to the right counts as numbers.
 func shownSheet(shown *table.Shown) Sheet {
 	s := SheetOf(shown.Title, &shown.Grid)
 	s.Head, s.Foot = shown.Head, shown.Foot

@@ -44,7 +44,7 @@ func begins(do func() error) func() error {
 	}
 }
 
-// writeMarkdown writes a table for each sheet, then what they rest on as a list; numbers stand to the right.
+// writeMarkdown writes a table for each sheet, then what they rest on as a list; numbers are to the right.
 func writeMarkdown(w io.Writer, sheets []Sheet, about []table.Fact) error {
 	b := bufio.NewWriter(w)
 	for i, s := range sheets {

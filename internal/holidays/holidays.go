@@ -33,7 +33,7 @@ const (
 	maxDays = 200_000
 )
 
-// Read reads a file of either kind, told apart by its first line. Rules of iCalendar are followed
+// Read reads a file of either kind, distinguished by its first line. Rules of iCalendar are followed
 // through the years given, both inside; days outside them are left out. A file without any day in them is
 // refused.
 func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, LeftOut, error) {

@@ -75,7 +75,7 @@ func event(events ...string) string {
 		"\nEND:VEVENT\nEND:VCALENDAR\n"
 }
 
-// Rules are followed however long ago they began, however many an event has, and whatever stands in the place
+// Rules are followed however long ago they began, however many an event has, and whatever is in the place
 // of single days.
 func TestRules(t *testing.T) {
 	for _, c := range []struct{ text, want string }{

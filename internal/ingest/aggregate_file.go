@@ -46,7 +46,7 @@ func (f *Source) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 	return found, nil
 }
 
-// layout is where a plan's columns stand among the cells of a row.
+// layout is where a plan's columns are among the cells of a row.
 type layout struct {
 	plan                *tally.Plan
 	schema              *dataset.Schema
@@ -94,7 +94,7 @@ func (f *Source) layout(p *tally.Plan) (*layout, error) {
 	return l, nil
 }
 
-// A lengthCell is where a length stands among the cells of a row, and where its dates do.
+// A lengthCell is where a length is among the cells of a row, and where its dates do.
 type lengthCell struct {
 	*dataset.LengthColumn
 	from, to, into int
@@ -284,13 +284,13 @@ func (g *gathering) merge(other *gathering) error {
 	return nil
 }
 
-// covered is which days some records of a file lie on.
+// covered is which days some records of a file are on.
 type covered struct {
 	tally.Coverage
 	days map[civil.Day]bool
 }
 
-// Coverage reads the rest of a file and returns which days its records lie on, by one of its dates; empty is
+// Coverage reads the rest of a file and returns which days its records are on, by one of its dates; empty is
 // the one that they are kept by.
 func Coverage(ctx context.Context, r Reader, s *dataset.Schema, date string, allowUndated bool) (tally.Coverage, civil.Set, error) {
 	whole := covered{tally.Coverage{Last: civil.BeginningOfTime}, map[civil.Day]bool{}}

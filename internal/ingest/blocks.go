@@ -18,7 +18,7 @@ type blocks struct {
 }
 
 // read reads one more block of the file: as much as ends with a line break, outside quotes where they matter. A quote
-// that stands where none may stand is found when the rows are taken apart.
+// that is where none may be, is found when the rows are taken apart.
 func (t *blocks) read() (block, error) {
 	if t.ended {
 		return block{}, io.EOF
@@ -42,7 +42,7 @@ func (t *blocks) read() (block, error) {
 				return block{}, readError(err)
 			}
 		}
-		// Seen from the end, a line break lies outside quotes where as many quotes as there are
+		// Seen from the end, a line break is outside quotes where as many quotes as there are
 		// after it leave an even number before it.
 		for end, before := n, quotes; end > 0; {
 			at := bytes.LastIndexByte(buffer[:end], '\n')

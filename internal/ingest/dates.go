@@ -109,7 +109,7 @@ func (r dateReader) readOrdered(s string) (civil.Day, error) {
 	return dataset.ParseDate(s, r.order)
 }
 
-// lengthened returns a date of three numbers with a year of four digits in place of one of two; false where its year is not
+// lengthened returns a date of three numbers with a year of four digits instead of one of two; false where its year is not
 // of two digits.
 func (r dateReader) lengthened(s string) (string, bool, error) {
 	mark := s[strings.IndexAny(s, "/.-"):][:1]

@@ -7,7 +7,7 @@ import (
 )
 
 const (
-	// MaxFaults is how many kinds of fault of a file are told.
+	// MaxFaults is how many kinds of fault of a file are reported.
 	MaxFaults = 20
 	// faultLines is how many lines of a kind of fault are named.
 	faultLines = 5

@@ -435,7 +435,7 @@ func TestOtherFilesAreRefused(t *testing.T) {
 	}
 }
 
-// A file that stands on a disk is not copied, and is the caller's to close.
+// A file that is on a disk is not copied, and is the caller's to close.
 func TestFilesOnDiskAreReadInPlace(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "crossings.parquet")
 	if err := os.WriteFile(path, parquetFile(t, crossings), 0o600); err != nil {

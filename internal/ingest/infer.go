@@ -120,7 +120,7 @@ func checkWidth(columns int) error {
 	return nil
 }
 
-// checkHeader refuses a header in which columns cannot be told apart.
+// checkHeader refuses a header in which columns cannot be distinguished.
 func checkHeader(header []string) error {
 	if err := checkWidth(len(header)); err != nil {
 		return err
@@ -407,7 +407,7 @@ type HeaderError struct{ Reason string }
 
 func (e *HeaderError) Error() string { return e.Reason }
 
-// match finds where each column of the schema stands in a header; both must have the same columns,
+// match finds where each column of the schema is in a header; both must have the same columns,
 // in any order.
 func match(s *dataset.Schema, header []string) ([]int, error) {
 	if err := checkHeader(header); err != nil {

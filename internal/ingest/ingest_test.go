@@ -252,7 +252,7 @@ func TestEncodings(t *testing.T) {
 	}
 }
 
-// Moments keep their fractions to the microsecond, on their day, and lie in the years 1 to 9999 wherever
+// Moments keep their fractions to the microsecond, on their day, and are in the years 1 to 9999 wherever
 // they are read.
 func TestMoments(t *testing.T) {
 	for text, want := range map[string]string{

@@ -252,7 +252,7 @@ func objectsOf(head *bufio.Reader) (objects, error) {
 	return &lines{blocks{in: head, line: 1}}, nil
 }
 
-// lines are objects that stand on a line each.
+// lines are objects that are on a line each.
 type lines struct{ blocks }
 
 func (l *lines) next() (*jsonPart, error) {

@@ -13,7 +13,7 @@ import (
 // guessed: 1,234 is a thousand and more in one file and a little over one in another.
 type NumberStyle struct {
 	decimal, group string
-	// currency is a sign before or behind the number, such as $ or EUR.
+	// currency is a sign before or after the number, such as $ or EUR.
 	currency string
 	// negative is how numbers below zero are written, where that is not with a hyphen before them.
 	negative negative
@@ -72,7 +72,7 @@ func plainExample(s string) bool {
 	return len(whole) < 4 && decimal.AllDigits(whole) && (!point || decimal.AllDigits(fraction))
 }
 
-// undecorated takes the signs next to the digits off a number: a currency before or behind it, and how it is written below
+// undecorated takes the signs next to the digits off a number: a currency before or after it, and how it is written below
 // zero.
 func undecorated(s string) (core, currency string, n negative) {
 	isDigit := func(r rune) bool { return r >= '0' && r <= '9' }

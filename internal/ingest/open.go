@@ -55,7 +55,7 @@ const (
 // Formats lists the formats by name.
 var Formats = []string{CSV, JSON, XLSX, Parquet}
 
-// Open reads the header and the sample of a file, which may be compressed by gzip, zstd or bzip2. What its format is, is told
+// Open reads the header and the sample of a file, which may be compressed by gzip, zstd or bzip2. What its format is, is reported
 // by its content unless it is stated. The reader is to be closed.
 func Open(o Options, r io.Reader) (Reader, error) {
 	if o.SkipFooter < 0 || o.SkipFooter > maxFooter {

@@ -37,7 +37,7 @@ type parquetReader struct {
 	width   int // the bytes of text of a row of the sample, on average
 }
 
-// toText writes a value behind a text; nil is for values that are texts themselves.
+// toText writes a value after a text; nil is for values that are texts themselves.
 type toText func(b []byte, v *parquet.Value) []byte
 
 // openParquet reads the columns and the sample of a file.
@@ -490,7 +490,7 @@ func decimalText(c *parquet.Column, scale int) toText {
 	}
 }
 
-// maxFixed is how many bytes a number of 64 bits takes with a point and up to 18 digits behind it.
+// maxFixed is how many bytes a number of 64 bits takes with a point and up to 18 digits after it.
 const maxFixed = 40
 
 // appendFixed writes a number of so many digits after the point, 0 or more, that is given without it.

@@ -103,7 +103,7 @@ func (p *pageCheck) chunk(c *format.ColumnMetaData) (largest int64, err error) {
 	return largest + dictionary, nil
 }
 
-// page checks one page behind its header, and returns its size and how many values it has.
+// page checks one page after its header, and returns its size and how many values it has.
 func (p *pageCheck) page(c *format.ColumnMetaData, header *format.PageHeader, in *bufio.Reader) (size, count int64, err error) {
 	size = int64(header.UncompressedPageSize)
 	if size < 0 || header.CompressedPageSize < 0 || size > maxPage || header.CompressedPageSize > maxPage {

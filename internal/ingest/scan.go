@@ -21,7 +21,7 @@ type ScanOptions struct {
 	Columns []int
 	// AllowUndated accepts records whose day is blank; else that is a fault.
 	AllowUndated bool
-	// Within, where it is set, are the days that all records have to lie on.
+	// Within, where it is set, are the days that all records have to be on.
 	Within *civil.Set
 	// InOrder says that the file's columns are the schema's, in its order, whatever they are named.
 	InOrder bool
@@ -174,7 +174,7 @@ type parser struct {
 	columns      []int // those wanted
 	day          int
 	allowUndated bool
-	within       *civil.Set // the days that all records have to lie on; nil for any
+	within       *civil.Set // the days that all records have to be on; nil for any
 	times        timeReader
 	grain        calendar.Unit // that a record stands for
 	dates        dateReader

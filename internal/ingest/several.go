@@ -187,7 +187,7 @@ func (s *several) about(err error) error {
 	return fmt.Errorf("%s: %w", name, err)
 }
 
-// open opens the next file, whose columns may stand in another order.
+// open opens the next file, whose columns may be in another order.
 func (s *several) open(next Named) error {
 	r, err := openNamed(s.o, next, s.omit)
 	if err != nil {

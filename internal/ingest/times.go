@@ -156,7 +156,7 @@ type wallTime struct {
 	zoned         bool
 }
 
-// readTime reads 14:30, 14:30:05.25, 2:30 PM, with Z, +02:00, +0200, +02, UTC or GMT behind it.
+// readTime reads 14:30, 14:30:05.25, 2:30 PM, with Z, +02:00, +0200, +02, UTC or GMT after it.
 func readTime(s string) (t wallTime, ok bool) {
 	hours, s, ok := digits(s, 1, 2)
 	if !ok || !strings.HasPrefix(s, ":") {

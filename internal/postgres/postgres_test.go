@@ -317,7 +317,7 @@ func TestAWrongPassword(t *testing.T) {
 	}
 }
 
-// A link in the place of a file of the folder is not followed.
+// A link instead of a file of the folder is not followed.
 func TestLinksAreNotFollowed(t *testing.T) {
 	target := filepath.Join(folder(t), "target")
 	if err := os.WriteFile(target, []byte("kept"), 0o600); err != nil {

@@ -50,9 +50,9 @@ type Error struct {
 	Kind    Kind
 	Code    string
 	Pointer string   // which part of the request is meant, as a JSON pointer
-	Names   []string // those that stand in the way
+	Names   []string // those that are in the way
 	Err     error
-	Cause   error // what the log is told beside it; nil for nothing
+	Cause   error // what the log is told next to it; nil for nothing
 }
 
 func (e *Error) Error() string { return e.Err.Error() }

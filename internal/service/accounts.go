@@ -262,7 +262,7 @@ func (s *Accounts) EndSession(ctx context.Context, id int64) error {
 	return s.store.EndSession(ctx, c.Account, id, store.Entry{Action: store.Revoked, Kind: "session"})
 }
 
-// ChangePassword puts a password of the caller in place of the current one; his other sessions end.
+// ChangePassword replaces the password of the caller, whose other sessions end.
 func (s *Accounts) ChangePassword(ctx context.Context, current, wanted string) error {
 	c, err := own(ctx)
 	if err != nil {

@@ -27,7 +27,7 @@ type Attachment struct {
 	Name     string
 	Database string
 	Table    string
-	// Key is a column that tells the records apart; empty for none.
+	// Key is a column that distinguishes the records; empty for none.
 	Key                          string
 	Date                         string
 	Amounts, Categories, Details []string // where none of them is stated, all columns are taken

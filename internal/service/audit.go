@@ -69,7 +69,7 @@ const (
 	auditAtOnce = 1000
 )
 
-// An AuditFile is where entries are written away as lines of JSON, beside the database.
+// An AuditFile is where entries are written away as lines of JSON, next to the database.
 type AuditFile struct {
 	out  io.Writer
 	last int64 // the number of the newest entry that is written

@@ -99,7 +99,7 @@ func (s *Briefs) Versions(ctx context.Context, name string, p Paging) (Page[Vers
 	return page, nil
 }
 
-// Put puts a brief in place of the version that it was made from.
+// Put replaces the version of a brief that it was made from.
 func (s *Briefs) Put(ctx context.Context, b book.Brief, from int64, author, note string) (*Stored[book.Brief], error) {
 	if err := s.mayChange(ctx, b.Name); err != nil {
 		return nil, err

@@ -273,7 +273,7 @@ type File struct {
 	// Replace says which records are replaced: all, or those of the days of an expression; empty is none. It is read as of
 	// AsOf, empty for today.
 	Replace, AsOf string
-	// Key are the columns of an upsert by which records are told apart; nil is none.
+	// Key are the columns of an upsert by which records are distinguished; nil is none.
 	Key   []string
 	Again bool // accept content that was loaded before
 	Body  io.Reader

@@ -60,7 +60,7 @@ func (s *DayTables) Published(ctx context.Context) (PublishedDays, error) {
 	return PublishedDays{AsOf: made.AsOf, Days: made.Reach, Asked: asked}, err
 }
 
-// Publish has the day tables hold the days from the first through the last from now on, beside those that they hold of
+// Publish has the day tables hold the days from the first through the last from now on, next to those that they hold of
 // themselves. It takes the place of what was asked for before.
 func (s *DayTables) Publish(ctx context.Context, from, through civil.Day) (PublishedDays, error) {
 	if from > through {
@@ -108,7 +108,7 @@ func (s *DayTables) Refresh(ctx context.Context) (bool, error) {
 	return true, s.store.ReplaceDays(ctx, t)
 }
 
-// reach returns which days the tables hold: those they hold of themselves, those asked for and what lies between.
+// reach returns which days the tables hold: those they hold of themselves, those asked for and what is between.
 func (s *DayTables) reach(ctx context.Context, today civil.Day) (civil.Interval, error) {
 	own, err := s.own(ctx, today)
 	if err != nil {
@@ -172,7 +172,7 @@ func dayTables(ctx context.Context, l *book.Library, made store.DaysMade) (store
 
 // Keep keeps the day tables up to date until the context ends: after each change of a definition, and
 // within a minute after each midnight in the service's zone, after a change made by another service, and after
-// records that lie outside them.
+// records that are outside them.
 func (s *DayTables) Keep(ctx context.Context) {
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()

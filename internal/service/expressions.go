@@ -215,7 +215,7 @@ func (e *Expressions) Elapsed(ctx context.Context, pairs []Pair, bothEnds bool, 
 	return list, nil
 }
 
-// pointed puts an error of a statement where the statement stands.
+// pointed puts an error of a statement where the statement is.
 func pointed(pointer string, err error) error {
 	if wrong := (*query.Error)(nil); errors.As(err, &wrong) {
 		return &query.Error{Pointer: pointer, Err: wrong.Err}

@@ -17,7 +17,7 @@ import (
 	"vastspan/internal/store"
 )
 
-// A Stored is a definition as it stands, with the version that it has.
+// A Stored is a definition as it is, with the version that it has.
 type Stored[T any] struct {
 	Definition T
 	Version    int64
@@ -109,10 +109,10 @@ func (n *Noun[T]) noun() string {
 // plainName lets names be given in any case and with the sign that refers to them.
 func plainName(name string) string { return strings.ToLower(strings.TrimPrefix(name, "@")) }
 
-// AnyVersion puts a definition in place of whatever version there is.
+// AnyVersion replaces a definition whatever its version is.
 const AnyVersion = -1
 
-// Put puts a definition in place of the version that it was made from: 0 where there is none yet.
+// Put replaces the version of a definition that it was made from: 0 for a new one.
 func (n *Noun[T]) Put(ctx context.Context, def T, from int64, author, note string) (*Stored[T], error) {
 	name := n.rules.name(&def)
 	*name = plainName(*name)
@@ -333,8 +333,8 @@ func (e *Expressions) Year(ctx context.Context, name string, year int, asOf stri
 	return layout, refused.Wrong(err)
 }
 
-// LayOut lays a year of a calendar out that is not kept, and gives its layout in words. A holiday list that is given stands
-// in the place of the one of its name.
+// LayOut lays a year of a calendar out that is not kept, and gives its layout in words. A holiday list that is given is
+// instead of the one of its name.
 func (e *Expressions) LayOut(
 	ctx context.Context,
 	spec calendar.Spec,

@@ -455,7 +455,7 @@ func cellsByIdentity(b *ReceiptBody, byLook bool) map[string]*ReceiptCell {
 	return cells
 }
 
-// uniqueIdentity returns what a figure is known by, with a number behind what another is known by.
+// uniqueIdentity returns what a figure is known by, with a number after what another is known by.
 func uniqueIdentity(b *ReceiptBody, c *ReceiptCell, byLook bool, seen map[string]bool) string {
 	key := identity(b, c, byLook)
 	own := key
@@ -467,7 +467,7 @@ func uniqueIdentity(b *ReceiptBody, c *ReceiptCell, byLook bool, seen map[string
 }
 
 // identity returns what a figure is known by: its id, or in a body that has none what people see of it.
-// Several may look alike; they are then told apart by their order.
+// Several may look alike; they are then distinguished by their order.
 func identity(b *ReceiptBody, c *ReceiptCell, byLook bool) string {
 	if !byLook {
 		return c.ID

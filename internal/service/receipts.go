@@ -26,7 +26,7 @@ import (
 	"vastspan/internal/store"
 )
 
-// receiptStore is what receipts are kept in, and what tells how records came.
+// receiptStore is what receipts are kept in, and what reports how records came.
 type receiptStore interface {
 	snapshots
 	AddReceipt(ctx context.Context, r *store.Receipt) (bool, error)
@@ -106,7 +106,7 @@ type ReceiptSource struct {
 	Dataset     string             `json:"dataset"`
 	Date        string             `json:"date"`
 	Definitions []query.Definition `json:"definitions"`
-	// Since says that figures of it add up what lies before their days, too.
+	// Since says that figures of it add up what is before their days, too.
 	Since bool `json:"since,omitempty"`
 	// Ranked says that groups are put together by their rank, so that other records may change them.
 	Ranked bool `json:"ranked,omitempty"`

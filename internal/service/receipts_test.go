@@ -25,7 +25,7 @@ var database string // its address
 
 func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 
-// desk is a service that stands on Monday, 19 October 2026, and what tests do with it.
+// desk is a service that is on Monday, 19 October 2026, and what tests do with it.
 type desk struct {
 	*Service
 	t  *testing.T
@@ -131,7 +131,7 @@ func TestReceiptsOfCollidingLabels(t *testing.T) {
 	}
 }
 
-// Items of one title are told apart by their identity.
+// Items of one title are distinguished by their identity.
 func TestReceiptsOfEqualTitles(t *testing.T) {
 	d := open(t)
 	d.load("titles", sales)
@@ -225,7 +225,7 @@ func TestReceiptsAreOfOneState(t *testing.T) {
 	} {
 		q := sumOf("moving", "2026-09")
 		q.Figures = []measure.Figure{f}
-		if i > 1 { // of the records themselves, beside those of the day sums
+		if i > 1 { // of the records themselves, next to those of the day sums
 			q.Where = dataset.Filters{{{Column: "amount", Op: dataset.AtLeast, Values: []string{"1"}}}}
 		}
 		b.Items = append(b.Items, book.Item{Kind: "figure", Title: "Figure", Query: q})

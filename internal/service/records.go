@@ -205,7 +205,7 @@ func (s *Records) boundaries(ctx context.Context, q RecordsQuery, each int) (*Li
 	return l, list, nil
 }
 
-// An edge is a boundary with all that lies before and after it.
+// An edge is a boundary with all that is before and after it.
 type edge struct {
 	Boundary
 	past, future tally.Period

@@ -36,7 +36,7 @@ type Renames struct {
 	store       renameStore
 }
 
-// A Carried is what a rename has changed beside the name: spans, briefs and schedules that refer to it.
+// A Carried is what a rename has changed besides the name: spans, briefs and schedules that refer to it.
 type Carried []string
 
 // Span returns a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
@@ -232,7 +232,7 @@ func (s *Renames) understood(ctx context.Context, b *ReceiptBody, since time.Tim
 	return &now, nil
 }
 
-// rename puts a new name in the place of an old one.
+// rename replaces an old name with a new one.
 func (b *ReceiptBody) rename(r *store.Rename) (err error) {
 	columns := map[string]string{} // the parts of the ids of figures that are made of what they are compared with
 	names := func(list []query.Definition) {

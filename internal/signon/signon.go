@@ -27,7 +27,7 @@ import (
 
 // A Definition is a provider as the configuration states it.
 type Definition struct {
-	// Name is what people know the provider by; it stands on the button.
+	// Name is what people know the provider by; it is on the button.
 	Name string `yaml:"name"`
 	// Issuer is its address, by which it is discovered; over https unless it is on loopback.
 	Issuer   string `yaml:"issuer"`
@@ -36,7 +36,7 @@ type Definition struct {
 	// client without a secret.
 	SecretFile     string `yaml:"client_secret_file"`
 	SecretVariable string `yaml:"client_secret_variable"`
-	// Scopes are asked for beside openid and profile.
+	// Scopes are asked for next to openid and profile.
 	Scopes []string `yaml:"scopes"`
 	// NameClaim and GroupsClaim say which claims hold the name of the account and the groups; preferred_username and groups
 	// where nothing is said.

@@ -120,7 +120,7 @@ func addAccount(tx *gorm.DB, a *Account, by string) error {
 	})
 }
 
-// ChangeAccount changes an account in one transaction: change is given it as it stands, and says what is done, for the audit.
+// ChangeAccount changes an account in one transaction: change is given it as it is, and says what is done, for the audit.
 // Its sessions, but for one of them, end where end says so. The last administrator who can sign in stays one.
 func (s *Store) ChangeAccount(
 	ctx context.Context, name string, change func(*Account) (Entry, error), end func(before, after *Account) (sessions bool, but int64),
@@ -166,7 +166,7 @@ func (s *Store) ChangeAccount(
 // isWorking reports whether an account is that of an administrator who is not disabled.
 func isWorking(a *Account) bool { return a.Role == access.Administrator && a.DisabledAt == nil }
 
-// AddLink keeps a link in place of those of its account, or of the first administrator, that there were.
+// AddLink keeps a link, which replaces earlier ones of its account or of the first administrator.
 func (s *Store) AddLink(ctx context.Context, l *Link, e Entry) error {
 	return s.transaction(ctx, func(tx *gorm.DB) error {
 		l.MadeAt = tx.NowFunc()

@@ -25,7 +25,7 @@ type Acknowledgement struct {
 	At     time.Time
 }
 
-// Acknowledge keeps an acknowledgement, in place of one of the same finding.
+// Acknowledge keeps an acknowledgement, instead of one of the same finding.
 func (s *Store) Acknowledge(ctx context.Context, a *Acknowledgement) error {
 	return s.transaction(ctx, func(tx *gorm.DB) error {
 		a.At = tx.NowFunc()

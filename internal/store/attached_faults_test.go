@@ -180,7 +180,7 @@ func in(t *testing.T, address string, statements ...string) {
 	}
 }
 
-// What is wrong with a table that is elsewhere is told, each in its own kind; when it is right again, so are the totals.
+// What is wrong with a table that is elsewhere is reported, each in its own kind; when it is right again, so are the totals.
 func TestWhatIsWrongElsewhere(t *testing.T) {
 	w := inPostgreSQL(t, "quay", tripsTable(), "")
 	s, kept, d := attachOne(t, w, randomCSV(rand.New(rand.NewPCG(14, 21)), 100))

@@ -14,7 +14,7 @@ type axis struct {
 	At    string
 	timed bool
 	clock civil.Clock // by which moments become days; where it is timed
-	day   string      // the SQL of the day, where it is kept beside the moment and indexed
+	day   string      // the SQL of the day, where it is kept next to the moment and indexed
 }
 
 // bucket is the SQL of the segment of a record among cuts, which are its one argument. The database is quickest at looking
@@ -60,7 +60,7 @@ func (a axis) edge(at int64) string {
 	return kind + literal(text)
 }
 
-// within keeps what lies in the stretches of a period.
+// within keeps what is in the stretches of a period.
 func (a axis) within(list []tally.Stretch) []condition {
 	if len(list) == 0 {
 		return []condition{{"false", nil}}
@@ -96,7 +96,7 @@ func (a axis) within(list []tally.Stretch) []condition {
 	return append(conditions, condition{a.bucket() + " % 2 = ?", []any{a.cuts(cuts), odd}})
 }
 
-// all keeps what lies in a period, as one condition.
+// all keeps what is in a period, as one condition.
 func (a axis) all(p tally.Period) condition {
 	var all condition
 	for i, c := range a.within(p.Stretches()) {

@@ -25,7 +25,7 @@ func (s *Store) DaysAsked(ctx context.Context) (civil.Interval, error) {
 	return civil.Through(DayOf(rows[0].FirstDay), DayOf(rows[0].LastDay)), nil
 }
 
-// AskDays notes the days that the day tables are to hold, in place of those noted before.
+// AskDays notes the days that the day tables are to hold, instead of those noted before.
 func (s *Store) AskDays(ctx context.Context, days civil.Interval) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		for _, statement := range []string{"LOCK TABLE days.asked IN EXCLUSIVE MODE", "DELETE FROM days.asked"} {

@@ -12,7 +12,7 @@ import (
 	"vastspan/internal/refused"
 )
 
-// A Definition is a named span, calendar, holiday list or brief as it stands now. Its kind is one of those
+// A Definition is a named span, calendar, holiday list or brief as it is now. Its kind is one of those
 // of core/book. Versions count up from 1
 // for each name and go on where a name was removed and is used again.
 type Definition struct {
@@ -37,7 +37,7 @@ type DefinitionVersion struct {
 	ChangedAt time.Time
 }
 
-// A Change puts a definition in place of the one of its name, or removes it where Body is nil. It
+// A Change adds or replaces a definition, or removes it where Body is nil. It
 // is refused where the version that it was made from is no longer the one in place.
 type Change struct {
 	Kind   string
@@ -120,7 +120,7 @@ func (s *Store) change(
 // definitionsAtOnce is how many definitions one statement reads or writes.
 const definitionsAtOnce = 1000
 
-// A DefinitionName is what tells definitions apart.
+// A DefinitionName is what distinguishes definitions.
 type DefinitionName struct{ Kind, Name string }
 
 // applyAll makes changes, of a definition each.
@@ -157,7 +157,7 @@ func applyAll(tx *gorm.DB, changes []Change) (made []Definition, entries []Entry
 	return made, entries, tx.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(stay, definitionsAtOnce).Error
 }
 
-// standing reads the definitions that changes are of, as they stand, and the last versions that their names had.
+// standing reads the definitions that changes are of, as they are, and the last versions that their names had.
 func standing(tx *gorm.DB, changes []Change) (have map[DefinitionName]*Definition, versions map[DefinitionName]int64, err error) {
 	names := make([][]any, len(changes))
 	for i, c := range changes {

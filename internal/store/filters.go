@@ -193,7 +193,7 @@ func instant(m civil.Moment) string {
 	return "timestamptz " + literal(civil.UTC.Format(m))
 }
 
-// dateColumn returns the column that says on which day records lie: a named one, or the dataset's own.
+// dateColumn returns the column that says on which day records are: a named one, or the dataset's own.
 func (d *Dataset) dateColumn(name string) dataset.Column {
 	i, err := d.Schema.DateColumn(name)
 	if err != nil { // it has been checked

@@ -174,7 +174,7 @@ func TestTimedTotalsAgree(t *testing.T) {
 	}
 }
 
-// Hour sums stay right through loads and loads undone, and are given up where an hour lies on two days.
+// Hour sums stay right through loads and loads undone, and are given up where an hour is on two days.
 func TestHourSumsFollowLoads(t *testing.T) {
 	s := open(t)
 	ctx := context.Background()

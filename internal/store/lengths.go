@@ -13,7 +13,7 @@ import (
 )
 
 // Lengths are columns that are found for each question. Their SQL counts days and hours itself; what depends on a calendar
-// it looks up in an array by day: how many units lie before each.
+// it looks up in an array by day: how many units are before each.
 
 // with returns the dataset with columns of lengths, whose SQL is made here.
 func (s *Store) with(ctx context.Context, d *Dataset, lengths []dataset.Column) (*Dataset, error) {

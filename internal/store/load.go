@@ -40,7 +40,7 @@ type LoadInput struct {
 	Mode    Mode
 	Days    *civil.Set
 	Columns []string
-	// Contents returns the checksums of the files once they have been read; nil where they are not told apart.
+	// Contents returns the checksums of the files once they have been read; nil where they are not distinguished.
 	Contents func() []string
 	// Again accepts files whose content was loaded before.
 	Again bool

@@ -21,7 +21,7 @@ import (
 )
 
 // The slow and obvious way to total: all records in a list, looked at one by one for every period
-// and group, with whole thousandths in place of decimals.
+// and group, with whole thousandths instead of decimals.
 
 type naiveRecord struct {
 	texts map[string]string
@@ -296,7 +296,7 @@ func (l *naiveList) describe(t *testing.T, q tally.Request) string {
 	})
 }
 
-// tied reports whether the earliest or latest value of a list of records, which are in time order, has others beside it.
+// tied reports whether the earliest or latest value of a list of records, which are in time order, has others next to it.
 func (l *naiveList) tied(list []naiveRecord, f measure.Figure, date string) bool {
 	if f.Kind != "first" && f.Kind != "last" {
 		return false

@@ -32,7 +32,7 @@ var errEnough = errors.New("enough")
 const maxListing = 16 << 20
 
 // Records lists a dataset's records with a day, at most as many as the listing's limit; more says that
-// there are others behind them.
+// there are others after them.
 func (s *Store) Records(ctx context.Context, d *Dataset, l Listing) (list []Record, more bool, err error) {
 	size, limit := 0, l.Limit
 	l.Limit++

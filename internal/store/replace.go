@@ -65,7 +65,7 @@ func (d *Dataset) sameKey(load *Load, key []string) condition {
 	}
 }
 
-// checkKey refuses a load in which a key is blank, or stands twice: which record is meant is not known.
+// checkKey refuses a load in which a key is blank or repeated: which record is meant is not known.
 func (d *Dataset) checkKey(tx *gorm.DB, load *Load, key []string) error {
 	columns := d.columns(key)
 	var shown []string

@@ -9,7 +9,7 @@ import (
 	"vastspan/internal/access"
 )
 
-// SetRules puts rules about who sees what of a dataset in place of those that it has; nil is for everybody. check may refuse it.
+// SetRules replaces the rules about who sees what of a dataset; nil is for everybody. check may refuse it.
 func (s *Store) SetRules(ctx context.Context, name string, rules *access.Rules, check func(*Dataset) error) (*Dataset, error) {
 	var d *Dataset
 	err := s.transaction(ctx, func(tx *gorm.DB) error {

@@ -9,7 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// The statements that have to be put together stand in files of their own, one purpose each. What is
+// The statements that have to be put together are in files of their own, one purpose each. What is
 // put into them are quoted names and conditions; values are arguments, in the order of their question
 // marks.
 

@@ -51,7 +51,7 @@ const (
 	statementTimeout = "900000"
 )
 
-// Options say what a store keeps beside the database.
+// Options say what a store keeps next to the database.
 type Options struct {
 	// Columns is the folder for the columns of datasets, of this store alone; where it is empty, one is made and removed at the end.
 	Columns string

@@ -140,7 +140,7 @@ func payroll() string {
 	return b.String()
 }
 
-// Of one answer, however it is put, nobody's own record comes out: not by conditions that say the same twice, nor beside the same
+// Of one answer, however it is put, nobody's own record comes out: not by conditions that say the same twice, nor next to the same
 // dataset under other filters, nor by lines, record numbers, lists of values or spans that differ by a day.
 func TestOneAnswerTellsOfNobody(t *testing.T) {
 	m := openTeam(t, pgtest.Database(t, database), nil, Settings{})

@@ -96,7 +96,7 @@ func (h *handlers) UseLink(ctx context.Context, r server.UseLinkRequestObject) (
 	return server.UseLink200JSONResponse{Body: state, Headers: server.UseLink200ResponseHeaders{SetCookie: cookie}}, nil
 }
 
-// LinkPath is the page of the console where a one-time link is used; its token stands behind a number sign, so that no log has it.
+// LinkPath is the page of the console where a one-time link is used; its token follows a number sign, so that no log has it.
 const LinkPath = "/welcome#"
 
 // link returns the address of a one-time link.

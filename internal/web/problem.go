@@ -87,7 +87,7 @@ func writeProblem(c *gin.Context, p types.Problem) {
 	if err != nil {
 		slog.Error("a problem cannot be written", "error", err)
 	}
-	c.Header("Content-Type", "application/problem+json") // in place of that of an answer that has failed
+	c.Header("Content-Type", "application/problem+json") // instead of that of an answer that has failed
 	c.Data(p.Status, "application/problem+json", body)
 	c.Abort()
 }
@@ -134,7 +134,7 @@ func fail(c *gin.Context, err error) {
 	writeProblem(c, p)
 }
 
-// causeOf returns what lies behind a refusal.
+// causeOf returns the cause of a refusal.
 func causeOf(err error) error {
 	var refusal *refused.Error
 	if errors.As(err, &refusal) {

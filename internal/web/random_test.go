@@ -33,7 +33,7 @@ import (
 
 var requests = flag.Int("requests", 20_000, "how many random requests are sent")
 
-// Words that requests are made of: what is there, what is nearly right, and what lies at the edges.
+// Words that requests are made of: what is there, what is nearly right, and what is at the edges.
 var (
 	randomNames       = []string{"sales", "sales", "sales", "gates", "gates", "plan", "closed", "board", "firm", "x", "civil", "monthly", "trips"}
 	randomExpressions = []string{

@@ -21,7 +21,7 @@ var database string // its address
 
 func TestMain(m *testing.M) { pgtest.Main(m, &database) }
 
-// site is a service that stands on Monday, 19 October 2026.
+// site is a service that is on Monday, 19 October 2026.
 type site struct {
 	t   *testing.T
 	url string
@@ -127,7 +127,7 @@ func (s *site) ask(method, path, body string) (status int, kind, text string) {
 }
 
 // An exchange is a request, the status that it has to get and what has to be in the answer. Behind the
-// method may stand the version that is changed, csv, or key for an idempotency key.
+// method may be the version that is changed, csv, or key for an idempotency key.
 type exchange struct {
 	method, path, body string
 	status             int
@@ -454,7 +454,7 @@ func TestLimits(t *testing.T) {
 	})
 }
 
-// What is no text is refused at the door, wherever it stands.
+// What is no text is refused at the door, wherever it is.
 func TestWhatIsNoText(t *testing.T) {
 	open(t).talk([]exchange{
 		{"POST", "/api/v1/spans", `{"name":"nul","is":"today","about":"a\u0000b"}`, 400, "no text"},

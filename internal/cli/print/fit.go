@@ -10,7 +10,7 @@ import (
 	"golang.org/x/term"
 )
 
-// gap is how many blanks stand between columns.
+// gap is how many blanks are between columns.
 const gap = 2
 
 // minText is how narrow a column of texts gets before a table is taken apart.
@@ -30,7 +30,7 @@ func terminalWidth(out any) int {
 	return 0
 }
 
-// A block is columns of a table that fit beside each other.
+// A block is columns of a table that fit next to each other.
 type block struct {
 	columns []int
 	widths  map[int]int // of columns of texts that are narrower than their longest text
@@ -74,7 +74,7 @@ func isBlank(rows [][]string, column int) bool {
 	return len(rows) > 0 && !slices.ContainsFunc(rows, func(row []string) bool { return column < len(row) && row[column] != "" })
 }
 
-// apart puts as many groups of columns into each block as fit beside the leading columns.
+// apart puts as many groups of columns into each block as fit next to the leading columns.
 func apart(widths []int, l Look, width int) []block {
 	lead := make([]int, min(max(l.Lead, 1), len(widths)))
 	for i := range lead {
@@ -127,7 +127,7 @@ func columnWidths(rows [][]string) []int {
 	return widths
 }
 
-// lineWidth is how wide columns are beside each other.
+// lineWidth is how wide columns are next to each other.
 func lineWidth(widths, columns []int) int {
 	n := -gap
 	for _, i := range columns {

@@ -65,7 +65,7 @@ all               9,000
 	}
 }
 
-// A figure that does not fit beside the lead stands in a line that is too long, whole.
+// A figure that does not fit next to the lead is in a line that is too long, whole.
 func TestFiguresAreNeverCut(t *testing.T) {
 	if got := drawn(figures, figureLook, 10); !strings.Contains(got, "Gull Rock   34,732.09\n") {
 		t.Errorf("at 10 the table is\n%s", got)

@@ -52,7 +52,7 @@ func OfFile(name string) (Output, bool) {
 // A Choice is the flag that says which form is wanted, of those that a command has.
 type Choice struct {
 	Output
-	More []Output // beside table, csv and json
+	More []Output // next to table, csv and json
 }
 
 // Set reads the flag.
@@ -101,7 +101,7 @@ type View struct {
 	Document func() *table.Document
 	Draw     func(p *Printer) // for people; nil draws the grid
 	Look     Look             // of the grid
-	None     string           // in place of a grid without rows
+	None     string           // instead of a grid without rows
 }
 
 // Print writes a view in a form of output.

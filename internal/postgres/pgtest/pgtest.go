@@ -1,4 +1,4 @@
-// Package pgtest runs the tests of a package beside a private PostgreSQL server.
+// Package pgtest runs the tests of a package with a private PostgreSQL server.
 package pgtest
 
 import (
