@@ -45,7 +45,7 @@ func TestHealthAndLog(t *testing.T) {
 	})
 	_, _, metrics := s.ask("GET", "/metrics", "")
 	for _, want := range []string{
-		"vastspan_loads_total 1", "vastspan_loaded_records_total 4", `vastspan_totals_total{source="stored"} 2`, `vastspan_columns_bytes{kind="rows"} `,
+		"vastspan_loads_total 1", "vastspan_loaded_records_total 4", `vastspan_totals_total{source="stored"} 3`, `vastspan_columns_bytes{kind="rows"} `,
 		`vastspan_database_connections{pool="asking",state="idle"}`, `vastspan_columns_bytes{kind="sums"} `,
 	} {
 		if !strings.Contains(metrics, want) {
