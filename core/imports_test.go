@@ -26,7 +26,7 @@ var allowed = map[string][]string{
 		"core/table",
 	},
 	"bench": {
-		"bench/made",
+		"bench/made", "bench/report",
 		"core/ageing",
 		"core/calendar",
 		"core/civil",
@@ -42,9 +42,10 @@ var allowed = map[string][]string{
 		"internal/store",
 	},
 	"bench/cluster": {
-		"bench/made", "core/civil", "core/dataset", "core/measure", "core/tally", "internal/attached", "internal/cluster",
+		"bench/made", "bench/report", "core/civil", "core/dataset", "core/measure", "core/tally", "internal/attached", "internal/cluster",
 	},
-	"bench/load":   {},
+	"bench/load":   {"bench/report"},
+	"bench/report": {},
 	"bench/made":   {"core/civil", "core/span"},
 	"cmd/vastspan": {"internal/cli"},
 	"core/ageing": {

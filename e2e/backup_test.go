@@ -108,7 +108,7 @@ func TestBackupAndRestore(t *testing.T) {
 	}
 }
 
-// What is no whole backup is refused before anything is made of it.
+// What is not a whole backup is refused before anything is made of it.
 func TestBackupsThatAreNotWhole(t *testing.T) {
 	t.Parallel()
 	s := start(t)

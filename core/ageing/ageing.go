@@ -196,7 +196,7 @@ func (p *plan) readUnit(schema *dataset.Schema) error {
 	}
 	for _, name := range []string{p.question.From, p.question.To} {
 		if c, err := schema.Find(name); err != nil || c.Type != dataset.Timestamp {
-			return fmt.Errorf("hours lie between times: column %s holds days", name)
+			return fmt.Errorf("hours are measured between times: column %s holds days", name)
 		}
 	}
 	clock, err := schema.Clock()

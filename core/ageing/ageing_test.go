@@ -299,7 +299,7 @@ func TestQuestionsAreChecked(t *testing.T) {
 		"8-30 overlaps":                 {Bands: "0-8,8-30,31+"},
 		"end with 31+":                  {Bands: "0-7,8-30"},
 		"comes last":                    {Bands: "0-7,8+,9-10"},
-		"is no band":                    {Bands: "0-7,x"},
+		"is not a band":                 {Bands: "0-7,x"},
 		"ends before it begins":         {Bands: "0-7,8-3,9+"},
 		"a gap before 1+":               {Bands: "1+"},
 		"within -1":                     {Within: &minus},

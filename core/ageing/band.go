@@ -59,7 +59,7 @@ func ParseBands(text string) ([]Band, error) {
 }
 
 func parseBand(text string) (Band, error) {
-	wrong := fmt.Errorf("%q is no band: expected 0-7, 8 or 91+", text)
+	wrong := fmt.Errorf("%q is not a band: expected 0-7, 8 or 91+", text)
 	number := func(s string) (int, error) {
 		n, err := strconv.ParseUint(strings.TrimSpace(s), 10, 31)
 		if err != nil {

@@ -157,7 +157,7 @@ func (a *Answer) About() []table.Fact {
 		}
 	}
 	leftOut(a.Undated, "no date in "+a.From)
-	leftOut(a.NotBegun, a.From+" lies after the as-of day")
+	leftOut(a.NotBegun, a.From+" is after the as-of day")
 	leftOut(a.FaultRecords, a.To+" comes before "+a.From)
 	return facts
 }

@@ -257,7 +257,7 @@ func (it *Item) checkKind() error {
 	switch it.Kind {
 	case AgeingItem:
 		if it.Ageing.Dataset != "" || it.Ageing.Context != (query.Context{}) {
-			return fmt.Errorf("the dataset stands on the item, and as-of, at-close and calendar on the brief: leave them out of ageing")
+			return fmt.Errorf("the dataset belongs to the item, and as-of, at-close and calendar on the brief: leave them out of ageing")
 		}
 		if len(it.Over)+len(it.Figures)+len(it.By)+len(it.Where) > 0 {
 			return fmt.Errorf("an item of kind ageing has its span, categories and filters under ageing")

@@ -164,7 +164,7 @@ func (c *Condition) resolve(order DateOrder, resolve func(string) (civil.Set, st
 		if err != nil {
 			d, wrong := ParseDate(strings.TrimSpace(text), order)
 			if wrong != nil && len(c.Values) > 1 {
-				return fmt.Errorf("%w; in brackets, an expression with a comma stands in double quotes", err)
+				return fmt.Errorf("%w; in brackets, an expression with a comma has to be in double quotes", err)
 			}
 			if wrong != nil {
 				return err
@@ -174,7 +174,7 @@ func (c *Condition) resolve(order DateOrder, resolve func(string) (civil.Set, st
 		days, c.Values[i] = days.Union(one), canonical
 	}
 	if (c.Op == After || c.Op == Before) && days.Empty() {
-		return fmt.Errorf("%s has no days: nothing lies %s it", c.Values[0], c.Op)
+		return fmt.Errorf("%s has no days: nothing is %s it", c.Values[0], c.Op)
 	}
 	bounds := days.Bounds()
 	switch c.Op {

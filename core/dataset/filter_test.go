@@ -109,7 +109,7 @@ func TestFiltersAreChecked(t *testing.T) {
 	for text, want := range map[string]string{
 		"rute=x": `no column "rute"`, "fare=x": "expected a number", "day>=soon": "expected a date", "route>=a": "holds text", "fare~1": "holds numbers",
 		"fare between 3 and 1": "the first is the greater", "fare between 1 and 2": "", "day=2026-01-01": "", "route!=": "",
-		"fare after 3": "take > or <", "fare=3 ignoring case": "holds numbers", "day in @nothing": "no such span", "day after none": "nothing lies after it",
+		"fare after 3": "take > or <", "fare=3 ignoring case": "holds numbers", "day in @nothing": "no such span", "day after none": "nothing is after it",
 		"closed in 03/04/2026": "expected a date", "day in (2026-01-01, @x)": "", "route in (a, b) or fare in (1, 2)": "",
 	} {
 		filters, err := ParseFilters([]string{text})

@@ -87,7 +87,7 @@ func (p *plan) signNotes(t *table.Table, add func(table.Code, table.Level, strin
 				}
 			}
 			if below && above {
-				add(table.MixedSigns, table.Caution, "%s: some values are below zero, so that shares may lie below 0%% or above 100%%", words)
+				add(table.MixedSigns, table.Caution, "%s: some values are below zero, so that shares may be below 0%% or above 100%%", words)
 			}
 		}
 	}

@@ -124,7 +124,7 @@ func (p *plan) paceSpan(ctx context.Context, sp *spanPlan) error {
 		p.pacings = map[slot]pacing{}
 	}
 	if sp.period.Timed() || p.each.OfClock() && p.query.Each != "" {
-		return fmt.Errorf("a pace is told of days: %s has times", sp.text)
+		return fmt.Errorf("a pace needs days: %s has times", sp.text)
 	}
 	whole, err := span.Whole(sp.node, p.Scope)
 	if err != nil {

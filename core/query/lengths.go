@@ -62,7 +62,7 @@ func (p *plan) length(l dataset.Length, s *dataset.Schema) (dataset.Column, erro
 			return dataset.Column{}, err
 		}
 		if c := &s.Columns[at]; unit.Count == nil && c.Type != dataset.Timestamp {
-			return dataset.Column{}, fmt.Errorf("hours lie between times: column %s holds days", name)
+			return dataset.Column{}, fmt.Errorf("hours are measured between times: column %s holds days", name)
 		}
 	}
 	if l.From == l.To {

@@ -109,7 +109,7 @@ func (w *walker) check(a *Answer, alike bool) bool {
 	longer, shorter := max(ownCovered, otherCovered), min(ownCovered, otherCovered)
 	unlike := cut*50 > max(own, other) || (longer-shorter)*10 > longer
 	if c.LikeForLike == unlike {
-		w.t.Fatalf("%s: like for like is %v; %d of %d days beside %d of %d", w.what, c.LikeForLike, ownCovered, own, otherCovered, other)
+		w.t.Fatalf("%s: like for like is %v; %d of %d days compared with %d of %d", w.what, c.LikeForLike, ownCovered, own, otherCovered, other)
 	}
 	if told := slices.ContainsFunc(a.Notes, func(n table.Note) bool { return n.Code == table.NotLikeForLike }); told != unlike {
 		w.t.Fatalf("%s (made like-for-like %v): the warning stands: %v", w.what, alike, told)

@@ -217,7 +217,7 @@ func (c *checker) lengths(of Member, ofs civil.Set, m Member, ms civil.Set) {
 	a, b := ofs.Days(), ms.Days()
 	if UnlikeLengths(a, b) {
 		c.add(UnlikePair, "compare means instead of sums, or move by a unit that keeps the length",
-			fmt.Sprintf("%d days beside %d", a, b), of.Name, m.Name)
+			fmt.Sprintf("%d days compared with %d", a, b), of.Name, m.Name)
 	}
 }
 

@@ -54,7 +54,7 @@ const (
 	ClockChange CautionKind = "clock-change"
 	// TwoPieces is a time of day that is across midnight.
 	TwoPieces CautionKind = "two-pieces"
-	// OtherDays are days that are no business days, inside a count of business days.
+	// OtherDays are days that are not business days, inside a count of business days.
 	OtherDays CautionKind = "other-days"
 	// NoDays is an empty result.
 	NoDays CautionKind = "no-days"
@@ -166,7 +166,7 @@ func (e *env) noteMonthEnd(d civil.Day, m move, moved civil.Day) {
 func (e *env) needHolidays(v civil.Interval) {
 	if e.trace != nil && !e.cal.HolidaysKnown(v) {
 		l := e.cal.Holidays()
-		e.note(HolidaysUnknown, "the holiday list %s covers %d to %d; %s lies outside it in part", l.Name, l.FirstYear, l.LastYear, v)
+		e.note(HolidaysUnknown, "the holiday list %s covers %d to %d; %s is partly outside it", l.Name, l.FirstYear, l.LastYear, v)
 	}
 }
 
@@ -208,9 +208,9 @@ func (e *env) noteOtherDays(n Node, v civil.Interval) {
 	if other.Empty() {
 		return
 	}
-	days := "days that are no business days"
+	days := "days that are not business days"
 	if other.Days() == 1 {
-		days = "day that is no business day"
+		days = "day that is not a business day"
 	}
 	e.note(OtherDays, "%s, as of %s, includes %d %s: \"%s, only business days\" drops them", n, e.asOf, other.Days(), days, n)
 }

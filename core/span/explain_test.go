@@ -83,7 +83,7 @@ func TestCautions(t *testing.T) {
 		{"2026-02, 1 month earlier", "2026-10-19", "", ""},
 		{"trailing 10 business days", "2027-01-04", "holidays-unknown other-days", "covers 2026 to 2026"},
 		{"trailing 10 business days, only business days", "2027-01-04", "holidays-unknown", "covers 2026 to 2026"},
-		{"trailing 10 business days", "2026-10-19", "other-days", `includes 4 days that are no business days: "trailing 10 business days, only business days"`},
+		{"trailing 10 business days", "2026-10-19", "other-days", `includes 4 days that are not business days: "trailing 10 business days, only business days"`},
 		{"last 2 full business days", "2026-10-20", "other-days", "includes 2 days"},
 		{"last 2 full business days", "2026-10-22", "", ""},
 		{"last full year, 52 weeks earlier", "2026-10-19", "", ""},

@@ -24,14 +24,14 @@ func ResolveMoments(n Node, s Scope) (civil.MomentSet, error) {
 
 func (e *env) resolveMoments(n Node) (civil.MomentSet, error) {
 	if !e.asOf.Valid() {
-		return civil.MomentSet{}, &Error{Message: "the as-of day lies outside 0001-01-01 to 9999-12-31"}
+		return civil.MomentSet{}, &Error{Message: "the as-of day is outside 0001-01-01 to 9999-12-31"}
 	}
 	set, err := e.moments(n)
 	if err != nil {
 		return civil.MomentSet{}, asError(err)
 	}
 	if !e.clock.Valid(set.Bounds()) {
-		return civil.MomentSet{}, &Error{Message: fmt.Sprintf("%s, as of %s, lies %v", n, e.asOf, calendar.ErrRange)}
+		return civil.MomentSet{}, &Error{Message: fmt.Sprintf("%s, as of %s, is %v", n, e.asOf, calendar.ErrRange)}
 	}
 	return set, nil
 }

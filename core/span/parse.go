@@ -404,7 +404,7 @@ func (p *parser) name(expected string) string {
 		end++
 	}
 	if r, size := utf8.DecodeRuneInString(p.src[end:]); r >= utf8.RuneSelf && unicode.IsLetter(r) {
-		p.refuse(end, end+size, fmt.Sprintf("%q cannot stand in a name: names are the letters a to z, digits and hyphens", r))
+		p.refuse(end, end+size, fmt.Sprintf("%q cannot be in a name: names are the letters a to z, digits and hyphens", r))
 	}
 	name := lower(p.src[start:end])
 	if name == "" || !isLetter(name[0]) {

@@ -122,7 +122,7 @@ func (p *parser) countedToDate() Node {
 	at := p.tok
 	n := p.count()
 	if p.tok.kind == endOfText && at.kind == number {
-		p.refuse(at.start, at.end, "a number alone is no span: expected a year of four digits, or a unit after it")
+		p.refuse(at.start, at.end, "a number alone is not a span: expected a year of four digits, or a unit after it")
 	}
 	u := p.unit()
 	if p.is(kTo) {
@@ -350,7 +350,7 @@ func (p *parser) last() Node {
 		if count := p.tok; !counted && p.atCount() {
 			n = p.count()
 			u := p.unit()
-			p.refuse(count.start, count.end, "the count stands before full",
+			p.refuse(count.start, count.end, "the count goes before full",
 				rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
 		}
 		return &LastFull{n, p.unit()}

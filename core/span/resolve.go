@@ -64,14 +64,14 @@ func (s *Scope) env() env {
 
 func (e *env) resolve(n Node) (civil.Set, error) {
 	if !e.asOf.Valid() {
-		return civil.Set{}, &Error{Message: "the as-of day lies outside 0001-01-01 to 9999-12-31"}
+		return civil.Set{}, &Error{Message: "the as-of day is outside 0001-01-01 to 9999-12-31"}
 	}
 	set, err := e.eval(n)
 	if err != nil {
 		return civil.Set{}, asError(err)
 	}
 	if h := set.Bounds(); h.Start < civil.MinDay && h.Start != civil.OpenStart || h.End > civil.EndOfDays && h.End != civil.OpenEnd {
-		return civil.Set{}, &Error{Message: fmt.Sprintf("%s, as of %s, lies %v", n, e.asOf, calendar.ErrRange)}
+		return civil.Set{}, &Error{Message: fmt.Sprintf("%s, as of %s, is %v", n, e.asOf, calendar.ErrRange)}
 	}
 	return set, nil
 }
@@ -204,7 +204,7 @@ func (e *env) enter(n *Name) (Node, *calendar.Calendar, error) {
 		}
 	}
 	if e.references++; e.references > maxReferences {
-		return nil, nil, &Error{Message: fmt.Sprintf("@%s: more than %d named spans stand behind this one", n.Name, maxReferences)}
+		return nil, nil, &Error{Message: fmt.Sprintf("@%s: more than %d named spans refer to one another", n.Name, maxReferences)}
 	}
 	target, cal, err := e.names.Span(n.Name)
 	if err != nil {

@@ -281,7 +281,7 @@ func TestStrangeInput(t *testing.T) {
 		"today\u200b":                     `column 6: the invisible character U+200B is unexpected here; did you mean "today"`,
 		"diesen Monat":                    `"diesen" is not a word`,
 		"今月":                              `column 1: "今月" is not a word`,
-		"@Größe":                          `column 4: 'ö' cannot stand in a name`,
+		"@Größe":                          `column 4: 'ö' cannot be in a name`,
 		"today; drop table":               `';' has no meaning here`,
 		"\xff":                            "not UTF-8",
 		"2026-3-5":                        `did you mean "2026-03-05"`,

@@ -328,13 +328,13 @@ var flagMeanings = []struct {
 	Flag    Flag
 	Meaning string
 }{
-	{Partial, "only a part of the unit lies in the span"},
+	{Partial, "only a part of the unit is in the span"},
 	{InProgress, "the as-of day is in the unit, and days of it are still to come"},
 	{Future, "the unit begins after the as-of day"},
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
 	{New, "there is no record before the last day that the row is compared with"},
-	{newSince, "the first record lies inside the days that the row is compared with"},
+	{newSince, "the first record is inside the days that the row is compared with"},
 	{Gone, "there is no record from the first day of the row on"},
 	{Tie, "several records at that time have different values; of the earliest the first that was loaded counts, of the latest the last"},
 	{Hidden, "it is of few records, or tells of some by its difference from others"},

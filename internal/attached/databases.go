@@ -86,7 +86,7 @@ func Configure(definitions map[string]Definition) (*Databases, error) {
 		engine, ok := engines[u.Scheme]
 		switch {
 		case !ok:
-			return nil, fmt.Errorf("database %s: %q is no engine: expected %s", name, u.Scheme, addressForms)
+			return nil, fmt.Errorf("database %s: %q is not an engine: expected %s", name, u.Scheme, addressForms)
 		case d.Timeout < 0 || d.Parallel < 0:
 			return nil, fmt.Errorf("database %s: timeout and parallel are not less than nothing", name)
 		case d.PasswordFile != "" && d.PasswordVariable != "":

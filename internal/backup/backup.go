@@ -106,7 +106,7 @@ func (c *counting) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// Check reads a file through. Errors say why it is no whole backup.
+// Check reads a file through. Errors say why it is not a whole backup.
 func Check(path string) (*Manifest, error) {
 	archive, m, err := open(path)
 	if err != nil {
@@ -130,7 +130,7 @@ func Check(path string) (*Manifest, error) {
 }
 
 func broken(path string, err error) error {
-	return fmt.Errorf("%s is no whole backup: %w", filepath.Base(path), err)
+	return fmt.Errorf("%s is not a whole backup: %w", filepath.Base(path), err)
 }
 
 func open(path string) (*zip.ReadCloser, *Manifest, error) {

@@ -183,7 +183,7 @@ func TestNoByteOfABackupGoesUnnoticed(t *testing.T) {
 			t.Fatalf("%s: it is taken for a backup of something else", what)
 		case err == nil:
 			same++
-		case !strings.Contains(err.Error(), "spoiled.zip is no whole backup"):
+		case !strings.Contains(err.Error(), "spoiled.zip is not a whole backup"):
 			t.Fatalf("%s: %v", what, err)
 		default:
 			found++

@@ -247,7 +247,7 @@ func printAgeingNotes(p *print.Printer, answer *ageing.Answer) {
 		p.Linef("%s excluded: no date in %s", print.Count(answer.Undated), answer.From)
 	}
 	if answer.NotBegun > 0 {
-		p.Linef("%s left out: %s lies after the as-of day", print.Number(answer.NotBegun, "record"), answer.From)
+		p.Linef("%s left out: %s is after the as-of day", print.Number(answer.NotBegun, "record"), answer.From)
 	}
 	if answer.FaultRecords == 0 {
 		return

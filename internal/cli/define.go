@@ -34,7 +34,7 @@ func fromFile[T any](a *app, file string) (def T, err error) {
 }
 
 // fileHelp says what a definition is read from.
-const fileHelp = "read it from a file: YAML as in a span book, or JSON (- is standard input); flags stand in place of what it says"
+const fileHelp = "read it from a file: YAML as in a span book, or JSON (- is standard input); flags take precedence over it"
 
 // A definition that is added or changed by flags: file says where the rest is from.
 type definitionFlagSet struct {
@@ -69,7 +69,7 @@ func (f *calendarFlags) add(c *cobra.Command) {
 	flags.IntVar(&f.spec.ExtraWeek, "extra-week", 0, "of weeks: the period that takes a 53rd week (default the last)")
 	flags.StringSliceVar(&f.spec.YearFirstDays, "year-first-days", nil, "of weeks: the first day of every year, in place of a rule")
 	flags.StringVar(&f.spec.WorkingWeek, "working-week", "", "the weekdays that are business days, such as Mon/Tue/Wed/Thu/Fri")
-	flags.StringVar(&f.spec.Holidays, "holidays", "", "the holiday list whose days are no business days")
+	flags.StringVar(&f.spec.Holidays, "holidays", "", "the holiday list whose days are not business days")
 	flags.StringVar(&f.spec.About, "about", "", "what the calendar is for")
 	f.fields = map[string]func(*calendar.Spec){
 		"kind":            func(s *calendar.Spec) { s.Kind = calendar.Kind(f.kind) },

@@ -22,7 +22,7 @@ func (a *app) outputFlag(c *cobra.Command, more ...print.Output) *print.Output {
 	flags.Var(o, "output", "form of the output; with --to, the ending of the file names it")
 	_ = c.RegisterFlagCompletionFunc("output", cobra.FixedCompletions(o.All(), cobra.ShellCompDirectiveNoFileComp))
 	flags.BoolVar(&a.print.AllNotes, "all-notes", false, "on a terminal, write all notes, even where they are longer than the table")
-	flags.BoolVar(&a.print.Quiet, "quiet", false, "leave out notes that are no cautions")
+	flags.BoolVar(&a.print.Quiet, "quiet", false, "leave out notes that are not cautions")
 	flags.BoolVar(&a.print.Wide, "wide", false, "one line a row, however long it is, with the span and its days on each")
 	file := flags.String("to", "", "file to write the output into, such as september.xlsx; written completely or not at all")
 	c.PreRunE = func(*cobra.Command, []string) error {

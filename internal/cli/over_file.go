@@ -7,7 +7,7 @@ import (
 )
 
 const overFileHelp = "a CSV file of spans to total over, one a row: a column expression, or the columns from and until; " +
-	"other columns stand beside the figures (- is standard input)"
+	"other columns are shown next to the figures (- is standard input)"
 
 // limits reads a list of spans.
 func (a *app) limits(file string) (*query.Limits, error) {

@@ -41,7 +41,7 @@ sides of each boundary of the span: what is just inside and just outside. --all 
 	flags := c.Flags()
 	flags.StringVar(&f.over, "over", "all dates", "expression whose records are listed")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
-	flags.StringVar(&f.date, "date", "", "the column that says on which day a record lies; a dataset has one of its own")
+	flags.StringVar(&f.date, "date", "", "the column that holds the day of a record; a dataset has one of its own")
 	flags.StringVar(&f.running, "running", "", "amount to add up from record to record")
 	flags.BoolVar(&f.oldest, "oldest", false, "the oldest records first (default the newest)")
 	flags.IntVar(&f.limit, "limit", 50, "records a page, 1 to 1000")
@@ -257,7 +257,7 @@ func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, wher
 		g := boundaryGrid(b)
 		w.Table(g, recordLook(b.Columns, 3, false))
 		if len(g.Rows) == 0 {
-			w.Linef("no records lie on either side of a boundary")
+			w.Linef("there are no records on either side of a boundary")
 		}
 	}})
 }

@@ -162,7 +162,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 	flags.BoolVar(&q.Previous, "previous", false, "with --each: compare every unit with the one before it")
 	flags.BoolVar(&q.Subtotals, "subtotals", false, "add subtotals and the total as rows, flagged, to files and other output")
 	flags.BoolVar(&q.Planned, "planned", false, "the records are planned: units in the future count like the others")
-	flags.StringVar(&q.Date, "date", "", "the column that says on which day a record lies; a dataset has one of its own")
+	flags.StringVar(&q.Date, "date", "", "the column that holds the day of a record; a dataset has one of its own")
 	f.file.add(c)
 	f.file.addTotals(c)
 	flags.StringVar(&f.receipt, "receipt", "", "create a receipt of this title, in place of printing the answer")

@@ -153,7 +153,7 @@ func freePorts(n int) ([]int, error) {
 		defer l.Close() // when all have been found, which so differ
 		address, ok := l.Addr().(*net.TCPAddr)
 		if !ok {
-			return nil, fmt.Errorf("%s is no port", l.Addr())
+			return nil, fmt.Errorf("%s is not a port", l.Addr())
 		}
 		ports[i] = address.Port
 	}

@@ -109,7 +109,7 @@ func aboutSheet(facts []table.Fact) Sheet {
 // errOneTable is what a format says that has room for one table only: Write never gives it more.
 func onlySheet(sheets []Sheet) (Sheet, error) {
 	if len(sheets) != 1 {
-		return Sheet{}, fmt.Errorf("%d tables are no single one", len(sheets))
+		return Sheet{}, fmt.Errorf("%d tables are not a single one", len(sheets))
 	}
 	return sheets[0], nil
 }

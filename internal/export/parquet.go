@@ -160,7 +160,7 @@ func unscaled(number string, after int) (*big.Int, error) {
 	before, fraction, _ := strings.Cut(number, ".")
 	n, ok := new(big.Int).SetString(before+fraction+strings.Repeat("0", after-len(fraction)), 10)
 	if !ok {
-		return new(big.Int), errors.New(number + " is no number in plain digits")
+		return new(big.Int), errors.New(number + " is not a number in plain digits")
 	}
 	return n, nil
 }

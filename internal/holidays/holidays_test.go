@@ -100,7 +100,7 @@ func TestRules(t *testing.T) {
 	}
 }
 
-// What gives no holiday is counted, and a file that gives none is refused.
+// What is not read as a holiday is counted, and a file that gives none is refused.
 func TestWhatIsLeftOut(t *testing.T) {
 	_, left, err := Read(strings.NewReader(calendarFile), 2024, 2026)
 	if got := left.Text(2024, 2026); err != nil || got != "1 event at a time of day, 1 cancelled event, 4 days outside 2024 to 2026" {

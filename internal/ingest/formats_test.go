@@ -196,7 +196,7 @@ func TestJSONIsRefused(t *testing.T) {
 	for text, want := range map[string]string{
 		`[{"day":"2026-03-05"}`:                       "cut off",
 		`[{"day":"2026-03-05"},`:                      "cut off",
-		`[{"day":"2026-03-05"}] x`:                    "nothing may stand behind it",
+		`[{"day":"2026-03-05"}] x`:                    "nothing may follow it",
 		`[{"day":"2026-03-05"}, 7]`:                   "expected an object",
 		`[{"day":2026-03-05}]`:                        "object 1 is not JSON",
 		`[]`:                                          "holds no objects",

@@ -131,7 +131,7 @@ func checkHeader(header []string) error {
 		case strings.TrimSpace(name) == "":
 			return fmt.Errorf("the header names no column %d: every column needs a name", i+1)
 		case !utf8.ValidString(name) || strings.ContainsRune(name, 0):
-			return fmt.Errorf("the name of column %d is no text: it holds NUL, or bytes that are not UTF-8", i+1)
+			return fmt.Errorf("the name of column %d is not text: it holds NUL, or bytes that are not UTF-8", i+1)
 		case len(name) > maxColumnName:
 			return fmt.Errorf("the name of column %d is %d bytes long: at most %d", i+1, len(name), maxColumnName)
 		case strings.HasPrefix(name, "_"):

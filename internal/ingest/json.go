@@ -326,7 +326,7 @@ func (a *array) end() error {
 	}
 	a.ended = true
 	if _, err := a.decoder.Token(); !errors.Is(err, io.EOF) {
-		return faulty(Fault{Line: a.n + 1, Expected: "the array has ended: nothing may stand behind it"})
+		return faulty(Fault{Line: a.n + 1, Expected: "the array has ended: nothing may follow it"})
 	}
 	return io.EOF
 }

@@ -123,7 +123,7 @@ func (r *timeReader) readEpoch(s string) (civil.Moment, error) {
 func (r *timeReader) inRange(m civil.Moment, s string) (civil.Moment, error) {
 	utc, _ := civil.UTC.DateAndTime(m)
 	if !utc.Valid() || !r.clock.DayOf(m).Valid() {
-		return 0, fmt.Errorf("expected a time from 0001-01-01 to 9999-12-31 in UTC and in %s; %s lies outside", r.clock.Zone(), s)
+		return 0, fmt.Errorf("expected a time from 0001-01-01 to 9999-12-31 in UTC and in %s; %s is outside", r.clock.Zone(), s)
 	}
 	return m, nil
 }

@@ -129,7 +129,7 @@ func openOwned(path string, flags int, cred *syscall.Credential) (*os.File, erro
 	info, err := f.Stat()
 	if err == nil {
 		if stat, ok := info.Sys().(*syscall.Stat_t); !info.Mode().IsRegular() || ok && stat.Nlink > 1 {
-			err = fmt.Errorf("%s is no file of its own", path)
+			err = fmt.Errorf("%s is not a file of its own", path)
 		}
 	}
 	if err == nil && flags&os.O_TRUNC != 0 {

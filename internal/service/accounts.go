@@ -94,11 +94,11 @@ func tokenSum(token string) []byte {
 // accountName is what an account may be named.
 var accountName = regexp.MustCompile(`^[a-z][a-z0-9._@-]{0,59}$`)
 
-// checkAccount returns a name in small letters, refusing what is no name of an account.
+// checkAccount returns a name in small letters, refusing what is not a name for an account.
 func checkAccount(name string) (string, error) {
 	name = strings.ToLower(strings.TrimSpace(name))
 	if !accountName.MatchString(name) {
-		return "", refused.Wrongf("%q is no name of an account: expected up to 60 letters, digits, dots, hyphens, underscores and @, "+
+		return "", refused.Wrongf("%q is not a name for an account: expected up to 60 letters, digits, dots, hyphens, underscores and @, "+
 			"beginning with a letter", name)
 	}
 	if name == access.Local.Name {

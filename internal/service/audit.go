@@ -85,7 +85,7 @@ func OpenAuditFile(path string) (*AuditFile, error) {
 	}
 	last, err := lastEntry(f)
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("%s is no audit of this service: %w", path, err), f.Close())
+		return nil, errors.Join(fmt.Errorf("%s is not an audit of this service: %w", path, err), f.Close())
 	}
 	return &AuditFile{f, last, f.Close}, nil
 }
@@ -133,7 +133,7 @@ func lastEntry(f *os.File) (int64, error) {
 	return l.ID, nil
 }
 
-var errNoEntries = errors.New("its last line is no entry")
+var errNoEntries = errors.New("its last line is not an entry")
 
 // Close closes the file.
 func (f *AuditFile) Close() error { return f.stop() }

@@ -107,7 +107,7 @@ func TestTheAuditIsWrittenAway(t *testing.T) {
 		if err := os.WriteFile(wrong, []byte(other), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := OpenAuditFile(wrong); err == nil || !strings.Contains(err.Error(), "is no audit") {
+		if _, err := OpenAuditFile(wrong); err == nil || !strings.Contains(err.Error(), "is not an audit") {
 			t.Errorf("%q: %v", other, err)
 		}
 	}

@@ -271,7 +271,7 @@ func (l *loading) add(kind, name string, def any) {
 		return
 	}
 	if !refused.IsTextJSON(body) {
-		l.err = refused.Wrongf("%s %s holds characters that are no text: NUL, or bytes that are not UTF-8", kind, name)
+		l.err = refused.Wrongf("%s %s holds characters that are not text: NUL, or bytes that are not UTF-8", kind, name)
 		return
 	}
 	one := BookChange{Kind: kind, Name: name, Change: "added", After: body}

@@ -192,7 +192,7 @@ func (s *Datasets) mode(ctx context.Context, f *File, d *store.Dataset, in *stor
 		return nil
 	}
 	if f.AllowUndated {
-		return refused.Wrongf("records without a date lie in no span: replace all, or leave allow undated out")
+		return refused.Wrongf("records without a date are in no span: replace all, or leave allow undated out")
 	}
 	days, err := s.replacedDays(ctx, f, d)
 	in.Days = &days

@@ -135,7 +135,7 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 		params[p.Key] = p.Value
 	}
 	if address, err := url.PathUnescape(c.Request.URL.RequestURI()); err != nil || !refused.IsText(address) {
-		badRequest(c, errors.New("the address holds characters that are no text: NUL, or bytes that are not UTF-8"))
+		badRequest(c, errors.New("the address holds characters that are not text: NUL, or bytes that are not UTF-8"))
 		return false
 	}
 	if header := c.GetHeader("Accept"); !acceptable(header, route.Operation) {
@@ -163,7 +163,7 @@ func (v *validator) fits(c *gin.Context, route *routers.Route) bool {
 			return false
 		}
 		if !refused.IsTextJSON(data) {
-			badRequest(c, errors.New("the body holds characters that are no text: NUL, or bytes that are not UTF-8"))
+			badRequest(c, errors.New("the body holds characters that are not text: NUL, or bytes that are not UTF-8"))
 			return false
 		}
 		if trailing := afterJSON(data); trailing != "" {

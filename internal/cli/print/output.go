@@ -139,7 +139,7 @@ func (p *Printer) Document(out Output, d *table.Document) error {
 func (p *Printer) Format(out Output) (export.Format, error) {
 	f, _ := export.Lookup(string(out))
 	if f.Binary() && IsTerminal(p.Out) {
-		return f, fmt.Errorf("%s is no text: add --to FILE%s", f.Name, f.Ending())
+		return f, fmt.Errorf("%s is not text: add --to FILE%s", f.Name, f.Ending())
 	}
 	return f, nil
 }

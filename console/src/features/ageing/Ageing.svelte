@@ -97,7 +97,7 @@
       placeholderData: keepPreviousData,
     }
   })
-  // The question as an item of a brief: the dataset stands on the item, the as-of day on the brief.
+  // The question as an item of a brief: the dataset belongs to the item, the as-of day on the brief.
   function toItem(kind: Item['kind'], title: string): Item {
     const body = asked!.body
     const ageing = Object.fromEntries(
@@ -289,7 +289,7 @@
           {a.undated.toLocaleString('en')} excluded: no date in {wordsOf(a.from)}
         </p>{/if}
       {#if a.not_begun > 0}<p class="mt-1 text-quiet">
-          {a.not_begun.toLocaleString('en')} left out: {wordsOf(a.from)} lies after the as-of day
+          {a.not_begun.toLocaleString('en')} left out: {wordsOf(a.from)} is after the as-of day
         </p>{/if}
       {#if a.fault_records > 0}
         <details class="mt-1" data-faults>
