@@ -17,6 +17,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
+	"vastspan/internal/refused"
 )
 
 // files lists the files of a dataset's columns, those of ended rows left out.
@@ -159,6 +160,59 @@ func TestColumnsFollowTheRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	is("when it is back", "[2 1.75 2]")
+}
+
+// A question about columns that are being made waits for as long as it has, and is then refused for the moment; once they are there, it
+// is answered.
+func TestQuestionsWaitForColumns(t *testing.T) {
+	s := open(t)
+	s.mustLoad(t, "missing", "day,c,x\n2026-01-01,a,1\n2026-01-03,b,3\n", formHints, true)
+	d, err := s.Dataset(context.Background(), "missing")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.columns.heavy <- struct{}{} // another dataset has its turn
+	if err := os.RemoveAll(s.columns.of(d.ID)); err != nil {
+		t.Fatal(err)
+	}
+	s.columns.forget(d)
+	ctx, stop := context.WithTimeout(context.Background(), 1200*time.Millisecond)
+	defer stop()
+	var refusal *refused.Error
+	if _, err := s.Coverage(ctx, d); !errors.As(err, &refusal) || refusal.Code != refused.CodeUnavailable {
+		t.Errorf("while they are made: %v", err)
+	}
+	answered := make(chan string)
+	go func() { answered <- s.median(t, "missing") }()
+	select {
+	case got := <-answered:
+		t.Errorf("it is answered by nothing: %s", got)
+	case <-time.After(100 * time.Millisecond):
+	}
+	<-s.columns.heavy
+	if got := <-answered; got != "[2 2 2]" {
+		t.Errorf("after they were made: %s", got)
+	}
+}
+
+// A dataset whose columns are made keeps no other waiting.
+func TestColumnsOfOneDatasetAlone(t *testing.T) {
+	s := open(t)
+	s.mustLoad(t, "held", "day,c,x\n2026-01-01,a,1\n", formHints, true)
+	s.mustLoad(t, "other", "day,c,x\n2026-01-01,a,5\n", formHints, true)
+	d, err := s.Dataset(context.Background(), "held")
+	if err != nil {
+		t.Fatal(err)
+	}
+	e := s.columns.entry(d.ID)
+	e.writing.Lock()
+	defer e.writing.Unlock()
+	if got := s.median(t, "other"); got != "[1 5 1]" {
+		t.Errorf("the other dataset: %s", got)
+	}
+	if got := s.median(t, "held"); got != "[1 1 1]" { // what is open answers while a change is written
+		t.Errorf("the dataset itself: %s", got)
+	}
 }
 
 // A snapshot goes on reading the state that it began with, whatever is loaded and replaced meanwhile.
