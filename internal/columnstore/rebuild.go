@@ -8,8 +8,8 @@ import (
 	"vastspan/core/dataset"
 )
 
-// A Rebuild makes parts of a state again: those of some changes, or all. Current records and past ones become a part each, as sums
-// are of current records.
+// A Rebuild makes parts of a state again: those of some changes, or all; or it adds what changes have brought since a state. Current
+// records and past ones become a part each, as sums are of current records.
 type Rebuild struct {
 	folder  string
 	schema  *dataset.Schema
@@ -19,13 +19,15 @@ type Rebuild struct {
 	current *partBuilder
 	past    *partBuilder
 	ended   map[int64][]RecordKey // by the change that ended them
+	later   map[int64][]RecordKey // the same of records of the parts that are kept
 	names   []string              // of files of ended rows
 }
 
-// BeginRebuild begins to make the parts again that hold records of some changes; without a state to be kept, all. change is the
-// newest change.
+// BeginRebuild begins to make the parts again that hold records of some changes; without a state to be kept, all. Where no changes are
+// left out, the parts of the state are kept, and only later changes are added. change is the newest change.
 func BeginRebuild(folder string, s *dataset.Schema, kept *State, without []int64, change int64, workers int) (*Rebuild, error) {
-	r := &Rebuild{folder: folder, schema: s, kept: kept, without: without, change: change, ended: map[int64][]RecordKey{}}
+	r := &Rebuild{folder: folder, schema: s, kept: kept, without: without, change: change,
+		ended: map[int64][]RecordKey{}, later: map[int64][]RecordKey{}}
 	var err error
 	if r.current, err = newPartBuilder(folder, s, workers); err != nil {
 		return nil, err
@@ -58,6 +60,11 @@ func (r *Rebuild) Append(b *Block, past bool) error {
 
 // End says which change ended a past record that is added.
 func (r *Rebuild) End(key RecordKey, change int64) { r.ended[change] = append(r.ended[change], key) }
+
+// EndKept says which change ended a record that is in the parts that are kept.
+func (r *Rebuild) EndKept(key RecordKey, change int64) {
+	r.later[change] = append(r.later[change], key)
+}
 
 // Publish writes the state under the name of a content; history lists the contents before it, the oldest first.
 func (r *Rebuild) Publish(content string, history []RecordedContent) error {
@@ -96,11 +103,33 @@ func (r *Rebuild) Publish(content string, history []RecordedContent) error {
 	if err != nil {
 		return err
 	}
-	if m.Ended, err = rewriteEnded(r.folder, append(kept, entries...)); err != nil {
+	later, err := r.endedLater()
+	if err != nil {
+		return err
+	}
+	if m.Ended, err = rewriteEnded(r.folder, slices.Concat(kept, entries, later)); err != nil {
 		return err
 	}
 	r.names = m.Ended
 	return publish(r.folder, m)
+}
+
+// endedLater returns which rows of the parts that are kept have ended since, by the changes that ended them.
+func (r *Rebuild) endedLater() (entries []endedEntry, err error) {
+	if len(r.later) == 0 {
+		return nil, nil
+	}
+	err = r.kept.Read(func() error {
+		for change, keys := range r.later {
+			found, err := r.kept.find(keys, change)
+			if err != nil {
+				return err
+			}
+			entries = append(entries, found...)
+		}
+		return nil
+	})
+	return entries, err
 }
 
 // A RecordedContent is what a dataset held after a change.

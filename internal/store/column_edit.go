@@ -51,7 +51,8 @@ func (e *columnEdit) publish(ctx context.Context, conn *sql.Conn, ended int64) e
 	case before != nil && ended == before.Rows():
 		e.edit.EndAll()
 	default:
-		if err := d.readEnded(ctx, conn, e.edit); err != nil {
+		which := fmt.Sprintf("%s = %d", quote(untilColumn), d.nextChange())
+		if err := d.readEnded(ctx, conn, which, func(key columnstore.RecordKey, _ int64) { e.edit.End(key) }); err != nil {
 			return err
 		}
 	}
@@ -98,20 +99,21 @@ func (e *columnEdit) end(failed error) {
 	}
 }
 
-// readEnded reads which records the change under way has ended.
-func (d *Dataset) readEnded(ctx context.Context, conn *sql.Conn, edit *columnstore.Edit) error {
-	rows, err := conn.QueryContext(ctx, "SELECT "+quote(recordColumn)+", "+quote(sinceColumn)+" FROM "+d.pastTable()+
-		" WHERE "+quote(untilColumn)+" = $1", d.nextChange())
+// readEnded reads past records that meet a condition, and the changes that ended them.
+func (d *Dataset) readEnded(ctx context.Context, conn *sql.Conn, which string, take func(key columnstore.RecordKey, change int64)) error {
+	rows, err := conn.QueryContext(ctx, "SELECT "+quote(recordColumn)+", "+quote(sinceColumn)+", "+quote(untilColumn)+
+		" FROM "+d.pastTable()+" WHERE "+which)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var key columnstore.RecordKey
-		if err := rows.Scan(&key.Record, &key.Since); err != nil {
+		var change int64
+		if err := rows.Scan(&key.Record, &key.Since, &change); err != nil {
 			return err
 		}
-		edit.End(key)
+		take(key, change)
 	}
 	return rows.Err()
 }

@@ -273,8 +273,10 @@ func (c *columnCache) bring(e *columnEntry) error {
 		case !errors.Is(err, fs.ErrNotExist):
 			slog.Warn("the columns of a dataset are made again", "dataset", d.Name, "error", err)
 			state = nil
-		default:
-			state = nil
+		default: // another service on the same database may have made the change
+			if state, err = c.earlier(e, &d); err != nil {
+				return err
+			}
 		}
 	}
 	select {
@@ -294,6 +296,24 @@ func (c *columnCache) bring(e *columnEntry) error {
 	}
 	c.adopt(e, made, d.Described)
 	return nil
+}
+
+// earlier returns the newest state before a dataset's content that is whole, nil for none: later changes are added to it.
+func (c *columnCache) earlier(e *columnEntry, d *Dataset) (*columnstore.State, error) {
+	history, err := d.history(c.store.db.WithContext(c.ctx))
+	if err != nil {
+		return nil, err
+	}
+	open := e.current()
+	for _, h := range slices.Backward(history) {
+		if open != nil && open.Content == h.Content && len(open.Damaged()) == 0 {
+			return open, nil
+		}
+		if s, err := columnstore.Open(e.folder, h.Content, &d.Schema); err == nil && len(s.Damaged()) == 0 {
+			return s, nil
+		}
+	}
+	return nil, nil
 }
 
 // adopt replaces the open state of a dataset, and removes files that no state needs; those who read them have them mapped.
@@ -447,8 +467,11 @@ func (c *columnCache) sweep(ctx context.Context) error {
 			continue
 		}
 		s, wrong := columnstore.Open(folder, sets[at].Content, &sets[at].Schema)
-		if wrong != nil { // they are made again when they are asked for
+		if wrong != nil { // they are made again when they are asked for, from an earlier state where there is one
 			s = nil
+			if earlier, wrong := c.earlier(&columnEntry{id: sets[at].ID, folder: folder}, &sets[at]); wrong == nil {
+				s = earlier
+			}
 		}
 		err = errors.Join(err, columnstore.Sweep(folder, s))
 	}
@@ -461,15 +484,20 @@ const busyPause = 200 * time.Millisecond
 // errChanged is the error of columns whose dataset has changed meanwhile.
 var errChanged = errors.New("the dataset has changed")
 
-// rebuildColumns makes the columns of a dataset from its records: all, or the damaged parts of a state.
-func (s *Store) rebuildColumns(ctx context.Context, d *Dataset, folder string, damaged *columnstore.State) (*columnstore.State, error) {
-	var without []int64
-	if damaged != nil {
-		if without = damaged.Damaged(); len(without) == 0 {
-			damaged = nil
+// rebuildColumns makes the columns of a dataset from its records: all, the damaged parts of a state, or what was changed since an
+// earlier one.
+func (s *Store) rebuildColumns(ctx context.Context, d *Dataset, folder string, from *columnstore.State) (*columnstore.State, error) {
+	var which rebuilt
+	if from != nil {
+		which = rebuilt{from.Damaged(), from.Change}
+		if from.Content == d.Content {
+			which.since = 0
+			if len(which.changes) == 0 {
+				from = nil
+			}
 		}
 	}
-	r, err := columnstore.BeginRebuild(folder, &d.Schema, damaged, without, d.Version, ingest.Workers())
+	r, err := columnstore.BeginRebuild(folder, &d.Schema, from, which.changes, d.Version, ingest.Workers())
 	if err != nil {
 		return nil, err
 	}
@@ -484,7 +512,7 @@ func (s *Store) rebuildColumns(ctx context.Context, d *Dataset, folder string, d
 		if now != d.Content {
 			return errChanged
 		}
-		if err := d.rebuildRows(ctx, conn, r, without); err != nil {
+		if err := d.rebuildRows(ctx, conn, r, which); err != nil {
 			return err
 		}
 		history, err := d.history(tx)
@@ -508,15 +536,34 @@ func (d *Dataset) history(tx *gorm.DB) (list []columnstore.RecordedContent, err 
 	return list, err
 }
 
-// rebuildRows adds records and past records to columns: those that some changes brought, or all.
-func (d *Dataset) rebuildRows(ctx context.Context, conn *sql.Conn, r *columnstore.Rebuild, without []int64) error {
-	which := ""
-	if len(without) > 0 {
-		numbers := make([]string, len(without))
-		for i, n := range without {
+// rebuilt says which records are read to make columns: those that some changes brought, or those since a change; else all.
+type rebuilt struct {
+	changes []int64
+	since   int64
+}
+
+// where is the clause that keeps them.
+func (w rebuilt) where() string {
+	switch {
+	case len(w.changes) > 0:
+		numbers := make([]string, len(w.changes))
+		for i, n := range w.changes {
 			numbers[i] = fmt.Sprint(n)
 		}
-		which = " WHERE " + quote(sinceColumn) + " IN (" + strings.Join(numbers, ", ") + ")"
+		return " WHERE " + quote(sinceColumn) + " IN (" + strings.Join(numbers, ", ") + ")"
+	case w.since > 0:
+		return fmt.Sprintf(" WHERE %s > %d", quote(sinceColumn), w.since)
+	}
+	return ""
+}
+
+// rebuildRows adds records and past records to columns.
+func (d *Dataset) rebuildRows(ctx context.Context, conn *sql.Conn, r *columnstore.Rebuild, which rebuilt) error {
+	if which.since > 0 {
+		if err := d.readEnded(ctx, conn, fmt.Sprintf("%s <= %d AND %s > %d", quote(sinceColumn), which.since, quote(untilColumn), which.since),
+			r.EndKept); err != nil {
+			return err
+		}
 	}
 	for _, past := range []bool{false, true} {
 		table, until := d.table(), []string(nil)
@@ -524,7 +571,7 @@ func (d *Dataset) rebuildRows(ctx context.Context, conn *sql.Conn, r *columnstor
 			table, until = d.pastTable(), []string{quote(untilColumn)}
 		}
 		var mu sync.Mutex
-		err := d.readRows(ctx, conn, table+which, until,
+		err := d.readRows(ctx, conn, table+which.where(), until,
 			func(worker int, key columnstore.RecordKey, until int64, cells []dataset.Cell) error {
 				if past {
 					mu.Lock()

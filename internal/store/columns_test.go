@@ -195,6 +195,52 @@ func TestQuestionsWaitForColumns(t *testing.T) {
 	}
 }
 
+// A second service on the same database adds what the first has changed to the columns that it has, and makes nothing else again.
+func TestColumnsFollowAnotherService(t *testing.T) {
+	a, b := open(t), open(t)
+	ctx := context.Background()
+	a.mustLoad(t, "shared", "day,c,x\n2026-01-01,a,1\n2026-01-03,b,3\n", formHints, true)
+	is := func(want string) {
+		t.Helper()
+		for i, s := range []*Store{a, b} {
+			if got := s.median(t, "shared"); got != want {
+				t.Errorf("service %d: %s, want %s", i+1, got, want)
+			}
+		}
+	}
+	is("[2 2 2]")
+	d, err := a.Dataset(ctx, "shared")
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := b.columns.files(t, d)
+	second := a.mustLoad(t, "shared", "day,c,x\n2026-01-02,c,10\n", formHints, true)
+	if _, err := a.UndoLoad(ctx, "shared", second.ID); err != nil {
+		t.Fatal(err)
+	}
+	a.mustLoad(t, "shared", "day,c,x\n2026-01-05,c,20\n", formHints, true)
+	is("[3 3 3]")
+	a.replace(t, "shared", "day,c,x\n2026-01-02,d,7\n")
+	is("[1 7 1]")
+	now := b.columns.files(t, d)
+	for _, name := range first {
+		if strings.HasSuffix(name, ".rows") && !slices.Contains(now, name) {
+			t.Errorf("%s was made again: %v", name, now)
+		}
+	}
+	b.mustLoad(t, "shared", "day,c,x\n2026-01-06,e,9\n", formHints, true)
+	is("[2 8 2]")
+	for _, s := range []*Store{a, b} {
+		now, err := s.Dataset(ctx, "shared")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v, err := s.Verify(ctx, now); err != nil || v.Wrong > 0 {
+			t.Errorf("%+v, %v", v, err)
+		}
+	}
+}
+
 // A dataset whose columns are made keeps no other waiting.
 func TestColumnsOfOneDatasetAlone(t *testing.T) {
 	s := open(t)
