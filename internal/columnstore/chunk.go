@@ -215,12 +215,13 @@ func (h *held) coverage() tally.Coverage {
 
 // at is the chunk as it was after a change: rows of later changes are left out, and those that ended later are back.
 func (h *held) at(change int64, changes []int64) (*held, error) {
-	ended := rowSet(nil)
+	var sets []rowSet
 	for i := range h.ended {
 		if h.ended[i].Change <= change {
-			ended = ended.union(h.ended[i].rows)
+			sets = append(sets, h.ended[i].rows)
 		}
 	}
+	ended := union(sets)
 	one := &held{chunk: h.chunk, name: h.name, ended: h.ended}
 	if len(ended) > 0 {
 		one.live = ended.without(h.Rows)

@@ -75,7 +75,7 @@ func (s *State) Compact(ctx context.Context) (*State, error) {
 		}
 		return nil, err
 	}
-	return Open(s.folder, m.Content, s.schema)
+	return s.OpenAfter(m.Content, s.schema)
 }
 
 // compacted makes the files of a state that is faster, and its manifest.

@@ -143,7 +143,7 @@ func endedOf(folder string, s *dataset.Schema, p partMeta, ended map[int64][]Rec
 	if len(ended) == 0 {
 		return nil, nil
 	}
-	alone, err := assemble(folder, manifest{Parts: []partMeta{p}, Change: p.Changes[len(p.Changes)-1]}, s)
+	alone, err := assemble(folder, manifest{Parts: []partMeta{p}, Change: p.Changes[len(p.Changes)-1]}, s, nil)
 	if err != nil {
 		return nil, err
 	}

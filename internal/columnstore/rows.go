@@ -1,6 +1,9 @@
 package columnstore
 
-import "sort"
+import (
+	"slices"
+	"sort"
+)
 
 // A rowRange is some rows of a chunk, one after the other.
 type rowRange struct{ start, end int }
@@ -64,20 +67,18 @@ func (s rowSet) without(n int) rowSet {
 	return left.addRange(rowRange{from, max(from, n)})
 }
 
-// union returns the rows of both sets.
-func (s rowSet) union(t rowSet) rowSet {
-	if len(s) == 0 {
-		return t
+// union returns the rows of all sets.
+func union(sets []rowSet) rowSet {
+	if len(sets) == 1 {
+		return sets[0]
 	}
-	both := make(rowSet, 0, len(s)+len(t))
-	for len(s) > 0 || len(t) > 0 {
-		if len(t) == 0 || len(s) > 0 && s[0].start < t[0].start {
-			both, s = both.addRange(s[0]), s[1:]
-		} else {
-			both, t = both.addRange(t[0]), t[1:]
-		}
+	all := slices.Concat(sets...)
+	slices.SortFunc(all, func(a, b rowRange) int { return a.start - b.start })
+	merged := all[:0]
+	for _, r := range all {
+		merged = merged.addRange(r)
 	}
-	return both
+	return merged
 }
 
 // both returns the rows that are in two sets.

@@ -35,6 +35,7 @@ type State struct {
 	parts   []*part
 	chunks  []*held // of all parts, those in which any row counts
 	merged  merged
+	ended   [][]endedEntry // of each file of ended rows
 
 	damagedMu sync.Mutex
 	damaged   map[*part]bool
@@ -75,6 +76,15 @@ type part struct {
 // Open opens the state of a content in a folder; where files of it are missing or damaged, Damaged says which. Errors: fs.ErrNotExist
 // where there is none, and others where all of it has to be made again.
 func Open(folder, content string, s *dataset.Schema) (*State, error) {
+	return open(folder, content, s, nil)
+}
+
+// OpenAfter is Open of the state after a change of another, whose files are open: those that both have are not opened again.
+func (s *State) OpenAfter(content string, schema *dataset.Schema) (*State, error) {
+	return open(s.folder, content, schema, s)
+}
+
+func open(folder, content string, s *dataset.Schema, before *State) (*State, error) {
 	text, err := os.ReadFile(filepath.Join(folder, content+manifestSuffix))
 	if err != nil {
 		return nil, err
@@ -86,18 +96,23 @@ func Open(folder, content string, s *dataset.Schema) (*State, error) {
 	if m.Content != content || m.Columns != len(s.Columns) {
 		return nil, errBroken
 	}
-	return assemble(folder, m, s)
+	return assemble(folder, m, s, before)
 }
 
-// assemble opens the files of a manifest.
-func assemble(folder string, m manifest, s *dataset.Schema) (*State, error) {
+// assemble opens the files of a manifest, but for those that another state has open.
+func assemble(folder string, m manifest, s *dataset.Schema, before *State) (*State, error) {
+	have := before.opened()
 	state := &State{Content: m.Content, Change: m.Change, folder: folder, schema: s, manifest: m}
 	ended := map[string][]endedEntry{}
 	for _, name := range m.Ended {
-		entries, err := readEnded(filepath.Join(folder, filepath.Base(name)))
-		if err != nil {
-			return nil, err
+		entries := have.ended[name]
+		if entries == nil {
+			var err error
+			if entries, err = readEnded(filepath.Join(folder, filepath.Base(name))); err != nil {
+				return nil, err
+			}
 		}
+		state.ended = append(state.ended, entries)
 		for _, e := range entries {
 			ended[e.Chunk] = append(ended[e.Chunk], e)
 		}
@@ -105,7 +120,7 @@ func assemble(folder string, m manifest, s *dataset.Schema) (*State, error) {
 	for i := range m.Parts {
 		p := &part{partMeta: m.Parts[i]}
 		for _, ref := range p.Chunks {
-			h, err := openHeld(folder, ref, len(s.Columns))
+			h, err := have.open(folder, ref, len(s.Columns))
 			if err != nil {
 				state.damage(p)
 				break
@@ -119,7 +134,7 @@ func assemble(folder string, m manifest, s *dataset.Schema) (*State, error) {
 			p.chunks = append(p.chunks, h)
 		}
 		for j := range p.Sums {
-			sums, err := openSummary(folder, &p.Sums[j], s)
+			sums, err := have.openSummary(folder, &p.Sums[j], s)
 			if err != nil {
 				state.damage(p)
 				break
@@ -131,10 +146,46 @@ func assemble(folder string, m manifest, s *dataset.Schema) (*State, error) {
 	return state, state.setLive(m.Change)
 }
 
-func openHeld(folder string, ref chunkRef, columns int) (*held, error) {
-	p, err := openChunk(filepath.Join(folder, filepath.Base(ref.Name)))
-	if err != nil {
-		return nil, err
+// openFiles are the files of a state by their names.
+type openFiles struct {
+	chunks map[string]*chunk
+	ended  map[string][]endedEntry
+}
+
+// opened lists the files of a state, none of nil; those of parts that are damaged are to be opened again.
+func (s *State) opened() openFiles {
+	have := openFiles{map[string]*chunk{}, map[string][]endedEntry{}}
+	if s == nil {
+		return have
+	}
+	for i, name := range s.manifest.Ended {
+		have.ended[name] = s.ended[i]
+	}
+	s.damagedMu.Lock()
+	defer s.damagedMu.Unlock()
+	for _, p := range s.parts {
+		if s.damaged[p] {
+			continue
+		}
+		for _, h := range p.chunks {
+			have.chunks[h.name] = h.chunk
+		}
+		for _, m := range p.sums {
+			for _, h := range m.chunks {
+				have.chunks[h.name] = h.chunk
+			}
+		}
+	}
+	return have
+}
+
+func (f openFiles) open(folder string, ref chunkRef, columns int) (*held, error) {
+	p := f.chunks[ref.Name]
+	if p == nil {
+		var err error
+		if p, err = openChunk(filepath.Join(folder, filepath.Base(ref.Name))); err != nil {
+			return nil, err
+		}
 	}
 	if p.Rows != ref.Rows || len(p.columns) != ownColumns+columns {
 		return nil, errBroken
@@ -171,7 +222,7 @@ func (s *State) At(change int64, content string) (*State, bool, error) {
 	if !slices.Contains(s.manifest.History, past{change, content}) {
 		return nil, false, nil
 	}
-	earlier := &State{folder: s.folder, schema: s.schema, manifest: s.manifest}
+	earlier := &State{folder: s.folder, schema: s.schema, manifest: s.manifest, ended: s.ended}
 	for _, p := range s.parts {
 		earlier.parts = append(earlier.parts, &part{p.partMeta, slices.Clone(p.chunks), p.sums})
 	}

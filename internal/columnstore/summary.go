@@ -101,10 +101,10 @@ type summary struct {
 	chunks []*held
 }
 
-func openSummary(folder string, m *sumsMeta, s *dataset.Schema) (*summary, error) {
+func (f openFiles) openSummary(folder string, m *sumsMeta, s *dataset.Schema) (*summary, error) {
 	one := &summary{sumsMeta: *m, rows: m.schema(s)}
 	for _, ref := range m.Chunks {
-		h, err := openHeld(folder, ref, len(one.rows.Columns))
+		h, err := f.open(folder, ref, len(one.rows.Columns))
 		if err != nil {
 			return nil, err
 		}

@@ -21,6 +21,7 @@ type columnEdit struct {
 	dataset *Dataset
 	edit    *columnstore.Edit
 	content string
+	before  *columnstore.State // nil of a dataset without records
 	locked  bool
 	written bool
 }
@@ -40,11 +41,9 @@ func (e *columnEdit) publish(ctx context.Context, conn *sql.Conn, ended int64) e
 	d := e.dataset
 	e.entry.writing.Lock()
 	e.locked = true
-	var before *columnstore.State
-	if d.Version > 0 {
-		if before = e.before(); before == nil {
-			return nil
-		}
+	before := e.find()
+	if e.before = before; before == nil && d.Version > 0 {
+		return nil
 	}
 	switch {
 	case ended == 0:
@@ -65,8 +64,11 @@ func (e *columnEdit) publish(ctx context.Context, conn *sql.Conn, ended int64) e
 	return err
 }
 
-// before is the state that the change is of; nil where it is missing or damaged.
-func (e *columnEdit) before() *columnstore.State {
+// find returns the state that the change is of; nil where it is missing or damaged.
+func (e *columnEdit) find() *columnstore.State {
+	if e.dataset.Version == 0 {
+		return nil
+	}
 	if s := e.entry.current(); s != nil && s.Content == e.dataset.Content && len(s.Damaged()) == 0 {
 		return s
 	}
@@ -87,7 +89,7 @@ func (e *columnEdit) end(failed error) {
 		defer e.entry.writing.Unlock()
 	}
 	if failed == nil && e.written {
-		s, err := columnstore.Open(e.entry.folder, e.content, &e.dataset.Schema)
+		s, err := e.open()
 		if err == nil {
 			e.cache.adopt(e.entry, s, e.dataset.Described)
 			return
@@ -97,6 +99,14 @@ func (e *columnEdit) end(failed error) {
 	if err := e.edit.Abandon(); err != nil {
 		slog.Warn("files of columns are left", "error", err)
 	}
+}
+
+// open opens the state after the change.
+func (e *columnEdit) open() (*columnstore.State, error) {
+	if e.before != nil {
+		return e.before.OpenAfter(e.content, &e.dataset.Schema)
+	}
+	return columnstore.Open(e.entry.folder, e.content, &e.dataset.Schema)
 }
 
 // readEnded reads past records that meet a condition, and the changes that ended them.
