@@ -206,7 +206,7 @@ func (s *source) texts(ctx context.Context, column string, most int) ([]string, 
 		return nil
 	})
 	if err == nil && len(list) > most {
-		err = refused.Wrongf("%s has more than %d different values: ignoring case takes a column of fewer", column, most)
+		err = refused.Wrongf("%s has more than %d different values: ignoring case works on columns with fewer", column, most)
 	}
 	return list, err
 }

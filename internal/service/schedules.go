@@ -146,7 +146,7 @@ func (due *dueDays) on(ctx context.Context, d civil.Day) (bool, error) {
 // boundPast refuses a schedule that makes too many days due at once.
 func (s *Schedules) boundPast(ctx context.Context, due *dueDays, since civil.Day) error {
 	if since < s.Today()-maxBack {
-		return Refused(&query.Error{Pointer: "/since", Err: fmt.Errorf("since %s lies more than %d days back: say a later day", since, maxBack)})
+		return Refused(&query.Error{Pointer: "/since", Err: fmt.Errorf("since %s is more than %d days back: state a later day", since, maxBack)})
 	}
 	count := 0
 	for d := since; d <= s.Today(); d++ {

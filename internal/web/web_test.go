@@ -426,7 +426,7 @@ func TestBriefsOverHTTP(t *testing.T) {
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"moon","days":"today"}`, 404, "no brief is named moon"},
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","calendar":"moon"}`, 422, "no calendar is named moon"},
 		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0001-01-01"}`, 422, `"pointer":"/since"`},
-		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0026-10-19"}`, 422, "lies more than 7320 days back"},
+		{"POST", "/api/v1/schedules", `{"name":"x","brief":"monday","days":"today","since":"0026-10-19"}`, 422, "is more than 7320 days back"},
 		{"POST", "/api/v1/schedules/run", "", 200, `"created":3`},
 		{"POST", "/api/v1/schedules/run", "", 200, `"created":0`},
 		{"GET", "/api/v1/schedules", "", 200, `"next":"2026-10-26"|"up_to_date_through":"2026-10-19"`},
