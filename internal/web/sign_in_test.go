@@ -238,7 +238,7 @@ func TestLinksLetInOnce(t *testing.T) {
 	})
 	ada.talk([]exchange{
 		{"POST", "/api/v1/accounts", `{"name":"piet","role":"reader"}`, 409, "already exists"},
-		{"POST", "/api/v1/accounts", `{"name":"9lives","role":"reader"}`, 422, "no name of an account"},
+		{"POST", "/api/v1/accounts", `{"name":"9lives","role":"reader"}`, 422, "not a name for an account"},
 		{"POST", "/api/v1/accounts", `{"name":"local","role":"reader"}`, 422, "cannot be named local"},
 		{"POST", "/api/v1/accounts", `{"name":"root","role":"root"}`, 422, ""},
 		{"PATCH", "/api/v1/accounts/nobody", `{"role":"reader"}`, 404, "no account is named nobody"},
@@ -289,7 +289,7 @@ func TestTheFirstAdministrator(t *testing.T) {
 		{"GET", "/api/v1/spans", "", 401, ""},
 		{"POST", "/api/v1/links/open", `{"link":"` + first + `"}`, 404, ""},
 		{"POST", "/api/v1/links/open", `{"link":"` + again + `"}`, 200, `{"first":true}`},
-		{"POST", "/api/v1/links/use", `{"link":"` + again + `","password":"tide under the old pier"}`, 422, "no name of an account"},
+		{"POST", "/api/v1/links/use", `{"link":"` + again + `","password":"tide under the old pier"}`, 422, "not a name for an account"},
 		{"POST", "/api/v1/links/use", `{"link":"` + again + `","name":"ines","password":"tide under the old pier"}`, 200, `"role":"administrator"`},
 		{"POST", "/api/v1/links/use", `{"link":"` + again + `","name":"eve","password":"tide under the old pier"}`, 404, ""},
 	})

@@ -457,16 +457,16 @@ func TestLimits(t *testing.T) {
 // What is no text is refused at the door, wherever it is.
 func TestWhatIsNoText(t *testing.T) {
 	open(t).talk([]exchange{
-		{"POST", "/api/v1/spans", `{"name":"nul","is":"today","about":"a\u0000b"}`, 400, "no text"},
-		{"POST", "/api/v1/spans", "{\"name\":\"nul\",\"is\":\"today\",\"about\":\"\xff\"}", 400, "no text"},
-		{"POST", "/api/v1/spans?note=a%00b", `{"name":"nul","is":"today"}`, 400, "no text"},
-		{"GET", "/api/v1/spans/a%00b", "", 400, "no text"},
-		{"GET", "/api/v1/spans/%ff", "", 400, "no text"},
-		{"POST", "/api/v1/total", `{"dataset":"x","over":["2026"],"figures":["count"],"where":["a=\u0000"]}`, 400, "no text"},
+		{"POST", "/api/v1/spans", `{"name":"nul","is":"today","about":"a\u0000b"}`, 400, "not text"},
+		{"POST", "/api/v1/spans", "{\"name\":\"nul\",\"is\":\"today\",\"about\":\"\xff\"}", 400, "not text"},
+		{"POST", "/api/v1/spans?note=a%00b", `{"name":"nul","is":"today"}`, 400, "not text"},
+		{"GET", "/api/v1/spans/a%00b", "", 400, "not text"},
+		{"GET", "/api/v1/spans/%ff", "", 400, "not text"},
+		{"POST", "/api/v1/total", `{"dataset":"x","over":["2026"],"figures":["count"],"where":["a=\u0000"]}`, 400, "not text"},
 		{"POST", "/api/v1/datasets/nul/loads?date=day", "day,t\n2026-01-01,a\x00b\n", 422, "without NUL"},
-		{"POST", "/api/v1/datasets/nul/loads?date=day", "day,\x00t\n2026-01-01,ab\n", 422, "the name of column 2 is no text"},
-		{"POST", "/api/v1/datasets/nul/loads?date=day&file=%00", "day,t\n2026-01-01,ab\n", 400, "no text"},
-		{"POST", "/api/v1/book", "book: 1\nspans:\n  - {name: x, is: today, about: \"a\\0b\"}\n", 422, "no text"},
+		{"POST", "/api/v1/datasets/nul/loads?date=day", "day,\x00t\n2026-01-01,ab\n", 422, "the name of column 2 is not text"},
+		{"POST", "/api/v1/datasets/nul/loads?date=day&file=%00", "day,t\n2026-01-01,ab\n", 400, "not text"},
+		{"POST", "/api/v1/book", "book: 1\nspans:\n  - {name: x, is: today, about: \"a\\0b\"}\n", 422, "not text"},
 		{"GET", "/api/v1/spans/nul", "", 404, "no span is named nul"},
 	})
 }
