@@ -70,12 +70,14 @@ func TestTheSchemaHasTheColumnsOfDayTables(t *testing.T) {
 
 // A database of a trial version is refused with what to do.
 func TestADatabaseOfATrialVersion(t *testing.T) {
-	address := pgtest.Database(t, database)
-	onDatabase(t, address, func(db *gorm.DB) error {
-		return migrateBy(db, []*gormigrate.Migration{{ID: "2026-11-definitions-and-records", Migrate: func(*gorm.DB) error { return nil }}})
-	})
-	if s, err := Open(t.Context(), address, Options{}); err == nil || !strings.Contains(err.Error(), "trial version before 0.1") {
-		t.Errorf("%v, %v", s, err)
+	for _, id := range []string{"2026-11-definitions-and-records", "0.1 schema"} {
+		address := pgtest.Database(t, database)
+		onDatabase(t, address, func(db *gorm.DB) error {
+			return migrateBy(db, []*gormigrate.Migration{{ID: id, Migrate: func(*gorm.DB) error { return nil }}})
+		})
+		if s, err := Open(t.Context(), address, Options{}); err == nil || !strings.Contains(err.Error(), "trial version before 0.1") {
+			t.Errorf("%s: %v, %v", id, s, err)
+		}
 	}
 }
 

@@ -162,7 +162,7 @@ func migrate(db *gorm.DB) error {
 		).Migrate()
 		if errors.Is(err, gormigrate.ErrUnknownPastMigration) {
 			var trials int64
-			if tx.Raw("SELECT count(*) FROM migrations WHERE id LIKE '2026-%'").Scan(&trials).Error == nil && trials > 0 {
+			if tx.Raw("SELECT count(*) FROM migrations WHERE id LIKE '2026-%' OR id = '0.1 schema'").Scan(&trials).Error == nil && trials > 0 {
 				return errors.New("it was made by a trial version before 0.1, whose data no release reads: remove its folder, or name another one")
 			}
 			return errors.New("it belongs to a later version of this program: start that one, " +
@@ -175,7 +175,7 @@ func migrate(db *gorm.DB) error {
 // steps are the migrations, in their order. Their names begin with the release that they are of.
 func steps() []*gormigrate.Migration {
 	return []*gormigrate.Migration{
-		{ID: "0.1 schema", Migrate: func(tx *gorm.DB) error {
+		{ID: "0.1 tables", Migrate: func(tx *gorm.DB) error {
 			for one := range strings.SplitSeq(strings.TrimSpace(statement("schema", nil)), ";\n") {
 				if err := tx.Exec(one).Error; err != nil {
 					return err
