@@ -55,12 +55,6 @@ func (d *Dataset) logChange(ctx context.Context, tx *gorm.DB, kind ChangeKind, l
 	return tx.Model(d).Updates(map[string]any{"version": d.Version, "content": d.Content}).Error
 }
 
-// Changes lists the log of a dataset, the newest first, at most limit entries.
-func (s *Store) Changes(ctx context.Context, d *Dataset, limit int) (list []RecordChange, err error) {
-	err = s.reader(ctx).Where("dataset_id = ?", d.ID).Order("number DESC").Limit(limit).Find(&list).Error
-	return list, err
-}
-
 // Past records of a dataset have a table of their own, with the columns of the table of records and the change that ended each.
 
 // untilColumn is the change that ended a past record.

@@ -147,7 +147,7 @@ func TestModesOfLoading(t *testing.T) {
 				t.Errorf("%s, as it was after change %d: held %v, want %v", name, version, held, want)
 			}
 		}
-		list, err := s.Changes(ctx, d, 1000)
+		list, err := s.changes(ctx, d, 1000)
 		if err != nil || int64(len(list)) != d.Version || list[0].Number != d.Version || list[0].Content != d.Content {
 			t.Errorf("%s: %d changes up to %+v, and its version is %d; %v", name, len(list), list[0], d.Version, err)
 		}
@@ -164,6 +164,12 @@ func TestModesOfLoading(t *testing.T) {
 			t.Errorf("%s: its past records are left, %v", name, err)
 		}
 	}
+}
+
+// changes lists the log of a dataset, the newest first, at most limit entries.
+func (s *Store) changes(ctx context.Context, d *Dataset, limit int) (list []RecordChange, err error) {
+	err = s.reader(ctx).Where("dataset_id = ?", d.ID).Order("number DESC").Limit(limit).Find(&list).Error
+	return list, err
 }
 
 // heldAt lists what a dataset held after a change, from its records and its past ones.
