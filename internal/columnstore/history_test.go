@@ -145,12 +145,12 @@ func (m *model) rebuild(t *testing.T, folder string, before *State, without []in
 
 // Whatever changes, merges and damages there were: a state and each one before it answer as rows do that are written at once.
 func TestStatesOfTheLog(t *testing.T) {
-	rounds := 100
+	rounds, seeds := 100, uint64(3)
 	if testing.Short() {
-		rounds = 40
+		rounds, seeds = 50, 1
 	}
 	ctx := context.Background()
-	for seed := range uint64(3) {
+	for seed := range seeds {
 		rng := rand.New(rand.NewPCG(25, seed))
 		folder := t.TempDir()
 		m := &model{}
