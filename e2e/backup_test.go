@@ -129,8 +129,8 @@ func TestBackupsThatAreNotWhole(t *testing.T) {
 		content []byte
 		says    string
 	}{
-		"half.zip": {whole[:len(whole)/2], "no whole backup"}, "broken.zip": {broken, "no whole backup"}, "empty.zip": {nil, "no whole backup"},
-		"text.zip": {[]byte("day,amount\n"), "no whole backup"},
+		"half.zip": {whole[:len(whole)/2], "not a whole backup"}, "broken.zip": {broken, "not a whole backup"}, "empty.zip": {nil, "not a whole backup"},
+		"text.zip": {[]byte("day,amount\n"), "not a whole backup"},
 	} {
 		path := filepath.Join(s.folder, name)
 		if err := os.WriteFile(path, c.content, 0o600); err != nil {

@@ -115,7 +115,7 @@ func TestModesOverHTTP(t *testing.T) {
 		{"POST", loads + "?replace=last+full+month&as_of=2026-11-10", "id,day,n\ne,2026-09-29,5\n", 422, "expected a day of those that are replaced"},
 		{"POST", loads + "?replace=last+full+moth", "id,day,n\ne,2026-09-28,5\n", 422, "moth"},
 		{"POST", loads + "?replace=2026-02-30", "id,day,n\ne,2026-09-28,5\n", 422, "2026-02 has no day 30"},
-		{"POST", loads + "?replace=last+full+month&allow_undated=true", "id,day,n\ne,,5\n", 422, "lie in no span"},
+		{"POST", loads + "?replace=last+full+month&allow_undated=true", "id,day,n\ne,,5\n", 422, "are in no span"},
 		{"POST", "/api/v1/datasets/untold/loads?replace=last+full+month", "id,day,n\ne,2026-09-30,6\n", 404, "untold"},
 		{"POST", "/api/v1/total", `{"dataset":"tickets","over":["2026"],"figures":["sum n","count"]}`, 200, `"cells":["8","2"]`},
 		{"POST", loads + "?replace=all", "id,day,n\ne,2026-09-27,7\n", 201, `"replaced":2`},
