@@ -40,7 +40,7 @@ func measureTable(ctx context.Context, c *cluster.Cluster, records int, keep boo
 	table := report.New("cluster", "question")
 	column := fmt.Sprintf("%s records, %d servers of %s", humanize.Comma(int64(records)), len(c.Servers), c.Engine)
 	if keep {
-		if err := table.Read(report.Folder); err != nil {
+		if err := table.Read(); err != nil {
 			return err
 		}
 	}

@@ -51,8 +51,8 @@ func (t *Table) Ratios(row, column string, mine time.Duration, others ...time.Du
 }
 
 // Read takes over the cells of the table's file, where there is one: of what other runs measured.
-func (t *Table) Read(folder string) error {
-	text, err := os.ReadFile(filepath.Join(folder, t.Name+".md"))
+func (t *Table) Read() error {
+	text, err := os.ReadFile(fileOf(t.Name))
 	if errors.Is(err, os.ErrNotExist) {
 		return nil
 	}
@@ -94,36 +94,47 @@ func (t *Table) Markdown() string {
 	return b.String()
 }
 
-// Save prints tables. Where a folder is given it also replaces their files there, and writes the document that shows all files of the
-// folder by a template.
-func Save(folder, document, text string, tables ...*Table) error {
+// The places of what is kept, from the root of the project.
+const (
+	folder   = "bench/results"
+	document = "docs/performance.md"
+	layout   = "bench/performance.tmpl"
+)
+
+// Write prints tables. Where keep is set it also replaces their files, and writes the document from all files that there are.
+func Write(keep bool, tables ...*Table) error {
 	for _, t := range tables {
 		if len(t.rows) == 0 {
 			continue
 		}
 		fmt.Printf("\n### %s\n\n%s", t.Name, t.Markdown())
-		if folder == "" {
+		if !keep {
 			continue
 		}
-		if err := os.WriteFile(filepath.Join(folder, t.Name+".md"), []byte(t.Markdown()), 0o644); err != nil {
+		if err := os.WriteFile(fileOf(t.Name), []byte(t.Markdown()), 0o644); err != nil {
 			return err
 		}
 	}
-	if folder == "" {
+	if !keep {
 		return nil
 	}
-	return assemble(folder, document, text)
+	return assemble()
 }
 
-// assemble writes a document: its template puts a table in by {{table "NAME"}}.
-func assemble(folder, document, text string) error {
-	parsed, err := template.New(filepath.Base(text)).Funcs(template.FuncMap{"table": func(name string) (string, error) {
-		table, err := os.ReadFile(filepath.Join(folder, name+".md"))
-		if errors.Is(err, os.ErrNotExist) {
-			return "(not measured)\n", nil
-		}
-		return string(table), err
-	}}).ParseFiles(text)
+func fileOf(table string) string { return filepath.Join(folder, table+".md") }
+
+// assemble writes the document. Its layout shows a table by {{table "NAME"}}, and may ask {{measured "NAME"}} whether there is one.
+func assemble() error {
+	parsed, err := template.New(filepath.Base(layout)).Funcs(template.FuncMap{
+		"table": func(name string) (string, error) {
+			table, err := os.ReadFile(fileOf(name))
+			return string(table), err
+		},
+		"measured": func(name string) bool {
+			_, err := os.Stat(fileOf(name))
+			return err == nil
+		},
+	}).ParseFiles(layout)
 	if err != nil {
 		return err
 	}
@@ -132,19 +143,4 @@ func assemble(folder, document, text string) error {
 		return err
 	}
 	return os.WriteFile(document, b.Bytes(), 0o644)
-}
-
-// The places of the document, from the root of the project.
-const (
-	Folder   = "bench/results"
-	Document = "docs/performance.md"
-	Template = "bench/performance.tmpl"
-)
-
-// Write is Save to the places of the project where keep is set; else tables are printed alone.
-func Write(keep bool, tables ...*Table) error {
-	if !keep {
-		return Save("", "", "", tables...)
-	}
-	return Save(Folder, Document, Template, tables...)
 }
