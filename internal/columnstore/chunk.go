@@ -195,6 +195,14 @@ func (h *held) count() int {
 	return h.live.count()
 }
 
+// only is the chunk with those rows that count which are also in a set.
+func (h *held) only(rows rowSet) *held {
+	if h.live != nil {
+		rows = rows.both(h.live)
+	}
+	return &held{chunk: h.chunk, name: h.name, live: rows}
+}
+
 // coverage covers the records that count.
 func (h *held) coverage() tally.Coverage {
 	var c tally.Coverage

@@ -188,7 +188,7 @@ func mustAnswer(t *testing.T, f *State) string {
 	return text
 }
 
-// What a state tells of its columns is what a loop over the records finds, in however many chunks they are.
+// What a state reports of its columns is what a loop over the records finds, in however many chunks they are.
 func TestFormsAgainstALoop(t *testing.T) {
 	folder := t.TempDir()
 	ctx := context.Background()

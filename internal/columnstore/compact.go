@@ -132,7 +132,7 @@ func (s *State) merge(ctx context.Context, parts []*part) (current, past *partBu
 	return current, past, ended, err
 }
 
-// copyRows adds rows of a chunk to a part; nil are all rows. Note is told of each.
+// copyRows adds rows of a chunk to a part; nil are all rows. note, where it is given, is called with each.
 func (s *State) copyRows(ctx context.Context, h *held, rows rowSet, into *partBuilder, note func(RecordKey)) error {
 	w := into.workers[0]
 	if err := h.eachRow(ctx, s.schema, rows, func(key RecordKey, cells []dataset.Cell) error {

@@ -47,7 +47,7 @@ func (f lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(a
 			if rows[0] == rows[1] {
 				continue
 			}
-			if s.apart && len(w.list) > 0 { // what the codes stand for depends on the chunk
+			if s.apart && len(w.list) > 0 { // what the codes mean depends on the chunk
 				if err := give(w); err != nil {
 					return err
 				}

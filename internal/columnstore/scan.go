@@ -26,7 +26,7 @@ type scan struct {
 	values  []int
 	record  int // the input of the record numbers; -1 where they are not needed
 	summary *summary
-	weight  int // the input of how many records a row stands for; -1 where it is one
+	weight  int // the input of how many records a row represents; -1 where it is one
 	place   *placing
 }
 

@@ -189,14 +189,10 @@ func (p *part) source(plan *tally.Plan, change int64) (sums *summary, of, rows [
 		return sums, sums.chunks, nil, true
 	}
 	for _, h := range sums.chunks {
-		of = append(of, &held{chunk: h.chunk, name: h.name, live: h.on(days, undated).without(h.Rows)})
+		of = append(of, h.only(h.on(days, undated).without(h.Rows)))
 	}
 	for _, h := range p.chunks {
-		one := &held{chunk: h.chunk, name: h.name, live: h.on(days, undated)}
-		if h.live != nil {
-			one.live = one.live.both(h.live)
-		}
-		if one.count() > 0 {
+		if one := h.only(h.on(days, undated)); one.count() > 0 {
 			rows = append(rows, one)
 		}
 	}
@@ -534,11 +530,7 @@ func (p *part) stale(s *dataset.Schema, change int64) bool {
 		days, undated := p.disturbed(m, change)
 		disturbed := 0
 		for _, h := range p.chunks {
-			one := &held{chunk: h.chunk, live: h.on(days, undated)}
-			if h.live != nil {
-				one.live = one.live.both(h.live)
-			}
-			disturbed += one.count()
+			disturbed += h.only(h.on(days, undated)).count()
 		}
 		if disturbed > max(staleRows, live/50) {
 			return true

@@ -178,7 +178,7 @@ func (s *sums) places(w *worker, segment int) error {
 	return nil
 }
 
-// addCounts counts the rows that a worker has selected, or what they stand for.
+// addCounts counts the rows that a worker has selected, or the records that they represent.
 func (s *sums) addCounts(w *worker) {
 	if s.scan.weight < 0 {
 		for _, place := range s.at {

@@ -102,11 +102,8 @@ func (s *State) checkSums(ctx context.Context, p *part, m *summary) (kept, made 
 	days, undated := p.disturbed(m, s.Change)
 	t := newSummarizer(m.sumsMeta, s.schema, clock)
 	for _, h := range p.chunks {
-		rows := h.on(days, undated).without(h.Rows)
-		if h.live != nil {
-			rows = rows.both(h.live)
-		}
-		err := h.eachRow(ctx, s.schema, rows, func(_ RecordKey, cells []dataset.Cell) error { return t.add(cells) })
+		rows := h.only(h.on(days, undated).without(h.Rows))
+		err := h.eachRow(ctx, s.schema, rows.live, func(_ RecordKey, cells []dataset.Cell) error { return t.add(cells) })
 		if err != nil {
 			return kept, made, err
 		}

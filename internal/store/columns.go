@@ -142,7 +142,7 @@ func (e *columnEntry) find(d *Dataset, content string) (*columnstore.State, erro
 		return nil, nil
 	}
 	if described != d.Described { // read by the description that the question is of
-		private, err := columnstore.Open(e.folder, state.Content, &d.Schema)
+		private, err := state.OpenAfter(state.Content, &d.Schema)
 		if err != nil || len(private.Damaged()) > 0 {
 			return nil, nil
 		}
