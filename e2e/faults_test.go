@@ -375,7 +375,7 @@ func (s *siege) prove(what string) {
 		var v struct{ Records, Wrong int64 }
 		s.get(what, "POST", "/datasets/"+name+"/verify", "application/json", "", &v)
 		if v.Wrong != 0 || v.Records != records {
-			s.t.Errorf("%s: %s has %d records, its loads %d; %d day sums are wrong", what, name, v.Records, records, v.Wrong)
+			s.t.Errorf("%s: %s has %d records, its loads %d; %d comparisons of its columns are wrong", what, name, v.Records, records, v.Wrong)
 		}
 	}
 	for name, versions := range s.spans {
@@ -493,7 +493,7 @@ func (s *siege) proveAudit() {
 }
 
 // Whatever is killed or frozen, and when: what was acknowledged is there afterwards, nothing is half
-// there, day sums are those of the records, and versions have no gaps.
+// there, columns hold the records, and versions have no gaps.
 func TestFaults(t *testing.T) {
 	t.Parallel()
 	folder, err := os.MkdirTemp("", "vastspan-siege-")

@@ -10,7 +10,7 @@ import (
 )
 
 // A Label is the value of a category; the zero value is blank, which is not the empty text. A label
-// that stands for many values is distinguished by what it is, never by a text.
+// of many values is known by its kind, never by a text.
 type Label struct {
 	Text  string
 	Set   bool

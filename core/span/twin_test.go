@@ -247,7 +247,7 @@ func (w *twin) move(d civil.Day, n int, u calendar.Unit) civil.Day {
 	return moved
 }
 
-// A stand is the day that the analyst is on, and the moves by months and longer that what is counted from it
+// A stand is the day that spans are read from, and the moves by months and longer that what is counted from it
 // is moved by, the outermost first.
 type stand struct {
 	base  civil.Day

@@ -101,7 +101,7 @@ type Partial struct {
 // period and group.
 type Holistic struct {
 	Period int
-	Group  []dataset.Label    // All instead of a category stands for all of its values
+	Group  []dataset.Label    // All in place of a label means every value of the category
 	Values []decimal.Fraction // as many as the plan's Holistic
 }
 

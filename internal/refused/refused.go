@@ -52,7 +52,7 @@ type Error struct {
 	Pointer string   // which part of the request is meant, as a JSON pointer
 	Names   []string // those that are in the way
 	Err     error
-	Cause   error // what the log is told next to it; nil for nothing
+	Cause   error // what the log adds; nil for nothing
 }
 
 func (e *Error) Error() string { return e.Err.Error() }

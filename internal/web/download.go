@@ -51,7 +51,7 @@ func (d download) to(w http.ResponseWriter) error {
 	w.Header().Set("Content-Disposition", attachment(d.name+d.format.Ending()))
 	err := d.write(w)
 	if err != nil {
-		w.Header().Del("Content-Disposition") // of no use where the error is told instead of the file
+		w.Header().Del("Content-Disposition") // of no use where an error is sent instead of the file
 	}
 	return err
 }

@@ -42,7 +42,7 @@ func TestNamesOverHTTP(t *testing.T) {
 	}
 }
 
-// Columns change type and role, and what they cannot become is told with the values that are in the way.
+// Columns change type and role, and a refusal names the values that are in the way.
 func TestColumnsOverHTTP(t *testing.T) {
 	s := openOn(t, pgtest.Database(t, database))
 	s.talk([]exchange{
