@@ -1,4 +1,4 @@
-// Package book keeps definitions together: named spans, calendars, holiday lists and briefs, as a YAML file
+// Package book keeps definitions together: named spans, calendars, holiday lists, event lists and briefs, as a YAML file
 // that can be kept in version control, and as a compiled Library that expressions are read against.
 // It does not store anything itself.
 package book
@@ -11,6 +11,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/event"
 	"vastspan/core/naming"
 	"vastspan/core/query"
 	"vastspan/core/span"
@@ -21,6 +22,7 @@ type Book struct {
 	Version   int             `yaml:"book"`
 	Holidays  []Holidays      `yaml:"holidays,omitempty"`
 	Calendars []calendar.Spec `yaml:"calendars,omitempty"`
+	Events    []Events        `yaml:"events,omitempty"`
 	Spans     []Span          `yaml:"spans,omitempty"`
 	Briefs    []Brief         `yaml:"briefs,omitempty"`
 }
@@ -46,6 +48,7 @@ type Span struct {
 type Library struct {
 	spans     map[string]entry
 	calendars map[string]*calendar.Calendar
+	events    map[string]*event.List
 	order     []string // span names as the book has them
 	book      Book
 	versions  []query.Definition
@@ -57,7 +60,7 @@ type entry struct {
 	calendar *calendar.Calendar
 }
 
-// A Fault is one thing wrong in a book: where (holidays, calendars, spans or briefs, and the position in
+// A Fault is one thing wrong in a book: where (holidays, calendars, events, spans or briefs, and the position in
 // that list) and what.
 type Fault struct {
 	List  string
@@ -74,6 +77,7 @@ const (
 	CalendarKind = "calendar"
 	HolidaysKind = "holidays"
 	BriefKind    = "brief"
+	EventsKind   = "events"
 )
 
 // WithVersions states the versions that a library was compiled from, and the revision of all of them:
@@ -94,6 +98,7 @@ func Compile(b Book) (*Library, error) {
 	l := &Library{
 		spans:     make(map[string]entry, len(b.Spans)),
 		calendars: map[string]*calendar.Calendar{calendar.Civil.Name(): calendar.Civil},
+		events:    make(map[string]*event.List, len(b.Events)),
 		book:      b,
 	}
 	lists, err := compileHolidays(b.Holidays)
@@ -101,6 +106,9 @@ func Compile(b Book) (*Library, error) {
 		return nil, err
 	}
 	if err := l.compileCalendars(b.Calendars, lists); err != nil {
+		return nil, err
+	}
+	if err := l.compileEvents(b.Events); err != nil {
 		return nil, err
 	}
 	if err := l.compileSpans(b.Spans); err != nil {
@@ -228,6 +236,11 @@ func (l *Library) checkReferences(name string, path []string, checked map[string
 			return err
 		}
 	}
+	for _, name := range span.Events(e.node) {
+		if _, err := l.Event(name); err != nil {
+			return err
+		}
+	}
 	for _, ref := range span.Names(e.node) {
 		if err := l.checkReferences(ref, path, checked); err != nil {
 			return err
@@ -237,7 +250,7 @@ func (l *Library) checkReferences(name string, path []string, checked map[string
 	return nil
 }
 
-// Check refuses an expression that names a span or calendar which is not in the library.
+// Check refuses an expression that names a span, a calendar or an event which is not in the library.
 func (l *Library) Check(n span.Node) error {
 	for _, name := range span.Names(n) {
 		if _, _, err := l.Span(name); err != nil {
@@ -246,6 +259,11 @@ func (l *Library) Check(n span.Node) error {
 	}
 	for _, name := range span.Calendars(n) {
 		if _, err := l.Calendar(name); err != nil {
+			return err
+		}
+	}
+	for _, name := range span.Events(n) {
+		if _, err := l.Event(name); err != nil {
 			return err
 		}
 	}

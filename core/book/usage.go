@@ -125,7 +125,9 @@ func (l *Library) HolidaysOf(calendars []string) []string {
 // calendar that they are read in, with the versions that the library was compiled from.
 func (l *Library) Definitions(nodes []span.Node, calendar string) []query.Definition {
 	calendars := append(l.CalendarsUsed(nodes), calendar)
-	used := map[string][]string{SpanKind: l.Used(nodes), CalendarKind: calendars, HolidaysKind: l.HolidaysOf(calendars)}
+	used := map[string][]string{
+		SpanKind: l.Used(nodes), CalendarKind: calendars, HolidaysKind: l.HolidaysOf(calendars),
+		EventsKind: l.EventsUsed(nodes)}
 	list := []query.Definition{}
 	for _, d := range l.versions {
 		if slices.Contains(used[d.Kind], d.Name) {

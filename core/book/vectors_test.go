@@ -31,9 +31,11 @@ func rows(t *testing.T, name string, want int) [][]string {
 	return all[1:]
 }
 
-func library(t testing.TB) *Library {
+func library(t testing.TB) *Library { return libraryOf(t, "calendars.yaml") }
+
+func libraryOf(t testing.TB, file string) *Library {
 	t.Helper()
-	data, err := os.ReadFile("testdata/calendars.yaml")
+	data, err := os.ReadFile("testdata/" + file)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -44,9 +46,16 @@ func library(t testing.TB) *Library {
 	return l
 }
 
-func TestSpanVectors(t *testing.T) {
-	l := library(t)
-	for _, row := range rows(t, "spans.csv", 900) {
+func TestSpanVectors(t *testing.T) { spanVectors(t, library(t), rows(t, "spans.csv", 900)) }
+
+func TestSeasonVectors(t *testing.T) {
+	spanVectors(t, libraryOf(t, "seasons.yaml"), rows(t, "seasons.csv", 260))
+}
+
+// spanVectors resolves rows of expression, calendar, as-of day and whether it is at close, to intervals and days.
+func spanVectors(t *testing.T, l *Library, rows [][]string) {
+	t.Helper()
+	for _, row := range rows {
 		n, err := span.Parse(row[0])
 		if err != nil {
 			t.Errorf("%s: %v", row[0], err)

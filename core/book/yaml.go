@@ -67,6 +67,16 @@ func checkTexts(b *Book) error {
 			return err
 		}
 	}
+	for _, e := range b.Events {
+		if err := about("event list", e.Name, e.About); err != nil {
+			return err
+		}
+		for _, label := range e.Labels {
+			if n := utf8.RuneCountInString(label); n > maxLabel {
+				return fmt.Errorf("event list %s: a label has %d characters; at most %d", e.Name, n, maxLabel)
+			}
+		}
+	}
 	for _, brief := range b.Briefs {
 		if err := about("brief", brief.Name, brief.About); err != nil {
 			return err
@@ -78,6 +88,7 @@ func checkTexts(b *Book) error {
 // How much may be said about a definition.
 const (
 	maxAbout = 2000 // characters
+	maxLabel = 200  // characters
 	maxTags  = 50
 	maxTag   = 100 // bytes
 )

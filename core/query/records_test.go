@@ -12,6 +12,7 @@ import (
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/event"
 	"vastspan/core/measure"
 	"vastspan/core/span"
 	"vastspan/core/table"
@@ -136,6 +137,10 @@ func (n names) Calendar(name string) (*calendar.Calendar, error) {
 		return c, nil
 	}
 	return nil, fmt.Errorf("no calendar is named %s", name)
+}
+
+func (n names) Event(name string) (*event.List, error) {
+	return nil, fmt.Errorf("no event list is named %s", name)
 }
 
 func calendars(t *testing.T) names {

@@ -1,5 +1,7 @@
 package span
 
+import "fmt"
+
 // ParseNamed is Parse where the names of a source are known: a span's name is read without its @ where the text can be nothing else,
 // and where a name is nearly one, that is offered. The canonical text has the @. Errors are those of Parse.
 func ParseNamed(src string, source Source) (Node, error) {
@@ -19,7 +21,7 @@ func ParseNamed(src string, source Source) (Node, error) {
 		name := lower(text[start:end])
 		_, _, missing := source.Span(name)
 		if missing != nil {
-			return nil, withName(err, missing, text[:start], text[end:])
+			return nil, withName(withEvent(err, source, name, text[:start], text[end:]), missing, text[:start], text[end:])
 		}
 		text = text[:start] + "@" + name + text[end:]
 	}
@@ -42,6 +44,22 @@ func nameAround(src string, at int) (start, end int) {
 		return at, at
 	}
 	return start, end
+}
+
+// withEvent adds to a refusal the event that is named where the language has none.
+func withEvent(err error, source Source, name, before, after string) error {
+	e, ok := err.(*Error)
+	if _, missing := source.Event(name); !ok || missing != nil {
+		return err
+	}
+	n, wrong := Parse(before + "event " + name + after)
+	if wrong != nil {
+		return err
+	}
+	with := *e
+	with.Message = fmt.Sprintf("%q is an event, which is written event %s", name, name)
+	with.Offers = []string{n.String()}
+	return &with
 }
 
 // withName adds to a refusal the named span that is much like what was written.

@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"vastspan/core/calendar"
+	"vastspan/core/civil"
+	"vastspan/core/event"
 )
 
 // named is a source of spans, each this month.
@@ -24,6 +26,13 @@ func (n named) Span(name string) (Node, *calendar.Calendar, error) {
 }
 
 func (named) Calendar(string) (*calendar.Calendar, error) { return calendar.Civil, nil }
+
+func (named) Event(name string) (*event.List, error) {
+	if name != "easter" {
+		return nil, &Error{Message: "no event list is named " + name}
+	}
+	return event.New(name, []event.Occurrence{{Days: civil.One(civil.Of(2026, 4, 5))}}, 0, 0, true)
+}
 
 // A span's name is read without its sign where the text can be nothing else; what means something already keeps its meaning.
 func TestNamesWithoutTheirSign(t *testing.T) {

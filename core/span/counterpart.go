@@ -103,7 +103,7 @@ func priorMove(n Node, s Scope) (*Move, *calendar.Calendar, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if m := core.before(); m != nil {
+	if m := core.before(); m != nil || eventName(core) != "" {
 		return m, cal, nil
 	}
 	if u, count := namedUnits(core); count > 0 {
@@ -136,6 +136,11 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	if err != nil || set.Empty() {
 		return civil.Set{}, err
 	}
+	if name := eventName(core); name != "" {
+		if before, ok, err := s.occurrencesBefore(n, name, set); ok || err != nil {
+			return before, err
+		}
+	}
 	bounds := set.Bounds()
 	if bounds.Open() {
 		return civil.Set{}, &Error{Message: fmt.Sprintf("%s is open on one side: there is no period just before it", n)}
@@ -166,7 +171,7 @@ func prior(n Node, s Scope) (civil.Set, error) {
 	}
 	if only != nil && count > 0 {
 		s.Calendar = read
-		return Resolve(&OnlyDays{&DateRange{before.First(), before.Last()}, only.BusinessDays, only.Weekdays}, s)
+		return Resolve(&OnlyDays{&DateRange{before.First(), before.Last()}, only.Part}, s)
 	}
 	return civil.SetOf(before), nil
 }

@@ -34,6 +34,15 @@ func (e *env) interval(n Node) (civil.Interval, error) {
 		return e.nth(n)
 	case *FirstLast:
 		return e.outer(n)
+	case *NthWeekday:
+		return e.weekday(n, n.Weekday, n.Of, n.N)
+	case *FirstLastWeekday:
+		if n.Last {
+			return e.weekday(n, n.Weekday, n.Of, -1)
+		}
+		return e.weekday(n, n.Weekday, n.Of, 1)
+	case *NearEvent:
+		return e.nearEvent(n)
 	case *DateRange:
 		return e.moveFixed(civil.Through(n.First, n.Last), nil)
 	case *MomentRange:

@@ -68,7 +68,7 @@ func ExampleRehearse() {
 		panic(err)
 	}
 	for _, t := range turns {
-		fmt.Println(t.First, t.Event, t.From)
+		fmt.Println(t.First, t.Change, t.From)
 	}
 	// Output:
 	// 2026-10-19 begins 2026-09-01/2026-09-30

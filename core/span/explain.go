@@ -56,6 +56,10 @@ const (
 	TwoPieces CautionKind = "two-pieces"
 	// OtherDays are days that are not business days, inside a count of business days.
 	OtherDays CautionKind = "other-days"
+	// EventsUnknown is an answer that needs an event beyond the years that its list covers.
+	EventsUnknown CautionKind = "events-unknown"
+	// FixedDays is a move that changes nothing, since what it moves names fixed days.
+	FixedDays CautionKind = "fixed-days"
 	// NoDays is an empty result.
 	NoDays CautionKind = "no-days"
 )
@@ -264,9 +268,18 @@ func (x *explainer) explain(n Node, depth int) {
 	case *FirstLast:
 		x.explain(n.Of, depth)
 		var w writer
-		w.text(map[bool]string{false: "first ", true: "last "}[n.Last])
+		w.text(firstOrLast(n.Last) + " ")
 		w.optional(n.N, "", n.Unit)
 		x.result(n, depth, string(w.b)+" of it")
+	case *NthWeekday:
+		x.explain(n.Of, depth)
+		x.result(n, depth, fmt.Sprintf("%s %d of it", n.Weekday.Short(), n.N))
+	case *FirstLastWeekday:
+		x.explain(n.Of, depth)
+		x.result(n, depth, fmt.Sprintf("%s %s of it", firstOrLast(n.Last), n.Weekday.Short()))
+	case *EventOf:
+		x.explain(n.Of, depth)
+		x.result(n, depth, fmt.Sprintf("event %s of it", n.Name))
 	case *PointDay:
 		x.point(&n.Point, depth)
 	case *FromThrough:
@@ -291,9 +304,7 @@ func (x *explainer) explain(n Node, depth int) {
 		x.result(n, depth, "so far")
 	case *OnlyDays:
 		x.explain(n.X, depth)
-		var w writer
-		n.writeOnly(&w)
-		x.result(n, depth, string(w.b))
+		x.result(n, depth, n.words())
 	case *OnlyTimes:
 		x.explain(n.X, depth)
 		var w writer

@@ -9,6 +9,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/event"
 )
 
 // formOfEach is an expression of each type of node; those of a clock have a unit of their own.
@@ -20,6 +21,8 @@ var formOfEach = map[string]string{
 	"FromThrough": "from 2026-03-01 through today", "FromOnward": "from 2026-03-01 onward", "Through": "through 2026-03-01",
 	"AllDates": "all dates", "Name": "@closed", "SetOp": "today or last full month", "ExcludingToday": "this month excluding today",
 	"SoFar": "this month so far", "Move": "last full month, 1 year earlier", "OnlyDays": "this month, only business days",
+	"NthWeekday": "Fri 3 of this month", "FirstLastWeekday": "last Fri of this month", "Event": "event easter",
+	"EventOf": "event easter of 2026", "NearEvent": "last event easter",
 	"OnlyTimes": "yesterday, only 09:00-17:00", "InCalendar": "year to date, in fiscal",
 }
 
@@ -51,6 +54,11 @@ func (formNames) Span(string) (Node, *calendar.Calendar, error) {
 }
 
 func (formNames) Calendar(string) (*calendar.Calendar, error) { return calendar.Civil, nil }
+
+func (formNames) Event(name string) (*event.List, error) {
+	return event.New(name, []event.Occurrence{
+		{Days: civil.One(civil.Of(2025, 4, 20))}, {Days: civil.Through(civil.Of(2026, 4, 3), civil.Of(2026, 4, 6))}}, 0, 0, true)
+}
 
 // Every form of the language is known to all that goes over forms: it is resolved, explained, compared with the period before and
 // carried to its whole unit, by days and by moments, and what it answers about itself agrees with its fields.

@@ -98,7 +98,10 @@ const (
 	kBetween
 	kRolling
 	kSame
-	kMonth // a month's name; token.n is its number
+	kMonth   // a month's name; token.n is its number
+	kOrdinal // third, 3rd; token.n is its number
+	kEach
+	kEvent
 )
 
 type meaning struct {
@@ -126,7 +129,7 @@ func vocabulary() (map[string]meaning, []string) {
 		"dates": kDates, "start": kStart, "end": kEnd, "or": kOr, "and": kAnd, "except": kExcept, "business": kBusiness,
 		"past": kPast, "previous": kPrevious, "since": kSince, "until": kUntil, "weekends": kWeekends, "weekend": kWeekends,
 		"weekdays": kWeekdays, "ago": kAgo, "current": kCurrent, "now": kNow, "before": kBefore, "after": kAfter, "between": kBetween,
-		"rolling": kRolling, "same": kSame,
+		"rolling": kRolling, "same": kSame, "each": kEach, "event": kEvent,
 	} {
 		add(k, 0, text)
 	}
@@ -149,6 +152,9 @@ func vocabulary() (map[string]meaning, []string) {
 		"thirteen", "fourteen", "fifteen", "sixteen", "seventeen", "eighteen", "nineteen"} {
 		add(kCount, i+1, text)
 	}
+	for i, text := range []string{"second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"} {
+		add(kOrdinal, i+2, text)
+	}
 	for i, text := range []string{"twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety"} {
 		add(kCount, 20+10*i, text)
 	}
@@ -158,7 +164,7 @@ func vocabulary() (map[string]meaning, []string) {
 	}
 	for w := civil.Monday; w <= civil.Sunday; w++ {
 		full := lower(w.String())
-		add(kWeekday, int(w), full, full[:3])
+		add(kWeekday, int(w), full, full[:3], full+"s")
 	}
 	slices.Sort(spellings)
 	return words, spellings
@@ -294,6 +300,10 @@ func (p *parser) scanNumber(pos int) token {
 	if p.atTime(t.end) {
 		return p.scanTime(pos)
 	}
+	if end := t.end + 2; end <= len(src) && (end == len(src) || !isLetter(src[end])) && ordinalEnding(src[t.end:end]) {
+		t.kind, t.word, t.end = word, kOrdinal, end
+		return t
+	}
 	if run == 4 && t.end+1 < len(src) && src[t.end] == '-' {
 		switch c := src[t.end+1]; {
 		case isDigit(c):
@@ -416,6 +426,15 @@ func (p *parser) scanUnitBeforeYear(pos int) (token, bool) {
 	p.refuse(pos, end, fmt.Sprintf("%s does not say of which year", src[pos:end]),
 		rewrite{{pos, end, fmt.Sprintf("%s %s of this year", units[src[pos]|0x20], src[pos+1:end])}})
 	return token{}, false
+}
+
+// ordinalEnding reports whether two letters make a number an ordinal: 1st, 2nd, 3rd, 4th.
+func ordinalEnding(s string) bool {
+	switch lower(s) {
+	case "st", "nd", "rd", "th":
+		return true
+	}
+	return false
 }
 
 func digitsAt(s string, pos int) int {

@@ -130,6 +130,8 @@ func (e *env) oneRun(n Node) (civil.Moments, error) {
 		return e.piecesOf(n, n.Of, n.Unit, n.N-1, 1, false)
 	case *FirstLast:
 		return e.piecesOf(n, n.Of, n.Unit, 0, n.N, n.Last)
+	case *NthWeekday, *FirstLastWeekday, *EventOf:
+		return civil.Moments{}, timedError(n)
 	case *MomentRange:
 		from, err := e.fixed(n.From)
 		if err != nil {
@@ -405,12 +407,11 @@ func (e *env) onlyDaysMoments(n *OnlyDays) (civil.MomentSet, error) {
 	if err != nil {
 		return x, err
 	}
-	keep := func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) }
-	if all := civil.Union(days...); n.BusinessDays {
-		e.needHolidays(all.Bounds())
-		keep = e.cal.IsBusinessDay
+	kept, err := n.Part.keep(e, civil.Union(days...))
+	if err != nil {
+		return x, e.placed(n, err)
 	}
-	return x.Intersect(e.clock.Moments(civil.Union(days...).Keep(keep))), nil
+	return x.Intersect(e.clock.Moments(kept)), nil
 }
 
 func (e *env) onlyTimes(n *OnlyTimes) (civil.MomentSet, error) {

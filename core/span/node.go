@@ -1,6 +1,7 @@
 package span
 
 import (
+	"cmp"
 	"slices"
 
 	"vastspan/core/calendar"
@@ -69,6 +70,31 @@ type (
 		Unit calendar.Unit
 		Of   Node
 	}
+	// NthWeekday is the Nth of a day of the week inside another span.
+	NthWeekday struct {
+		Weekday civil.Weekday
+		N       int
+		Of      Node
+	}
+	// FirstLastWeekday is the first or the last of a day of the week inside another span.
+	FirstLastWeekday struct {
+		Last    bool
+		Weekday civil.Weekday
+		Of      Node
+	}
+	// Event is every day of every occurrence of an event.
+	Event struct{ Name string }
+	// EventOf is the occurrences of an event that start inside another span, whole.
+	EventOf struct {
+		Name string
+		Of   Node
+	}
+	// NearEvent is one occurrence of an event: the newest that is over (Offset -1), the one that holds the as-of day (0), or
+	// the first one that starts after it (1).
+	NearEvent struct {
+		Name   string
+		Offset int
+	}
 	// DateRange is two dates, both inside.
 	DateRange struct{ First, Last civil.Day }
 	// MomentRange is two dates with times, the second outside.
@@ -115,11 +141,10 @@ type (
 		N    int
 		Unit calendar.Unit
 	}
-	// OnlyDays keeps the days of a kind: business days, or else some weekdays.
+	// OnlyDays keeps the days that lie in a part of time.
 	OnlyDays struct {
-		X            Node
-		BusinessDays bool
-		Weekdays     civil.Weekdays
+		X    Node
+		Part Part
 	}
 	// OnlyTimes keeps the moments at which the clock shows a time in [From, Until), which may be across midnight.
 	OnlyTimes struct {
@@ -204,10 +229,6 @@ func Walk(n Node, visit func(Node) bool) {
 		}
 	}
 	switch n := n.(type) {
-	case *Nth:
-		Walk(n.Of, visit)
-	case *FirstLast:
-		Walk(n.Of, visit)
 	case *PointDay:
 		point(&n.Point)
 	case *FromThrough:
@@ -222,10 +243,27 @@ func Walk(n Node, visit func(Node) bool) {
 			Walk(t, visit)
 		}
 	default:
-		if x := n.modifies(); x != nil {
+		if x := cmp.Or(n.modifies(), inside(n)); x != nil {
 			Walk(x, visit)
 		}
 	}
+}
+
+// inside returns the X of a form that is "of X", nil for any other.
+func inside(n Node) Node {
+	switch n := n.(type) {
+	case *Nth:
+		return n.Of
+	case *FirstLast:
+		return n.Of
+	case *NthWeekday:
+		return n.Of
+	case *FirstLastWeekday:
+		return n.Of
+	case *EventOf:
+		return n.Of
+	}
+	return nil
 }
 
 // Names lists the named spans that an expression refers to, in order of first appearance.
@@ -246,6 +284,32 @@ func Calendars(n Node) []string {
 	Walk(n, func(n Node) bool {
 		if in, ok := n.(*InCalendar); ok && !slices.Contains(names, in.Calendar) {
 			names = append(names, in.Calendar)
+		}
+		return true
+	})
+	return names
+}
+
+// Events lists the events that an expression names, in order of first appearance.
+func Events(n Node) []string {
+	var names []string
+	add := func(name string) {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	Walk(n, func(n Node) bool {
+		switch n := n.(type) {
+		case *Event:
+			add(n.Name)
+		case *EventOf:
+			add(n.Name)
+		case *NearEvent:
+			add(n.Name)
+		case *OnlyDays:
+			if during, ok := n.Part.(DuringEvent); ok {
+				add(string(during))
+			}
 		}
 		return true
 	})

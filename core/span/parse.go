@@ -272,7 +272,7 @@ func (p *parser) term(chain *token) Node {
 		case p.atCount():
 			n = p.move(n)
 		case comma:
-			p.refuseHere("a modifier after the comma: excluding today, so far, 1 year earlier, only business days or in a calendar")
+			p.refuseHere("a modifier after the comma: excluding today, so far, 1 year earlier, only business days, only Oct/Nov/Dec or in a calendar")
 		default:
 			return n
 		}
@@ -312,40 +312,6 @@ func (p *parser) afterChain(chain, lastTerm token, before int) {
 		rewrite{{lastTerm.start, lastTerm.start, "("}, {p.prev.end, p.prev.end, ")"}})
 }
 
-func (p *parser) only(x Node) Node {
-	p.advance()
-	if p.tok.kind == timeText {
-		return p.onlyTimes(x)
-	}
-	if p.accept(kBusiness) {
-		if !p.is(kUnit) || calendar.Unit(p.tok.n) != calendar.Day {
-			p.refuseHere("days")
-		}
-		p.advance()
-		return &OnlyDays{X: x, BusinessDays: true}
-	}
-	var days civil.Weekdays
-	for {
-		switch {
-		case p.is(kWeekday):
-			days = days.With(civil.Weekday(p.tok.n))
-			days |= p.weekdaysThrough()
-		case p.is(kWeekends):
-			days |= civil.Weekend
-		case p.is(kWeekdays):
-			p.refuse(p.tok.start, p.tok.end, "weekdays has two meanings: with holidays, or without",
-				rewrite{{p.tok.start, p.tok.end, "Mon/Tue/Wed/Thu/Fri"}}, rewrite{{p.tok.start, p.tok.end, "business days"}})
-		default:
-			p.refuseHere("business days, weekends, days of the week, such as Sat/Sun, or times, such as 09:00-17:00")
-		}
-		p.advance()
-		if p.tok.kind != slash {
-			return &OnlyDays{X: x, Weekdays: days}
-		}
-		p.advance()
-	}
-}
-
 // onlyTimes reads 09:00-17:00; midnight at the end is 24:00.
 func (p *parser) onlyTimes(x Node) Node {
 	from := p.tok
@@ -367,25 +333,6 @@ func (p *parser) onlyTimes(x Node) Node {
 		p.refuse(from.start, until.end, "times from the first until the second, which must differ: 09:00-17:00, or 22:00-06:00 across midnight")
 	}
 	return n
-}
-
-// weekdaysThrough reads the rest of Mon-Fri, whose hyphen counts as a blank; the token of its first day is
-// still the next one.
-func (p *parser) weekdaysThrough() civil.Weekdays {
-	here := p.mark()
-	first := civil.Weekday(p.tok.n)
-	p.advance()
-	if !p.is(kWeekday) || p.src[p.prev.end:p.tok.start] != "-" {
-		p.back(here)
-		return 0
-	}
-	var days civil.Weekdays
-	for day := first; ; day = (day-civil.Monday+1)%7 + civil.Monday {
-		days = days.With(day)
-		if day == civil.Weekday(p.tok.n) {
-			return days
-		}
-	}
 }
 
 func (p *parser) in(x Node) Node {

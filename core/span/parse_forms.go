@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"vastspan/core/calendar"
+	"vastspan/core/civil"
 )
 
 // form reads one term without its modifiers.
@@ -172,8 +173,12 @@ func (p *parser) wordForm() Node {
 	switch t.word {
 	case kToday, kYesterday, kTomorrow, kStart, kEnd, kNow:
 		return p.pointAlone(t, p.pointBase())
-	case kThis:
+	case kThis, kCurrent:
 		p.advance()
+		if p.is(kEvent) {
+			return &NearEvent{p.name("the name of an event"), 0}
+		}
+		p.notOneWeekday(t)
 		return &This{p.unit()}
 	case kLast:
 		return p.last()
@@ -183,8 +188,7 @@ func (p *parser) wordForm() Node {
 		return p.nextFull()
 	case kFirst:
 		p.advance()
-		n, u := p.optionalCounted()
-		return p.outer(false, n, u)
+		return p.first(t)
 	case kRest:
 		return p.rest()
 	case kTrailing:
@@ -228,9 +232,6 @@ func (p *parser) wordForm() Node {
 		p.refuse(t.start, t.end, "rolling is written trailing", rewrite{{t.start, t.end, "trailing"}})
 	case kSame:
 		p.same()
-	case kCurrent:
-		p.advance()
-		return &This{p.unit()}
 	case kMonth:
 		p.advance()
 		if p.tok.kind != number || p.tok.end-p.tok.start != 4 || p.tok.n < 1 {
@@ -241,6 +242,12 @@ func (p *parser) wordForm() Node {
 		return n
 	case kUnit, kBusiness:
 		return p.unitForm()
+	case kWeekday:
+		return p.weekdayForm()
+	case kOrdinal:
+		return p.ordinalForm()
+	case kEvent:
+		return p.eventForm()
 	case kShort:
 		p.advance()
 		return &ToDate{1, calendar.Unit(t.n)}
@@ -308,13 +315,25 @@ func (p *parser) fiscalYear() {
 		rewrite{{t.start, p.prev.end, fmt.Sprintf("%04d", year)}})
 }
 
-// optionalCounted reads [N] Us.
-func (p *parser) optionalCounted() (int, calendar.Unit) {
-	n := 1
-	if p.atCount() {
+// first reads the rest of first [N] U of X and first Mon of X.
+func (p *parser) first(at token) Node {
+	n, counted := 1, p.atCount()
+	if counted {
 		n = p.count()
 	}
-	return n, p.unit()
+	if p.is(kWeekday) {
+		return p.outerWeekday(at, false, counted, n)
+	}
+	return p.outer(false, n, p.unit())
+}
+
+// notOneWeekday refuses this Friday and its like, which do not say of what.
+func (p *parser) notOneWeekday(at token) {
+	if p.is(kWeekday) {
+		day := civil.Weekday(p.tok.n)
+		p.advance()
+		p.whichWeekday(at, day)
+	}
 }
 
 // phrase reads "excluding today" or "including today" where it belongs to trailing or coming: right
@@ -355,8 +374,13 @@ func (p *parser) last() Node {
 		}
 		return &LastFull{n, p.unit()}
 	}
-	if p.tok.kind == unknown {
+	switch {
+	case p.tok.kind == unknown:
 		p.refuseHere("full or a unit")
+	case p.is(kEvent) && !counted:
+		return &NearEvent{p.name("the name of an event"), -1}
+	case p.is(kWeekday):
+		return p.outerWeekday(at, true, counted, n)
 	}
 	u := p.unit()
 	if p.is(kOf) {
@@ -379,6 +403,7 @@ func (p *parser) past() Node {
 		p.refuse(at.start, full.end, fmt.Sprintf("%q is written last", p.src[at.start:at.end]),
 			rewrite{{at.start, p.prev.end, fmt.Sprintf("last %d full %s", n, u.Counted(n))}})
 	}
+	p.notOneWeekday(at)
 	p.ambiguousLast(at, n, p.unit())
 	return nil
 }
@@ -397,12 +422,15 @@ func (p *parser) nextFull() Node {
 	if p.atCount() {
 		n = p.count()
 	}
-	if p.accept(kFull) {
+	switch {
+	case p.accept(kFull):
 		return &NextFull{n, p.unit()}
-	}
-	if p.tok.kind == unknown {
+	case p.tok.kind == unknown:
 		p.refuseHere("full or a unit")
+	case p.is(kEvent):
+		return &NearEvent{p.name("the name of an event"), 1}
 	}
+	p.notOneWeekday(at)
 	u := p.unit()
 	p.refuse(at.start, p.prev.end,
 		fmt.Sprintf("%q has two meanings: whole %s after this one, or a period that starts tomorrow", p.words(at), u.Plural()),
@@ -564,6 +592,9 @@ func (p *parser) pointBase() Point {
 			}
 		}
 		p.back(here)
+	}
+	if pt, ok := p.weekdayPoint(); ok {
+		return pt
 	}
 	if t.kind == word {
 		switch t.word {

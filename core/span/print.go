@@ -76,49 +76,94 @@ func (n *Coming) write(w *writer) {
 	}
 }
 
-func (n *Nth) write(w *writer) { n.writeAs(w, false) }
+func (n *Nth) write(w *writer) { n.writeAs(w, nothing) }
 
-func (n *Nth) writeAs(w *writer, stepsFollow bool) {
+func (n *Nth) writeAs(w *writer, after following) {
 	w.text(n.Unit.String())
 	w.text(" ")
 	w.count(n.N)
 	w.text(" of ")
-	w.operand(n.Of, stepsFollow)
+	w.operand(n.Of, after)
 }
 
-func (n *FirstLast) write(w *writer) { n.writeAs(w, false) }
+func (n *FirstLast) write(w *writer) { n.writeAs(w, nothing) }
 
-func (n *FirstLast) writeAs(w *writer, stepsFollow bool) {
-	if n.Last {
-		w.text("last ")
-	} else {
-		w.text("first ")
-	}
+func (n *FirstLast) writeAs(w *writer, after following) {
+	w.text(firstOrLast(n.Last) + " ")
 	w.optional(n.N, "", n.Unit)
 	w.text(" of ")
-	w.operand(n.Of, stepsFollow)
+	w.operand(n.Of, after)
 }
 
-// operand writes what follows "of": a plain form, else in brackets. Steps that follow belong
-// to the outermost point; a form that ends in a point of its own would take them, so it is
-// bracketed then.
-func (w *writer) operand(n Node, stepsFollow bool) {
+// following is what a point has after the form that it is of: it belongs to the point, so that a form which would take it
+// goes in brackets.
+type following uint8
+
+const (
+	nothing following = iota
+	aTime
+	steps
+)
+
+// taken reports whether a point at the end of a form would take what follows the form.
+func (p *Point) taken(after following) bool {
+	return after == steps || after == aTime && p.Base < NowPoint && !p.Timed && len(p.Steps) == 0
+}
+
+// operand writes what follows "of": a plain form, else in brackets.
+func (w *writer) operand(n Node, after following) {
 	switch n := n.(type) {
-	case *Nth:
-		n.writeAs(w, stepsFollow)
-	case *FirstLast:
-		n.writeAs(w, stepsFollow)
+	case interface{ writeAs(*writer, following) }:
+		n.writeAs(w, after)
 	case *PointDay:
 		if len(n.Point.Steps) > 0 {
 			w.bracketed(n)
 		} else {
-			n.Point.writeAs(w, stepsFollow)
+			n.Point.writeAs(w, after)
 		}
-	case *FromThrough, *Through:
-		w.either(n, stepsFollow)
+	case *FromThrough:
+		w.either(n, n.Through.taken(after))
+	case *Through:
+		w.either(n, n.Through.taken(after))
 	default:
 		w.either(n, isChain(n) || isModified(n))
 	}
+}
+
+func (n *NthWeekday) write(w *writer) { n.writeAs(w, nothing) }
+
+func (n *NthWeekday) writeAs(w *writer, after following) {
+	w.text(n.Weekday.Short() + " ")
+	w.count(n.N)
+	w.text(" of ")
+	w.operand(n.Of, after)
+}
+
+func (n *FirstLastWeekday) write(w *writer) { n.writeAs(w, nothing) }
+
+func (n *FirstLastWeekday) writeAs(w *writer, after following) {
+	w.text(firstOrLast(n.Last) + " " + n.Weekday.Short() + " of ")
+	w.operand(n.Of, after)
+}
+
+func firstOrLast(last bool) string {
+	if last {
+		return "last"
+	}
+	return "first"
+}
+
+func (n *Event) write(w *writer) { w.text("event " + n.Name) }
+
+func (n *EventOf) write(w *writer) { n.writeAs(w, nothing) }
+
+func (n *EventOf) writeAs(w *writer, after following) {
+	w.text("event " + n.Name + " of ")
+	w.operand(n.Of, after)
+}
+
+func (n *NearEvent) write(w *writer) {
+	w.text([...]string{"last", "this", "next"}[n.Offset+1] + " event " + n.Name)
 }
 
 func (n *DateRange) write(w *writer) { w.day(n.First); w.text("/"); w.day(n.Last) }
@@ -141,24 +186,24 @@ func (n *UnitLiteral) write(w *writer) {
 	}
 }
 
-func (n *PointDay) write(w *writer) { n.Point.writeAs(w, false) }
+func (n *PointDay) write(w *writer) { n.Point.writeAs(w, nothing) }
 
 func (n *FromThrough) write(w *writer) {
 	w.text("from ")
-	n.From.writeAs(w, false)
+	n.From.writeAs(w, nothing)
 	w.text(" " + untilOr("through", n.Until) + " ")
-	n.Through.writeAs(w, false)
+	n.Through.writeAs(w, nothing)
 }
 
 func (n *FromOnward) write(w *writer) {
 	w.text("from ")
-	n.From.writeAs(w, false)
+	n.From.writeAs(w, nothing)
 	w.text(" onward")
 }
 
 func (n *Through) write(w *writer) {
 	w.text(untilOr("through", n.Until) + " ")
-	n.Through.writeAs(w, false)
+	n.Through.writeAs(w, nothing)
 }
 
 func untilOr(through string, until bool) string {
@@ -172,8 +217,13 @@ func (n *AllDates) write(w *writer) { w.text("all dates") }
 
 func (n *Name) write(w *writer) { w.text("@"); w.text(n.Name) }
 
-func (p *Point) writeAs(w *writer, stepsFollow bool) {
-	stepsFollow = stepsFollow || p.Timed || len(p.Steps) > 0
+func (p *Point) writeAs(w *writer, after following) {
+	switch {
+	case p.Timed:
+		after = aTime
+	case len(p.Steps) > 0:
+		after = steps
+	}
 	switch p.Base {
 	case TodayPoint:
 		w.text("today")
@@ -185,10 +235,10 @@ func (p *Point) writeAs(w *writer, stepsFollow bool) {
 		w.day(p.Day)
 	case StartOf:
 		w.text("start of ")
-		w.operand(p.Of, stepsFollow)
+		w.operand(p.Of, after)
 	case EndOf:
 		w.text("end of ")
-		w.operand(p.Of, stepsFollow)
+		w.operand(p.Of, after)
 	case NowPoint:
 		w.text("now")
 	case FixedMoment:
@@ -211,7 +261,7 @@ func (p *Point) writeAs(w *writer, stepsFollow bool) {
 // String returns the point's canonical text.
 func (p *Point) String() string {
 	var w writer
-	p.writeAs(&w, false)
+	p.writeAs(&w, nothing)
 	return string(w.b)
 }
 
@@ -235,10 +285,6 @@ func endsInExcluding(n Node) bool {
 		return true
 	case *Trailing:
 		return n.ExcludingToday
-	case *Nth:
-		return endsInExcluding(n.Of)
-	case *FirstLast:
-		return endsInExcluding(n.Of)
 	case *PointDay:
 		return n.Point.endsInExcluding()
 	case *FromThrough:
@@ -246,7 +292,8 @@ func endsInExcluding(n Node) bool {
 	case *Through:
 		return n.Through.endsInExcluding()
 	}
-	return false
+	x := inside(n)
+	return x != nil && endsInExcluding(x)
 }
 
 func (p *Point) endsInExcluding() bool {
@@ -303,11 +350,14 @@ func (n *OnlyDays) write(w *writer) {
 
 func (n *OnlyDays) writeOnly(w *writer) {
 	w.text("only ")
-	if n.BusinessDays {
-		w.text("business days")
-	} else {
-		w.text(n.Weekdays.String())
-	}
+	n.Part.write(w)
+}
+
+// words returns the modifier by itself.
+func (n *OnlyDays) words() string {
+	var w writer
+	n.writeOnly(&w)
+	return string(w.b)
 }
 
 func (n *OnlyTimes) write(w *writer) {
@@ -354,10 +404,6 @@ func endsInTrailing(n Node) bool {
 	switch n := n.(type) {
 	case *Trailing:
 		return !n.ExcludingToday && !n.Unit.OfClock()
-	case *Nth:
-		return endsInTrailing(n.Of)
-	case *FirstLast:
-		return endsInTrailing(n.Of)
 	case *PointDay:
 		return n.Point.endsInTrailing()
 	case *FromThrough:
@@ -365,7 +411,8 @@ func endsInTrailing(n Node) bool {
 	case *Through:
 		return n.Through.endsInTrailing()
 	}
-	return false
+	x := inside(n)
+	return x != nil && endsInTrailing(x)
 }
 
 func (p *Point) endsInTrailing() bool {
@@ -374,29 +421,34 @@ func (p *Point) endsInTrailing() bool {
 
 // The canonical text of each form.
 
-func (n *Relative) String() string       { return text(n) }
-func (n *This) String() string           { return text(n) }
-func (n *ToDate) String() string         { return text(n) }
-func (n *LastFull) String() string       { return text(n) }
-func (n *NextFull) String() string       { return text(n) }
-func (n *RestOf) String() string         { return text(n) }
-func (n *Trailing) String() string       { return text(n) }
-func (n *Coming) String() string         { return text(n) }
-func (n *Nth) String() string            { return text(n) }
-func (n *FirstLast) String() string      { return text(n) }
-func (n *DateRange) String() string      { return text(n) }
-func (n *UnitLiteral) String() string    { return text(n) }
-func (n *MomentRange) String() string    { return text(n) }
-func (n *OnlyTimes) String() string      { return text(n) }
-func (n *PointDay) String() string       { return text(n) }
-func (n *FromThrough) String() string    { return text(n) }
-func (n *FromOnward) String() string     { return text(n) }
-func (n *Through) String() string        { return text(n) }
-func (n *AllDates) String() string       { return text(n) }
-func (n *Name) String() string           { return text(n) }
-func (n *SetOp) String() string          { return text(n) }
-func (n *ExcludingToday) String() string { return text(n) }
-func (n *SoFar) String() string          { return text(n) }
-func (n *Move) String() string           { return text(n) }
-func (n *OnlyDays) String() string       { return text(n) }
-func (n *InCalendar) String() string     { return text(n) }
+func (n *Relative) String() string         { return text(n) }
+func (n *This) String() string             { return text(n) }
+func (n *ToDate) String() string           { return text(n) }
+func (n *LastFull) String() string         { return text(n) }
+func (n *NextFull) String() string         { return text(n) }
+func (n *RestOf) String() string           { return text(n) }
+func (n *Trailing) String() string         { return text(n) }
+func (n *Coming) String() string           { return text(n) }
+func (n *Nth) String() string              { return text(n) }
+func (n *FirstLast) String() string        { return text(n) }
+func (n *NthWeekday) String() string       { return text(n) }
+func (n *FirstLastWeekday) String() string { return text(n) }
+func (n *Event) String() string            { return text(n) }
+func (n *EventOf) String() string          { return text(n) }
+func (n *NearEvent) String() string        { return text(n) }
+func (n *DateRange) String() string        { return text(n) }
+func (n *UnitLiteral) String() string      { return text(n) }
+func (n *MomentRange) String() string      { return text(n) }
+func (n *OnlyTimes) String() string        { return text(n) }
+func (n *PointDay) String() string         { return text(n) }
+func (n *FromThrough) String() string      { return text(n) }
+func (n *FromOnward) String() string       { return text(n) }
+func (n *Through) String() string          { return text(n) }
+func (n *AllDates) String() string         { return text(n) }
+func (n *Name) String() string             { return text(n) }
+func (n *SetOp) String() string            { return text(n) }
+func (n *ExcludingToday) String() string   { return text(n) }
+func (n *SoFar) String() string            { return text(n) }
+func (n *Move) String() string             { return text(n) }
+func (n *OnlyDays) String() string         { return text(n) }
+func (n *InCalendar) String() string       { return text(n) }

@@ -18,25 +18,25 @@ const (
 	MovesOn Motion = "moves on" // some of these by turns
 )
 
-// Event says what happens to a span on an as-of day that is unlike the day before.
-type Event string
+// Change says what happens to a span on an as-of day that is unlike the day before.
+type Change string
 
-// The events.
+// The changes.
 const (
-	Begins    Event = "begins"            // the rehearsal's first day
-	RollsOver Event = "rolls over"        // it lets a unit go and takes the next
-	Jumps     Event = "jumps"             // it goes back, or changes otherwise
-	Empties   Event = "becomes empty"     // it has no days from here on
-	Fills     Event = "becomes non-empty" // it has days again
-	Fails     Event = "fails"             // it gives an error from here on
-	Recovers  Event = "recovers"          // it gives days again after an error
+	Begins    Change = "begins"            // the rehearsal's first day
+	RollsOver Change = "rolls over"        // it lets a unit go and takes the next
+	Jumps     Change = "jumps"             // it goes back, or changes otherwise
+	Empties   Change = "becomes empty"     // it has no days from here on
+	Fills     Change = "becomes non-empty" // it has days again
+	Fails     Change = "fails"             // it gives an error from here on
+	Recovers  Change = "recovers"          // it gives days again after an error
 )
 
-// A Turn is a run of as-of days over which a span behaves in one way, and the event it begins with.
+// A Turn is a run of as-of days over which a span behaves in one way, and the change it begins with.
 type Turn struct {
 	First  civil.Day `json:"first_as_of"`
 	Last   civil.Day `json:"last_as_of"`
-	Event  Event     `json:"change"`
+	Change Change    `json:"change"`
 	Motion Motion    `json:"then"`
 	// From and To are the days that the span gives on the first and on the last as-of day.
 	From civil.Set `json:"from"`
@@ -63,13 +63,13 @@ func Rehearse(ctx context.Context, n Node, s Scope, days int) ([]Turn, error) {
 			return nil, ErrTooLong
 		}
 		if len(turns) == 0 {
-			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: Begins, Motion: Stays, From: set, To: set, Err: err})
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Change: Begins, Motion: Stays, From: set, To: set, Err: err})
 			continue
 		}
 		t := &turns[len(turns)-1]
-		event, motion := compareTurns(t.To, t.Err, set, err)
-		if event != "" {
-			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Event: event, Motion: Stays, From: set, To: set, Err: err})
+		change, motion := compareTurns(t.To, t.Err, set, err)
+		if change != "" {
+			turns = append(turns, Turn{First: s.AsOf, Last: s.AsOf, Change: change, Motion: Stays, From: set, To: set, Err: err})
 			continue
 		}
 		switch {
@@ -110,8 +110,8 @@ func (s *Scope) next() {
 // unit let go.
 const step = 6
 
-// compareTurns returns what became of a span from one as-of day to the next: an event, or else a motion.
-func compareTurns(before civil.Set, beforeErr *Error, after civil.Set, afterErr *Error) (Event, Motion) {
+// compareTurns returns what became of a span from one as-of day to the next: a change, or else a motion.
+func compareTurns(before civil.Set, beforeErr *Error, after civil.Set, afterErr *Error) (Change, Motion) {
 	switch {
 	case beforeErr != nil && afterErr != nil:
 		return "", Stays

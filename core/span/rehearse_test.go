@@ -44,7 +44,7 @@ func TestRehearse(t *testing.T) {
 				got = append(got, turn.First.String()[5:]+" fails")
 				continue
 			}
-			got = append(got, fmt.Sprintf("%s %s %s %d", turn.First.String()[5:], turn.Event, turn.Motion, turn.From.Days()))
+			got = append(got, fmt.Sprintf("%s %s %s %d", turn.First.String()[5:], turn.Change, turn.Motion, turn.From.Days()))
 			if i > 0 && turns[i-1].Last+1 != turn.First {
 				t.Errorf("%s: a day is missing before %s", c.text, turn.First)
 			}

@@ -6,6 +6,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/event"
 )
 
 // A Scope is what an expression is read against.
@@ -27,13 +28,15 @@ type Scope struct {
 	Meter *Meter
 }
 
-// A Source finds what expressions name. Both answers are errors that say what is missing and, where
+// A Source finds what expressions name. Its errors say what is missing and, where
 // there is one, the nearest name.
 type Source interface {
 	// Span returns a named span's expression and its own calendar, nil where it has none.
 	Span(name string) (Node, *calendar.Calendar, error)
 	// Calendar returns a calendar by its name.
 	Calendar(name string) (*calendar.Calendar, error)
+	// Event returns an event list by its name.
+	Event(name string) (*event.List, error)
 }
 
 // maxReferences bounds how many named spans one resolution follows.
@@ -140,7 +143,7 @@ func (e *env) spend(n int) error {
 // isInterval reports whether a form is one interval, or none, by itself.
 func isInterval(n Node) bool {
 	switch n.(type) {
-	case *Name, *SetOp, *ExcludingToday, *SoFar, *Move, *OnlyDays, *OnlyTimes, *InCalendar:
+	case *Name, *SetOp, *ExcludingToday, *SoFar, *Move, *OnlyDays, *OnlyTimes, *InCalendar, *Event, *EventOf:
 		return false
 	}
 	return true
@@ -165,6 +168,14 @@ func (e *env) compound(n Node) (civil.Set, error) {
 		return civil.Set{}, timedError(n)
 	case *InCalendar:
 		return e.in(n)
+	case *Event:
+		list, err := e.event(n.Name)
+		if err != nil {
+			return civil.Set{}, err
+		}
+		return list.Days(), nil
+	case *EventOf:
+		return e.eventOf(n)
 	}
 	panic(fmt.Sprintf("span: a node of type %T", n))
 }
@@ -236,6 +247,7 @@ func (e *env) chain(n *SetOp) (civil.Set, error) {
 		var other civil.Set
 		if other, err = e.eval(t); err == nil {
 			err = e.spend(set.Len() + other.Len())
+			e.noteEventTerm(n.Op, t, set)
 			set = n.Op.apply(set, other)
 		}
 	}
@@ -279,7 +291,7 @@ func (e *env) soFar(n *SoFar) (civil.Set, error) {
 }
 
 func (e *env) only(n *OnlyDays) (civil.Set, error) {
-	if e.trace != nil && n.BusinessDays {
+	if _, ok := n.Part.(BusinessDays); ok && e.trace != nil {
 		before := e.trace.onlyBusiness
 		e.trace.onlyBusiness = true
 		defer func() { e.trace.onlyBusiness = before }()
@@ -294,17 +306,12 @@ func (e *env) only(n *OnlyDays) (civil.Set, error) {
 	if err := e.spend(x.Days()); err != nil {
 		return civil.Set{}, err
 	}
-	var set civil.Set
-	if n.BusinessDays {
-		e.needHolidays(x.Bounds())
-		set = x.Keep(e.cal.IsBusinessDay)
-	} else {
-		set = x.Keep(func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
+	set, err := n.Part.keep(e, x)
+	if err != nil {
+		return civil.Set{}, e.placed(n, err)
 	}
 	if x.Days() >= 7 {
-		var w writer
-		n.writeOnly(&w)
-		e.noteIdle(string(w.b), n, x, set)
+		e.noteIdle(n.words(), n, x, set)
 	}
 	return set, nil
 }

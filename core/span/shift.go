@@ -173,6 +173,7 @@ func (e *env) push(n *Move) (back reading, err error) {
 	}
 	m := move{n.N, n.Unit, e.cal}
 	e.noteShortMoveOf(n.X, m)
+	e.noteFixedDays(n.X, m)
 	back = reading{e.asOf, e.base, e.since, e.now}
 	if e.hasNow { // it keeps its time
 		e.now, _ = e.clock.Shift(e.now, moved-e.asOf)

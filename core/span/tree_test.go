@@ -78,16 +78,45 @@ func (g *grower) term(depth int) Node {
 		case 3:
 			n = &Move{n, -g.n(), g.unit()}
 		case 4:
-			if g.yes() {
-				n = &OnlyDays{X: n, BusinessDays: true}
-			} else {
-				n = &OnlyDays{X: n, Weekdays: civil.Weekdays(1 + g.rng.IntN(127))}
-			}
+			n = &OnlyDays{n, g.part()}
 		case 5:
 			n = &InCalendar{n, "trade-445"}
 		}
 	}
 	return n
+}
+
+// part is what only keeps.
+func (g *grower) part() Part {
+	switch g.rng.IntN(5) {
+	case 0:
+		return BusinessDays{}
+	case 1:
+		return InMonths(1 + g.rng.IntN(1<<12-1))
+	case 2:
+		return DuringEvent("easter-2")
+	case 3:
+		return g.recurring()
+	}
+	return OnWeekdays(1 + g.rng.IntN(127))
+}
+
+func (g *grower) recurring() Part {
+	r := Recurring{Pick: Pick(g.rng.IntN(3)), From: 1, Each: calendar.Units[g.rng.IntN(len(calendar.Units))]}
+	for r.Each < calendar.Week {
+		r.Each++
+	}
+	for r.Unit = r.Each; r.Unit >= r.Each; r.Unit = calendar.Units[g.rng.IntN(len(calendar.Units))] {
+	}
+	if r.ByWeekday = g.rng.IntN(3) == 0; r.ByWeekday {
+		r.Unit, r.Weekday = calendar.Day, civil.Weekday(g.rng.IntN(7))
+	}
+	if r.Through = g.n(); r.Pick == Numbered {
+		r.From = r.Through
+		r.Through += g.rng.IntN(3)
+		r.Through = min(r.Through, MaxCount)
+	}
+	return r
 }
 
 func (g *grower) point(depth int) Point {
@@ -118,7 +147,21 @@ func (g *grower) point(depth int) Point {
 }
 
 func (g *grower) form(depth int) Node {
-	switch g.rng.IntN(19) {
+	switch g.rng.IntN(22) {
+	case 19:
+		return []Node{&Event{"storm"}, &NearEvent{"storm", g.rng.IntN(3) - 1}}[g.rng.IntN(2)]
+	case 20:
+		if depth > 0 {
+			return &EventOf{"easter-2", g.expression(depth - 1)}
+		}
+	case 21:
+		day := civil.Weekday(g.rng.IntN(7))
+		if depth > 0 && g.yes() {
+			return &NthWeekday{day, g.n(), g.expression(depth - 1)}
+		}
+		if depth > 0 {
+			return &FirstLastWeekday{g.yes(), day, g.expression(depth - 1)}
+		}
 	case 18:
 		from := WallTime{g.day(), g.seconds()}
 		return &MomentRange{from, WallTime{from.Day + 1, g.seconds()}}

@@ -385,6 +385,9 @@ func (w *twin) days(n Node, s stand, atClose bool) (civil.Set, bool) {
 	a := w.day(s, 0)
 	keep := func(x Node, inside func(civil.Day) bool) (civil.Set, bool) {
 		set, ok := w.days(x, s, atClose)
+		if !ok {
+			return set, false
+		}
 		var kept []civil.Interval
 		for v := range set.Intervals() {
 			for d := v.Start; d < v.End; d++ {
@@ -403,10 +406,7 @@ func (w *twin) days(n Node, s stand, atClose bool) (civil.Set, bool) {
 	case *SoFar:
 		return keep(n.X, func(d civil.Day) bool { return d <= a })
 	case *OnlyDays:
-		if n.BusinessDays {
-			return keep(n.X, w.business)
-		}
-		return keep(n.X, func(d civil.Day) bool { return n.Weekdays.Has(d.Weekday()) })
+		return keep(n.X, w.inPart(n.Part))
 	case *Move:
 		if n.Unit == calendar.Day || n.Unit == calendar.Week {
 			set, ok := w.days(n.X, s, atClose)
@@ -432,6 +432,9 @@ func (w *twin) days(n Node, s stand, atClose bool) (civil.Set, bool) {
 		from, ok1 := w.point(n.From, s, atClose)
 		through, ok2 := w.point(n.Through, s, atClose)
 		return civil.SetOf(civil.Through(from, through)), ok1 && ok2 && through >= from-1
+	}
+	if set, ok, known := w.season(n, s, atClose); known {
+		return set, ok
 	}
 	v, ok := w.resolve(n, s, atClose)
 	return civil.SetOf(v), ok

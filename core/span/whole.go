@@ -20,7 +20,7 @@ func (s *Scope) whole(n Node, names int) (Node, error) {
 		return &Move{whole, x.N, x.Unit}, err
 	case *OnlyDays:
 		whole, err := s.whole(x.X, names)
-		return &OnlyDays{whole, x.BusinessDays, x.Weekdays}, err
+		return &OnlyDays{whole, x.Part}, err
 	case *InCalendar:
 		whole, err := s.whole(x.X, names)
 		return &InCalendar{whole, x.Calendar}, err

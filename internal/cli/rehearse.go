@@ -62,7 +62,7 @@ func rehearsalGrid(r *book.Rehearsal) *table.Grid {
 		row := []string{
 			t.First.String(),
 			t.Last.String(),
-			string(t.Event),
+			string(t.Change),
 			string(t.Motion),
 			t.From.String(),
 			print.DayCount(table.Days(t.From)),
@@ -82,7 +82,7 @@ func printRehearsal(p *print.Printer, r *book.Rehearsal) {
 	g := &table.Grid{Header: []string{"as of", "through", "change", "then", "at first", "days", "at last", "days"}}
 	for i := range r.Turns {
 		t := &r.Turns[i]
-		row := []string{t.First.Long(), t.Last.Long(), string(t.Event), string(t.Motion)}
+		row := []string{t.First.Long(), t.Last.Long(), string(t.Change), string(t.Motion)}
 		switch {
 		case t.Err != nil:
 			row = append(row, t.Err.Error(), "", "", "")

@@ -394,7 +394,7 @@ func (s *Views) Turns(ctx context.Context, b *book.Brief, from civil.Day, days i
 				return nil, err
 			}
 			for _, turn := range rehearsal.Turns {
-				if turn.Event == span.Begins {
+				if turn.Change == span.Begins {
 					continue
 				}
 				t := found[turn.First]
@@ -402,7 +402,7 @@ func (s *Views) Turns(ctx context.Context, b *book.Brief, from civil.Day, days i
 					t = &BriefTurn{Day: turn.First}
 					found[turn.First] = t
 				}
-				t.Changes = appendNew(t.Changes, string(turn.Event))
+				t.Changes = appendNew(t.Changes, string(turn.Change))
 				t.Items = appendNew(t.Items, b.Items[i].ID)
 			}
 		}
