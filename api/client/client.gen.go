@@ -937,6 +937,148 @@ func (c *Client) Elapse(ctx context.Context, body ElapseJSONRequestBody, editors
 	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
 }
 
+// ListEventListsResponse is the answer of ListEventLists.
+type ListEventListsResponse struct {
+	Reply
+	JSON200 *EventListsPage // 200
+}
+
+// ListEventLists asks GET /events: The event lists
+func (c *Client) ListEventLists(ctx context.Context, params *ListEventListsParams, editors ...RequestEditor) (*ListEventListsResponse, error) {
+	q := newRequest("GET", "/events")
+	if params != nil {
+		q.query("limit", params.Limit)
+		q.query("after", params.After)
+	}
+	r := &ListEventListsResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// AddEventListResponse is the answer of AddEventList.
+type AddEventListResponse struct {
+	Reply
+	JSON201 *EventList // 201
+}
+
+// AddEventList asks POST /events: Create an event list
+func (c *Client) AddEventList(ctx context.Context, params *AddEventListParams, body AddEventListJSONRequestBody, editors ...RequestEditor) (*AddEventListResponse, error) {
+	q := newRequest("POST", "/events")
+	if params != nil {
+		q.query("note", params.Note)
+	}
+	q.json(body)
+	r := &AddEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{201, &r.JSON201})
+}
+
+// ReadEventsResponse is the answer of ReadEvents.
+type ReadEventsResponse struct {
+	Reply
+	JSON200 *ReadEvents // 200
+}
+
+// ReadEvents asks POST /events/read: Read event lists from an iCalendar or CSV file, without keeping them
+func (c *Client) ReadEvents(ctx context.Context, body ReadEventsJSONRequestBody, editors ...RequestEditor) (*ReadEventsResponse, error) {
+	q := newRequest("POST", "/events/read")
+	q.json(body)
+	r := &ReadEventsResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// RemoveEventListResponse is the answer of RemoveEventList.
+type RemoveEventListResponse struct {
+	Reply
+}
+
+// RemoveEventList asks DELETE /events/{name}: Remove an event list
+func (c *Client) RemoveEventList(ctx context.Context, name NameParam, params *RemoveEventListParams, editors ...RequestEditor) (*RemoveEventListResponse, error) {
+	q := newRequest("DELETE", "/events/%s", name)
+	if params != nil {
+		q.header("If-Match", params.IfMatch)
+	}
+	r := &RemoveEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply)
+}
+
+// GetEventListResponse is the answer of GetEventList.
+type GetEventListResponse struct {
+	Reply
+	JSON200 *EventList // 200
+}
+
+// GetEventList asks GET /events/{name}: One event list
+func (c *Client) GetEventList(ctx context.Context, name NameParam, editors ...RequestEditor) (*GetEventListResponse, error) {
+	q := newRequest("GET", "/events/%s", name)
+	r := &GetEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// PutEventListResponse is the answer of PutEventList.
+type PutEventListResponse struct {
+	Reply
+	JSON200 *EventList // 200
+}
+
+// PutEventList asks PUT /events/{name}: Change an event list
+func (c *Client) PutEventList(ctx context.Context, name NameParam, params *PutEventListParams, body PutEventListJSONRequestBody, editors ...RequestEditor) (*PutEventListResponse, error) {
+	q := newRequest("PUT", "/events/%s", name)
+	if params != nil {
+		q.query("note", params.Note)
+		q.header("If-Match", params.IfMatch)
+	}
+	q.json(body)
+	r := &PutEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// RenameEventListResponse is the answer of RenameEventList.
+type RenameEventListResponse struct {
+	Reply
+	JSON200 *Renamed // 200
+}
+
+// RenameEventList asks POST /events/{name}/rename: Rename an event list; spans, briefs and schedules that name it are updated
+func (c *Client) RenameEventList(ctx context.Context, name NameParam, params *RenameEventListParams, body RenameEventListJSONRequestBody, editors ...RequestEditor) (*RenameEventListResponse, error) {
+	q := newRequest("POST", "/events/%s/rename", name)
+	if params != nil {
+		q.header("If-Match", params.IfMatch)
+	}
+	q.json(body)
+	r := &RenameEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// RestoreEventListResponse is the answer of RestoreEventList.
+type RestoreEventListResponse struct {
+	Reply
+	JSON200 *EventList // 200
+}
+
+// RestoreEventList asks POST /events/{name}/restore: Restore an earlier version of an event list, as a new version
+func (c *Client) RestoreEventList(ctx context.Context, name NameParam, body RestoreEventListJSONRequestBody, editors ...RequestEditor) (*RestoreEventListResponse, error) {
+	q := newRequest("POST", "/events/%s/restore", name)
+	q.json(body)
+	r := &RestoreEventListResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
+// ListEventListVersionsResponse is the answer of ListEventListVersions.
+type ListEventListVersionsResponse struct {
+	Reply
+	JSON200 *VersionsPage // 200
+}
+
+// ListEventListVersions asks GET /events/{name}/versions: The versions of an event list, newest first
+func (c *Client) ListEventListVersions(ctx context.Context, name NameParam, params *ListEventListVersionsParams, editors ...RequestEditor) (*ListEventListVersionsResponse, error) {
+	q := newRequest("GET", "/events/%s/versions", name)
+	if params != nil {
+		q.query("limit", params.Limit)
+		q.query("after", params.After)
+	}
+	r := &ListEventListVersionsResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
 // ListHolidayListsResponse is the answer of ListHolidayLists.
 type ListHolidayListsResponse struct {
 	Reply

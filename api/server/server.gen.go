@@ -59,6 +59,15 @@ func Register(router gin.IRouter, base string, handlers Handlers, errors Errors)
 	router.PUT(base+"/holidays/:name", s.PutHolidayList)
 	router.GET(base+"/holidays/:name/versions", s.ListHolidayListVersions)
 	router.POST(base+"/holidays/:name/restore", s.RestoreHolidayList)
+	router.GET(base+"/events", s.ListEventLists)
+	router.POST(base+"/events", s.AddEventList)
+	router.DELETE(base+"/events/:name", s.RemoveEventList)
+	router.GET(base+"/events/:name", s.GetEventList)
+	router.PUT(base+"/events/:name", s.PutEventList)
+	router.POST(base+"/events/:name/rename", s.RenameEventList)
+	router.GET(base+"/events/:name/versions", s.ListEventListVersions)
+	router.POST(base+"/events/:name/restore", s.RestoreEventList)
+	router.POST(base+"/events/read", s.ReadEvents)
 	router.GET(base+"/briefs", s.ListBriefs)
 	router.POST(base+"/briefs", s.AddBrief)
 	router.DELETE(base+"/briefs/:name", s.RemoveBrief)
@@ -1144,6 +1153,184 @@ func (r Elapse200JSONResponse) VisitElapseResponse(w http.ResponseWriter) error 
 	return writeJSON(w, 200, r)
 }
 
+type ListEventListsRequestObject struct {
+	Params ListEventListsParams
+}
+
+type ListEventListsResponseObject interface {
+	VisitListEventListsResponse(w http.ResponseWriter) error
+}
+
+type ListEventLists200JSONResponse EventListsPage
+
+func (r ListEventLists200JSONResponse) VisitListEventListsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
+}
+
+type AddEventListRequestObject struct {
+	Params AddEventListParams
+	Body   *AddEventListJSONRequestBody
+}
+
+type AddEventListResponseObject interface {
+	VisitAddEventListResponse(w http.ResponseWriter) error
+}
+
+type AddEventList201ResponseHeaders struct {
+	ETag     *string
+	Location *string
+}
+
+type AddEventList201JSONResponse struct {
+	Body    EventList
+	Headers AddEventList201ResponseHeaders
+}
+
+func (r AddEventList201JSONResponse) VisitAddEventListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	setHeader(w, "Location", r.Headers.Location)
+	return writeJSON(w, 201, r.Body)
+}
+
+type ReadEventsRequestObject struct {
+	Body *ReadEventsJSONRequestBody
+}
+
+type ReadEventsResponseObject interface {
+	VisitReadEventsResponse(w http.ResponseWriter) error
+}
+
+type ReadEvents200JSONResponse ReadEvents
+
+func (r ReadEvents200JSONResponse) VisitReadEventsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
+}
+
+type RemoveEventListRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params RemoveEventListParams
+}
+
+type RemoveEventListResponseObject interface {
+	VisitRemoveEventListResponse(w http.ResponseWriter) error
+}
+
+type RemoveEventList204Response struct {
+}
+
+func (r RemoveEventList204Response) VisitRemoveEventListResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type GetEventListRequestObject struct {
+	Name NameParam `json:"name"`
+}
+
+type GetEventListResponseObject interface {
+	VisitGetEventListResponse(w http.ResponseWriter) error
+}
+
+type GetEventList200ResponseHeaders struct {
+	ETag *string
+}
+
+type GetEventList200JSONResponse struct {
+	Body    EventList
+	Headers GetEventList200ResponseHeaders
+}
+
+func (r GetEventList200JSONResponse) VisitGetEventListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
+}
+
+type PutEventListRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params PutEventListParams
+	Body   *PutEventListJSONRequestBody
+}
+
+type PutEventListResponseObject interface {
+	VisitPutEventListResponse(w http.ResponseWriter) error
+}
+
+type PutEventList200ResponseHeaders struct {
+	ETag *string
+}
+
+type PutEventList200JSONResponse struct {
+	Body    EventList
+	Headers PutEventList200ResponseHeaders
+}
+
+func (r PutEventList200JSONResponse) VisitPutEventListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
+}
+
+type RenameEventListRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params RenameEventListParams
+	Body   *RenameEventListJSONRequestBody
+}
+
+type RenameEventListResponseObject interface {
+	VisitRenameEventListResponse(w http.ResponseWriter) error
+}
+
+type RenameEventList200ResponseHeaders struct {
+	ETag *string
+}
+
+type RenameEventList200JSONResponse struct {
+	Body    Renamed
+	Headers RenameEventList200ResponseHeaders
+}
+
+func (r RenameEventList200JSONResponse) VisitRenameEventListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
+}
+
+type RestoreEventListRequestObject struct {
+	Name NameParam `json:"name"`
+	Body *RestoreEventListJSONRequestBody
+}
+
+type RestoreEventListResponseObject interface {
+	VisitRestoreEventListResponse(w http.ResponseWriter) error
+}
+
+type RestoreEventList200ResponseHeaders struct {
+	ETag *string
+}
+
+type RestoreEventList200JSONResponse struct {
+	Body    EventList
+	Headers RestoreEventList200ResponseHeaders
+}
+
+func (r RestoreEventList200JSONResponse) VisitRestoreEventListResponse(w http.ResponseWriter) error {
+	setHeader(w, "ETag", r.Headers.ETag)
+	return writeJSON(w, 200, r.Body)
+}
+
+type ListEventListVersionsRequestObject struct {
+	Name   NameParam `json:"name"`
+	Params ListEventListVersionsParams
+}
+
+type ListEventListVersionsResponseObject interface {
+	VisitListEventListVersionsResponse(w http.ResponseWriter) error
+}
+
+type ListEventListVersions200JSONResponse VersionsPage
+
+func (r ListEventListVersions200JSONResponse) VisitListEventListVersionsResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
+}
+
 type ListHolidayListsRequestObject struct {
 	Params ListHolidayListsParams
 }
@@ -2122,6 +2309,24 @@ type Handlers interface {
 	RetryDelivery(ctx context.Context, request RetryDeliveryRequestObject) (RetryDeliveryResponseObject, error)
 	// Elapse answers POST /elapsed: How long it is from one day or moment to another
 	Elapse(ctx context.Context, request ElapseRequestObject) (ElapseResponseObject, error)
+	// ListEventLists answers GET /events: The event lists
+	ListEventLists(ctx context.Context, request ListEventListsRequestObject) (ListEventListsResponseObject, error)
+	// AddEventList answers POST /events: Create an event list
+	AddEventList(ctx context.Context, request AddEventListRequestObject) (AddEventListResponseObject, error)
+	// ReadEvents answers POST /events/read: Read event lists from an iCalendar or CSV file, without keeping them
+	ReadEvents(ctx context.Context, request ReadEventsRequestObject) (ReadEventsResponseObject, error)
+	// RemoveEventList answers DELETE /events/{name}: Remove an event list
+	RemoveEventList(ctx context.Context, request RemoveEventListRequestObject) (RemoveEventListResponseObject, error)
+	// GetEventList answers GET /events/{name}: One event list
+	GetEventList(ctx context.Context, request GetEventListRequestObject) (GetEventListResponseObject, error)
+	// PutEventList answers PUT /events/{name}: Change an event list
+	PutEventList(ctx context.Context, request PutEventListRequestObject) (PutEventListResponseObject, error)
+	// RenameEventList answers POST /events/{name}/rename: Rename an event list; spans, briefs and schedules that name it are updated
+	RenameEventList(ctx context.Context, request RenameEventListRequestObject) (RenameEventListResponseObject, error)
+	// RestoreEventList answers POST /events/{name}/restore: Restore an earlier version of an event list, as a new version
+	RestoreEventList(ctx context.Context, request RestoreEventListRequestObject) (RestoreEventListResponseObject, error)
+	// ListEventListVersions answers GET /events/{name}/versions: The versions of an event list, newest first
+	ListEventListVersions(ctx context.Context, request ListEventListVersionsRequestObject) (ListEventListVersionsResponseObject, error)
 	// ListHolidayLists answers GET /holidays: The holidayLists
 	ListHolidayLists(ctx context.Context, request ListHolidayListsRequestObject) (ListHolidayListsResponseObject, error)
 	// AddHolidayList answers POST /holidays: Create a holidayList
@@ -3089,6 +3294,134 @@ func (s *routes) Elapse(c *gin.Context) {
 			return err
 		}
 		return response.VisitElapseResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListEventLists(c *gin.Context) {
+	var r ListEventListsRequestObject
+	b := binder{c: c}
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListEventLists(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListEventListsResponse(c.Writer)
+	})
+}
+
+func (s *routes) AddEventList(c *gin.Context) {
+	var r AddEventListRequestObject
+	b := binder{c: c}
+	b.query("note", false, "string", "", &r.Params.Note)
+	r.Body = readJSON[AddEventListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.AddEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitAddEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) ReadEvents(c *gin.Context) {
+	var r ReadEventsRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ReadEventsJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ReadEvents(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitReadEventsResponse(c.Writer)
+	})
+}
+
+func (s *routes) RemoveEventList(c *gin.Context) {
+	var r RemoveEventListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RemoveEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRemoveEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) GetEventList(c *gin.Context) {
+	var r GetEventListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	s.answer(&b, func() error {
+		response, err := s.handlers.GetEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitGetEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) PutEventList(c *gin.Context) {
+	var r PutEventListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("note", false, "string", "", &r.Params.Note)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[PutEventListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.PutEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitPutEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) RenameEventList(c *gin.Context) {
+	var r RenameEventListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.header("If-Match", false, &r.Params.IfMatch)
+	r.Body = readJSON[RenameEventListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RenameEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRenameEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) RestoreEventList(c *gin.Context) {
+	var r RestoreEventListRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	r.Body = readJSON[RestoreEventListJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.RestoreEventList(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitRestoreEventListResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListEventListVersions(c *gin.Context) {
+	var r ListEventListVersionsRequestObject
+	b := binder{c: c}
+	b.path("name", "string", &r.Name)
+	b.query("limit", false, "integer", "", &r.Params.Limit)
+	b.query("after", false, "string", "", &r.Params.After)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListEventListVersions(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListEventListVersionsResponse(c.Writer)
 	})
 }
 

@@ -277,6 +277,7 @@ func (e DateOrder) Valid() bool {
 const (
 	DefinitionKindBrief    DefinitionKind = "brief"
 	DefinitionKindCalendar DefinitionKind = "calendar"
+	DefinitionKindEvents   DefinitionKind = "events"
 	DefinitionKindHolidays DefinitionKind = "holidays"
 	DefinitionKindSpan     DefinitionKind = "span"
 )
@@ -287,6 +288,8 @@ func (e DefinitionKind) Valid() bool {
 	case DefinitionKindBrief:
 		return true
 	case DefinitionKindCalendar:
+		return true
+	case DefinitionKindEvents:
 		return true
 	case DefinitionKindHolidays:
 		return true
@@ -657,7 +660,7 @@ type Answer = query.Answer
 // AnswerSpan defines model for AnswerSpan.
 type AnswerSpan = table.Span
 
-// AnyDefinition A span, a calendar, a holiday list or a brief
+// AnyDefinition A span, a calendar, a holiday list, an event list or a brief
 type AnyDefinition map[string]interface{}
 
 // AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
@@ -740,10 +743,10 @@ type AuditPage struct {
 
 // BookChange defines model for BookChange.
 type BookChange struct {
-	// After A span, a calendar, a holiday list or a brief
+	// After A span, a calendar, a holiday list, an event list or a brief
 	After *AnyDefinition `json:"after,omitempty"`
 
-	// Before A span, a calendar, a holiday list or a brief
+	// Before A span, a calendar, a holiday list, an event list or a brief
 	Before *AnyDefinition   `json:"before,omitempty"`
 	Change BookChangeChange `json:"change"`
 	Kind   DefinitionKind   `json:"kind"`
@@ -1303,6 +1306,29 @@ type ElapsedRequest struct {
 	Zone *Zone `json:"zone,omitempty"`
 }
 
+// EventList defines model for EventList.
+type EventList struct {
+	Author    string    `json:"author"`
+	ChangedAt time.Time `json:"changed_at"`
+
+	// Definition A named list of dated occurrences: a festival, school holidays, an outage
+	Definition EventListDefinition `json:"definition"`
+	Note       *string             `json:"note,omitempty"`
+
+	// Users The spans and briefs that name it
+	Users   *[]string `json:"users,omitempty"`
+	Version int64     `json:"version"`
+}
+
+// EventListDefinition A named list of dated occurrences: a festival, school holidays, an outage
+type EventListDefinition = book.Events
+
+// EventListsPage defines model for EventListsPage.
+type EventListsPage struct {
+	Items []EventList `json:"items"`
+	Next  *string     `json:"next,omitempty"`
+}
+
 // Expression Example: last full month
 type Expression = string
 
@@ -1697,6 +1723,29 @@ type PublishedDays struct {
 // `COL between LOW and HIGH` or `COL~TEXT`; nothing after the sign is blank, and several values of one column and
 // sign are alternatives; other records as `plan fare=planned_fare`.
 type Query = query.Query
+
+// ReadEvents defines model for ReadEvents.
+type ReadEvents struct {
+	// LeftOut What the file holds that is in no list
+	LeftOut *string               `json:"left_out,omitempty"`
+	Lists   []EventListDefinition `json:"lists"`
+}
+
+// ReadEventsRequest defines model for ReadEventsRequest.
+type ReadEventsRequest struct {
+	// BySummary Of iCalendar, one list for each summary instead of one list
+	BySummary *bool `json:"by_summary,omitempty"`
+
+	// FirstYear The first year that the lists are complete for; required for iCalendar
+	FirstYear *int `json:"first_year,omitempty"`
+	LastYear  *int `json:"last_year,omitempty"`
+
+	// Name Lower-case letters, digits and hyphens, beginning with a letter
+	Name *Name `json:"name,omitempty"`
+
+	// Text The file: iCalendar, or CSV with the columns name, first_day, last_day and label
+	Text string `json:"text"`
+}
 
 // Reason defines model for Reason.
 type Reason struct {
@@ -2360,7 +2409,7 @@ type Version struct {
 	Author    string    `json:"author"`
 	ChangedAt time.Time `json:"changed_at"`
 
-	// Definition A span, a calendar, a holiday list or a brief
+	// Definition A span, a calendar, a holiday list, an event list or a brief
 	Definition *AnyDefinition `json:"definition,omitempty"`
 	Note       *string        `json:"note,omitempty"`
 
@@ -2856,6 +2905,51 @@ type ListDeliveriesParams struct {
 	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// ListEventListsParams defines parameters for ListEventLists.
+type ListEventListsParams struct {
+	// Limit How many to give at most
+	Limit *LimitParam `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After The `next` of the page before
+	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
+}
+
+// AddEventListParams defines parameters for AddEventList.
+type AddEventListParams struct {
+	// Note Why it is changed
+	Note *NoteParam `form:"note,omitempty" json:"note,omitempty"`
+}
+
+// RemoveEventListParams defines parameters for RemoveEventList.
+type RemoveEventListParams struct {
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
+// PutEventListParams defines parameters for PutEventList.
+type PutEventListParams struct {
+	// Note Why it is changed
+	Note *NoteParam `form:"note,omitempty" json:"note,omitempty"`
+
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
+// RenameEventListParams defines parameters for RenameEventList.
+type RenameEventListParams struct {
+	// IfMatch The ETag of what is changed; required to change
+	IfMatch *IfMatchParam `json:"If-Match,omitempty"`
+}
+
+// ListEventListVersionsParams defines parameters for ListEventListVersions.
+type ListEventListVersionsParams struct {
+	// Limit How many to give at most
+	Limit *LimitParam `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After The `next` of the page before
+	After *AfterParam `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // ListHolidayListsParams defines parameters for ListHolidayLists.
 type ListHolidayListsParams struct {
 	// Limit How many to give at most
@@ -3052,6 +3146,21 @@ type PublishDaysJSONRequestBody = PublishDaysRequest
 
 // ElapseJSONRequestBody defines body for Elapse for application/json ContentType.
 type ElapseJSONRequestBody = ElapsedRequest
+
+// AddEventListJSONRequestBody defines body for AddEventList for application/json ContentType.
+type AddEventListJSONRequestBody = EventListDefinition
+
+// ReadEventsJSONRequestBody defines body for ReadEvents for application/json ContentType.
+type ReadEventsJSONRequestBody = ReadEventsRequest
+
+// PutEventListJSONRequestBody defines body for PutEventList for application/json ContentType.
+type PutEventListJSONRequestBody = EventListDefinition
+
+// RenameEventListJSONRequestBody defines body for RenameEventList for application/json ContentType.
+type RenameEventListJSONRequestBody = RenameRequest
+
+// RestoreEventListJSONRequestBody defines body for RestoreEventList for application/json ContentType.
+type RestoreEventListJSONRequestBody = RestoreRequest
 
 // AddHolidayListJSONRequestBody defines body for AddHolidayList for application/json ContentType.
 type AddHolidayListJSONRequestBody = HolidayListDefinition

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 
 	"vastspan/core/query"
-	"vastspan/core/span"
 )
 
 // EachExpression shows everything of a brief that may be an expression, prompts among them, so that it can be changed.
@@ -46,17 +45,17 @@ func (b *Brief) own() (*Brief, error) {
 	return &copied, json.Unmarshal(body, &copied)
 }
 
-// SpanRenamed returns a brief in which a span has another name; changed says whether it refers to it.
-func (b *Brief) SpanRenamed(from, to string) (renamed *Brief, changed bool, err error) {
-	if renamed, err = b.own(); err != nil {
+// Reworded returns a brief with its expressions put in other words; changed says whether any of them is.
+func (b *Brief) Reworded(words func(text string) string) (reworded *Brief, changed bool, err error) {
+	if reworded, err = b.own(); err != nil {
 		return nil, false, err
 	}
-	renamed.EachExpression(func(text *string) {
-		if other := span.Renamed(*text, from, to); other != *text {
+	reworded.EachExpression(func(text *string) {
+		if other := words(*text); other != *text {
 			*text, changed = other, true
 		}
 	})
-	return renamed, changed, nil
+	return reworded, changed, nil
 }
 
 // DatasetRenamed returns a brief in which a dataset has another name; changed says whether it is about it.

@@ -282,7 +282,7 @@ func (p *plan) resolveFilters(filters *dataset.Filters, s *dataset.Schema) error
 		}
 		r, err := span.ResolveCautiously(n, p.Scope)
 		if err != nil {
-			return civil.Set{}, "", err
+			return civil.Set{}, "", span.Located(err, text, n)
 		}
 		p.filterNodes = append(p.filterNodes, n)
 		for _, c := range r.Cautions {
@@ -491,7 +491,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	p.query.Over[i] = n.String()
 	resolution, err := span.ResolveEither(n, p.Scope)
 	if err != nil {
-		return errorAt(err, "/over/%d", i)
+		return errorAt(span.Located(err, text, n), "/over/%d", i)
 	}
 	resolved := periodOf(resolution)
 	if resolved.Timed() {

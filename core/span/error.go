@@ -19,6 +19,8 @@ type Error struct {
 	Offers []string `json:"offers,omitempty"`
 	// Unknown is a name of a span that is not there, and Near one that is, and much like it; empty for none.
 	Unknown, Near string `json:"-"`
+	// at is the form that could not be resolved; nil where the parser refuses.
+	at Node
 	// Timed says that the expression denotes moments, where days are needed.
 	Timed bool `json:"-"`
 }
@@ -59,6 +61,38 @@ func offering(n Node, err error) error {
 	}
 	with := *e
 	with.Offers = []string{Renamed(n.String(), e.Unknown, e.Near)}
+	return &with
+}
+
+// Located returns the error of resolving an expression with its place in the text that was parsed to it. An error that has one
+// already, and one of a text that is read in another way, stays as it is.
+func Located(err error, text string, n Node) error {
+	e, ok := err.(*Error)
+	if !ok || e.Column > 0 || e.at == nil || n == nil {
+		return err
+	}
+	p := &parser{src: text, places: map[Node]extent{}}
+	again, fault := p.parse()
+	if fault != nil {
+		return err
+	}
+	number, found, nth := 0, -1, 0
+	Walk(n, func(n Node) bool {
+		if n == e.at && found < 0 {
+			found = number
+		}
+		number++
+		return true
+	})
+	with := *e
+	Walk(again, func(n Node) bool {
+		if place, known := p.places[n]; nth == found && known {
+			with.Column = utf8.RuneCountInString(text[:place.start]) + 1
+			with.Width = max(1, utf8.RuneCountInString(text[place.start:place.end]))
+		}
+		nth++
+		return true
+	})
 	return &with
 }
 

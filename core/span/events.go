@@ -57,7 +57,7 @@ func (e *env) nearEvent(n *NearEvent) (civil.Interval, error) {
 		if i := list.FirstFrom(e.asOf + 1); i < len(list.Occurrences) {
 			return list.Occurrences[i].Days, nil
 		}
-		return civil.Interval{}, &Error{Message: fmt.Sprintf("%s, as of %s: no occurrence of the event list starts later%s", n, e.asOf, extent(list))}
+		return civil.Interval{}, e.beyond(n, list, "starts later")
 	}
 	over := e.asOf
 	if e.atClose {
@@ -68,21 +68,27 @@ func (e *env) nearEvent(n *NearEvent) (civil.Interval, error) {
 			return days, nil
 		}
 	}
-	return civil.Interval{}, &Error{Message: fmt.Sprintf("%s, as of %s: no occurrence of the event list is over%s", n, e.asOf, extent(list))}
+	return civil.Interval{}, e.beyond(n, list, "is over")
 }
 
-// extent says from when to when a list has occurrences.
-func extent(l *event.List) string {
-	if len(l.Occurrences) == 0 {
-		return "; the list is empty"
+// beyond refuses an occurrence that the list does not have, and says from when to when it has any.
+func (e *env) beyond(n *NearEvent, l *event.List, what string) error {
+	extent := "the list is empty"
+	if last := len(l.Occurrences) - 1; last >= 0 {
+		extent = fmt.Sprintf("it has %s through %s", l.Occurrences[0].Days.First(), l.Occurrences[last].Days.Last())
 	}
-	return fmt.Sprintf("; it has %s through %s", l.Occurrences[0].Days.First(), l.Occurrences[len(l.Occurrences)-1].Days.Last())
+	return &Error{Message: fmt.Sprintf("%s, as of %s: no occurrence of the event list %s; %s", n, e.asOf, what, extent)}
 }
 
 func (e *env) needEvent(l *event.List, v civil.Interval) {
-	if e.trace != nil && !l.Known(v) {
-		e.note(EventsUnknown, "the event list %s covers %d to %d; %s is partly outside it", l.Name, l.FirstYear, l.LastYear, v)
+	if e.trace == nil || l.Known(v) {
+		return
 	}
+	where := fmt.Sprintf("%s is partly", v)
+	if !v.Open() && v.Days() == 1 {
+		where = v.First().String() + " is"
+	}
+	e.note(EventsUnknown, "the event list %s covers %d to %d; %s outside it", l.Name, l.FirstYear, l.LastYear, where)
 }
 
 // noteEventTerm looks at a chain that keeps or drops the days of an event.

@@ -112,6 +112,9 @@ func (e *env) moments(n Node) (civil.MomentSet, error) {
 	if err == nil {
 		err = e.spend(set.Len())
 	}
+	if err != nil {
+		err = e.at(n, err)
+	}
 	return set, err
 }
 

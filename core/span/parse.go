@@ -37,13 +37,30 @@ type parser struct {
 	depth int
 	// excluded is the "excluding today" that was read last, and where the term that it is on begins.
 	excluded struct{ term, start, end int }
+	// places are where the forms and modifiers are, in bytes of the source; nil where nobody asks.
+	places map[Node]extent
 }
 
-func parse(src string) (n Node, fault *refusal) {
+// An extent is a part of a source, in bytes.
+type extent struct{ start, end int }
+
+// note remembers where a form or a modifier is, through the token that was read last.
+func (p *parser) note(n Node, start int) {
+	if p.places == nil {
+		return
+	}
+	if _, known := p.places[n]; !known { // brackets add nothing
+		p.places[n] = extent{start, p.prev.end}
+	}
+}
+
+func parse(src string) (Node, *refusal) { return (&parser{src: src}).parse() }
+
+func (p *parser) parse() (n Node, fault *refusal) {
+	src := p.src
 	if len(src) > MaxLength {
 		return nil, &refusal{message: fmt.Sprintf("an expression has at most %d bytes; this one has %d", MaxLength, len(src))}
 	}
-	p := &parser{src: src}
 	defer func() {
 		if r := recover(); r != nil {
 			var ok bool
@@ -165,7 +182,9 @@ func (p *parser) expression() Node {
 		opToken := p.tok
 		next, ok := p.operator()
 		if !ok {
-			return &SetOp{op, terms}
+			n := &SetOp{op, terms}
+			p.note(n, start.start)
+			return n
 		}
 		if next != op {
 			p.mixed(start, op, opToken)
@@ -245,6 +264,7 @@ func (p *parser) lastTermStart(start token, op Op) int {
 func (p *parser) term(chain *token) Node {
 	at := p.tok
 	n := p.form()
+	p.note(n, at.start)
 	closed := false
 	for {
 		before := p.prev.end
@@ -253,6 +273,7 @@ func (p *parser) term(chain *token) Node {
 		if comma {
 			p.advance()
 		}
+		modifier := p.tok
 		loose := true
 		switch {
 		case p.is(kExcluding):
@@ -272,10 +293,12 @@ func (p *parser) term(chain *token) Node {
 		case p.atCount():
 			n = p.move(n)
 		case comma:
-			p.refuseHere("a modifier after the comma: excluding today, so far, 1 year earlier, only business days, only Oct/Nov/Dec or in a calendar")
+			p.refuseHere("a modifier after the comma: " +
+				"excluding today, so far, 1 year earlier, only business days, only Oct/Nov/Dec or in a calendar")
 		default:
 			return n
 		}
+		p.note(n, modifier.start)
 		if closed {
 			p.refuse(here.tok.start, p.prev.end, "a calendar given with in comes last in its term")
 		}

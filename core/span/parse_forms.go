@@ -497,7 +497,9 @@ func (p *parser) of() Node {
 		case p.is(kToday), p.is(kYesterday), p.is(kTomorrow), p.is(kStart), p.is(kEnd):
 			n = plainPoint(p.pointBase())
 		default:
+			start := p.tok.start
 			n = p.form()
+			p.note(n, start)
 		}
 	}
 	p.depth--

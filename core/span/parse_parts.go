@@ -185,8 +185,8 @@ func (p *parser) recurring() Part {
 	each := p.tok
 	r.Each = p.unit()
 	if r.Each < calendar.Week || r.Each.OfClock() || r.Each <= r.Unit {
-		p.refuse(each.start, p.prev.end, fmt.Sprintf("a part that recurs is of each week, month, quarter, half or year, and shorter than it; %s is not",
-			r.name(1)))
+		p.refuse(each.start, p.prev.end,
+			fmt.Sprintf("a part that recurs is of each week, month, quarter, half or year, and shorter than it; %s is not", r.name(1)))
 	}
 	return r
 }
@@ -202,8 +202,8 @@ func (p *parser) ofEach(at token, r Recurring) {
 	if p.tok.kind == unknown {
 		p.refuseHere("of each and a unit, such as of each month", rewrites...)
 	}
-	p.refuse(at.start, p.prev.end, fmt.Sprintf("%q does not say of which unit it is: expected of each and a unit, such as of each month", p.words(at)),
-		rewrites...)
+	p.refuse(at.start, p.prev.end,
+		fmt.Sprintf("%q does not say of which unit it is: expected of each and a unit, such as of each month", p.words(at)), rewrites...)
 }
 
 // weekdayForm reads Fri 3 of X, from a day of the week on.
@@ -244,10 +244,14 @@ func (p *parser) whichWeekday(at token, day civil.Weekday) {
 			rewrite{{p.prev.end, p.prev.end, " of this month"}}, rewrite{{p.prev.end, p.prev.end, " of last full month"}})
 	}
 	reading := func(text string) rewrite { return rewrite{{at.start, p.prev.end, fmt.Sprintf(text, day.Short())}} }
-	readings := []rewrite{reading("first %s of this week"), reading("last %s of trailing 7 days excluding today"), reading("first %s of coming 7 days")}
+	readings := []rewrite{
+		reading("first %s of this week"), reading("last %s of trailing 7 days excluding today"), reading("first %s of coming 7 days"),
+	}
 	switch at.word {
 	case kLast, kPast, kPrevious:
-		readings = []rewrite{reading("last %s of trailing 7 days excluding today"), reading("first %s of last full week"), reading("last %s of this month")}
+		readings = []rewrite{
+			reading("last %s of trailing 7 days excluding today"), reading("first %s of last full week"), reading("last %s of this month"),
+		}
 	case kNext:
 		readings = []rewrite{reading("first %s of coming 7 days"), reading("first %s of next full week")}
 	case kThis, kCurrent:
@@ -278,8 +282,8 @@ func (p *parser) outerWeekday(at token, last bool, counted bool, n int) Node {
 	if !last {
 		readings = append(readings, rewrite{{at.start, p.prev.end, "from " + first + " through " + through}})
 	}
-	p.refuse(at.start, end, fmt.Sprintf("%q has two meanings: these days alone, or all from the first of them through the last", p.src[at.start:end]),
-		readings...)
+	p.refuse(at.start, end,
+		fmt.Sprintf("%q has two meanings: these days alone, or all from the first of them through the last", p.src[at.start:end]), readings...)
 	return nil
 }
 

@@ -110,8 +110,27 @@ type env struct {
 	timedNames map[string]bool // of named spans that were looked at
 }
 
-// eval returns the days of any form.
+// eval returns the days of any form. An error knows the form that it belongs to: the innermost one of the expression itself.
 func (e *env) eval(n Node) (civil.Set, error) {
+	set, err := e.days(n)
+	if err != nil {
+		err = e.at(n, err)
+	}
+	return set, err
+}
+
+// at notes the form that an error belongs to, unless one inside it is noted, or it is inside a named span.
+func (e *env) at(n Node, err error) error {
+	refused, ok := err.(*Error)
+	if !ok || refused.at != nil || len(e.open) > 0 {
+		return err
+	}
+	with := *refused
+	with.at = n
+	return &with
+}
+
+func (e *env) days(n Node) (civil.Set, error) {
 	if isInterval(n) {
 		v, err := e.interval(n)
 		if err != nil {

@@ -158,6 +158,28 @@ func TestPriorOfEvents(t *testing.T) {
 	}
 }
 
+// An error of resolution says where in the text it is, whatever is around it.
+func TestErrorsOfResolutionAreLocated(t *testing.T) {
+	for text, want := range map[string]string{
+		"today or event storm of this year":             "event storm of this year",
+		"this year, only event storm":                   "only event storm",
+		"last full month except Mon 9 of (this  month)": "Mon 9 of (this  month)",
+		"@absent or today":                              "@absent",
+		"from  start of month 14 of this year onward":   "month 14 of this year",
+		"all dates, only Sat":                           "only Sat",
+		"today, 9999 years earlier":                     "9999 years earlier",
+	} {
+		r := ResolveText(text, Scope{AsOf: civil.Of(2026, 10, 19), Names: named{}}, false)
+		if r.Error == nil {
+			t.Errorf("%q is resolved", text)
+			continue
+		}
+		if from := r.Error.Column - 1; from < 0 || text[from:from+r.Error.Width] != want {
+			t.Errorf("%q: column %d, width %d, want %q: %v", text, r.Error.Column, r.Error.Width, want, r.Error)
+		}
+	}
+}
+
 func TestEventRenamed(t *testing.T) {
 	for text, want := range map[string]string{
 		"event easter of 2026 except event easter-2": "event spring of 2026 except event easter-2",

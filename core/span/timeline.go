@@ -32,7 +32,7 @@ func ResolveText(text string, s Scope, explain bool) Result {
 		r.Intervals, r.Moments, r.Steps, r.Cautions = resolved.Days, resolved.Moments, resolved.Steps, resolved.Cautions
 	}
 	if err != nil {
-		r.Error = asError(err)
+		r.Error = asError(Located(err, text, n))
 		return r
 	}
 	if r.Moments != nil {

@@ -85,6 +85,19 @@ func (a *app) completeCalendars(cmd *cobra.Command, args []string, _ string) ([]
 	}), cobra.ShellCompDirectiveNoFileComp
 }
 
+func (a *app) completeEvents(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	return complete(cmd, func(ctx context.Context) ([]string, error) {
+		l, err := a.serviceDefinitions(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return l.library.EventNames(), nil
+	}), cobra.ShellCompDirectiveNoFileComp
+}
+
 // completeColumns offers the columns of the source that is first, for the values of flags: of a dataset of the service,
 // or of the header of a file. role keeps some of them; nil keeps all.
 func (a *app) completeColumns(c *cobra.Command, fits func(*dataset.Column) bool, flags ...string) {

@@ -138,11 +138,44 @@ func noService(d civil.Day) bool {
 	return month == 12 && day == 25 || int(d)%311 == 17
 }
 
+// festivals are the Fridays on which the Harbour Festival begins.
+var festivals = []civil.Day{
+	civil.Of(2022, 7, 15), civil.Of(2023, 7, 14), civil.Of(2024, 7, 12), civil.Of(2025, 7, 18), civil.Of(2026, 7, 10),
+}
+
+// festival reports whether a day is one of the Harbour Festival, from Friday through Sunday: twice as many sail.
+func festival(d civil.Day) bool {
+	return slices.ContainsFunc(festivals, func(friday civil.Day) bool { return d >= friday && d < friday+3 })
+}
+
 func crossings(w io.Writer) error {
 	out := csv.NewWriter(w)
-	rng := rand.New(rand.NewPCG(2022, 74))
+	rng, crowd := rand.New(rand.NewPCG(2022, 74)), rand.New(rand.NewPCG(2022, 7))
 	write := func(sailed string, booked civil.Day, rt *route, class, channel, passengers string, cents int) {
 		_ = out.Write([]string{sailed, booked.String(), rt.name, class, channel, passengers, money(cents)}) // Flush and Error tell
+	}
+	book := func(rng *rand.Rand, d civil.Day, rt *route) {
+		class, channel := pick(rng)
+		passengers := 1 + rng.IntN(4)
+		cents := rt.price * classes[class].factor / 4 * passengers
+		people := strconv.Itoa(passengers)
+		if classes[class].name == "freight" {
+			people = "" // freight has no passengers: blank, not zero
+			cents = rt.price * classes[class].factor / 4
+		}
+		booked := d - civil.Day(min(rng.ExpFloat64()*9, 90))
+		write(d.String(), booked, rt, classes[class].name, channels[channel].name, people, cents)
+		if rng.Float64() < 0.012 { // a refund, on the day of sailing or soon after
+			write(
+				min(LastDay, d+civil.Day(rng.IntN(5))).String(),
+				booked,
+				rt,
+				classes[class].name,
+				channels[channel].name,
+				"",
+				-cents,
+			)
+		}
 	}
 	_ = out.Write([]string{"sailed_on", "booked_on", "route", "fare_class", "channel", "passengers", "fare"})
 	for d := FirstDay; d <= LastDay; d++ {
@@ -152,26 +185,11 @@ func crossings(w io.Writer) error {
 		for i := range routes {
 			rt := &routes[i]
 			for range bookings(rng, rt, d) {
-				class, channel := pick(rng)
-				passengers := 1 + rng.IntN(4)
-				cents := rt.price * classes[class].factor / 4 * passengers
-				people := strconv.Itoa(passengers)
-				if classes[class].name == "freight" {
-					people = "" // freight has no passengers: blank, not zero
-					cents = rt.price * classes[class].factor / 4
-				}
-				booked := d - civil.Day(min(rng.ExpFloat64()*9, 90))
-				write(d.String(), booked, rt, classes[class].name, channels[channel].name, people, cents)
-				if rng.Float64() < 0.012 { // a refund, on the day of sailing or soon after
-					write(
-						min(LastDay, d+civil.Day(rng.IntN(5))).String(),
-						booked,
-						rt,
-						classes[class].name,
-						channels[channel].name,
-						"",
-						-cents,
-					)
+				book(rng, d, rt)
+			}
+			if festival(d) {
+				for range bookings(crowd, rt, d) {
+					book(crowd, d, rt)
 				}
 			}
 		}

@@ -44,7 +44,7 @@ func TestDemoBookCompiles(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := len(l.SpanNames()); n != 13 {
-		t.Errorf("the demo names %d spans, want a dozen and the night shift", n)
+	if n := len(l.SpanNames()); n != 16 {
+		t.Errorf("the demo names %d spans, want 16", n)
 	}
 }

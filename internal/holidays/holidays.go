@@ -1,5 +1,5 @@
-// Package holidays reads holiday lists from files: iCalendar (RFC 5545), with all-day events and
-// yearly rules, and plain lists of dates. What the days are used for is decided elsewhere.
+// Package holidays reads holiday lists and event lists from files: iCalendar (RFC 5545), with all-day events and
+// their rules, plain lists of dates and CSV. What the days are used for is decided elsewhere.
 package holidays
 
 import (
@@ -24,6 +24,8 @@ type LeftOut struct {
 	Timed     int // events at a time of day
 	Cancelled int // events that are cancelled
 	Outside   int // days outside the years
+	// OtherLists counts rows of other lists than the one that is read.
+	OtherLists int
 }
 
 const (
@@ -38,17 +40,19 @@ const (
 // refused.
 func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, LeftOut, error) {
 	var left LeftOut
-	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
+	data, err := readAll(r)
 	if err != nil {
 		return nil, left, err
 	}
-	if len(data) > maxBytes {
-		return nil, left, fmt.Errorf("it has more than %d bytes", maxBytes)
-	}
-	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	var days []civil.Day
-	if bytes.HasPrefix(bytes.ToUpper(bytes.TrimSpace(data)), []byte("BEGIN:VCALENDAR")) {
-		days, left, err = readCalendar(data, lastYear)
+	if isCalendar(data) {
+		var entries []entry
+		entries, left, err = readCalendar(data, lastYear)
+		for _, e := range entries {
+			for d := e.days.Start; d < e.days.End; d++ {
+				days = append(days, d)
+			}
+		}
 	} else {
 		days, err = readList(data)
 	}
@@ -68,6 +72,19 @@ func Read(r io.Reader, firstYear, lastYear int) ([]civil.Day, LeftOut, error) {
 		return nil, left, fmt.Errorf("it gives %d days from %d to %d: at most %d", len(days), firstYear, lastYear, maxDays)
 	}
 	return days, left, nil
+}
+
+// readAll reads a whole file, without the mark of its byte order.
+func readAll(r io.Reader) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
+	if err == nil && len(data) > maxBytes {
+		err = fmt.Errorf("it has more than %d bytes", maxBytes)
+	}
+	return bytes.TrimPrefix(data, []byte("\ufeff")), err
+}
+
+func isCalendar(data []byte) bool {
+	return bytes.HasPrefix(bytes.ToUpper(bytes.TrimSpace(data)), []byte("BEGIN:VCALENDAR"))
 }
 
 // within says what was left out of a list of some years, as the end of a sentence.
@@ -92,6 +109,7 @@ func (l LeftOut) Text(firstYear, lastYear int) string {
 	count(l.Timed, "event", " at a time of day")
 	count(l.Cancelled, "cancelled event", "")
 	count(l.Outside, "day", fmt.Sprintf(" outside %d to %d", firstYear, lastYear))
+	count(l.OtherLists, "row", " of other lists")
 	return strings.Join(parts, ", ")
 }
 
@@ -118,10 +136,16 @@ func readList(data []byte) ([]civil.Day, error) {
 	return days, lines.Err()
 }
 
-// readCalendar takes the days of all-day events. Events at a time of day are no holidays and are
+// An entry is one time that an event of a file takes place.
+type entry struct {
+	days    civil.Interval
+	summary string
+}
+
+// readCalendar takes all-day events. Events at a time of day are no holidays and are
 // left out, and so are those that are cancelled. An event that stands for one day of a rule (RECURRENCE-ID)
 // takes that day's place.
-func readCalendar(data []byte, lastYear int) (days []civil.Day, left LeftOut, err error) {
+func readCalendar(data []byte, lastYear int) (entries []entry, left LeftOut, err error) {
 	cal, err := ics.ParseCalendar(bytes.NewReader(data))
 	if err != nil {
 		return nil, left, fmt.Errorf("the iCalendar file cannot be read: %w", err)
@@ -139,6 +163,7 @@ func readCalendar(data []byte, lastYear int) (days []civil.Day, left LeftOut, er
 			replaced[event.Id()] = append(replaced[event.Id()], d)
 		}
 	}
+	walked := 0
 	for _, event := range cal.Events() {
 		status := event.GetProperty(ics.ComponentPropertyStatus)
 		start := event.GetProperty(ics.ComponentPropertyDtStart)
@@ -154,15 +179,18 @@ func readCalendar(data []byte, lastYear int) (days []civil.Day, left LeftOut, er
 		if event.GetProperty(ics.ComponentPropertyRecurrenceId) != nil {
 			gone = nil
 		}
-		more, err := eventDays(event, gone, lastYear)
+		starts, length, err := eventStarts(event, gone, lastYear)
 		if err != nil {
 			return nil, left, fmt.Errorf("event %q: %w", summary(event), err)
 		}
-		if days = append(days, more...); len(days) > maxWalked {
+		if walked += len(starts) * length; walked > maxWalked {
 			return nil, left, fmt.Errorf("its events give more than %d days", maxWalked)
 		}
+		for _, d := range starts {
+			entries = append(entries, entry{civil.Interval{Start: d, End: d + civil.Day(length)}, summary(event)})
+		}
 	}
-	return days, left, nil
+	return entries, left, nil
 }
 
 // maxWalked is how many days all events of a file may give, those outside the years among them.
@@ -184,40 +212,31 @@ func summary(event *ics.VEvent) string {
 // zeroInterval matches a rule that recurs every no years.
 var zeroInterval = regexp.MustCompile(`(?i)(^|;)INTERVAL=[+-]?0*(;|$)`)
 
-// eventDays returns the days of an event but for those that others stand for.
-func eventDays(event *ics.VEvent, gone []civil.Day, lastYear int) ([]civil.Day, error) {
+// eventStarts returns the days on which an event starts, but for those that others stand for, and how many days it lasts.
+func eventStarts(event *ics.VEvent, gone []civil.Day, lastYear int) (starts []civil.Day, length int, err error) {
 	start := event.GetProperty(ics.ComponentPropertyDtStart)
 	if start == nil {
-		return nil, errors.New("it has no start")
+		return nil, 0, errors.New("it has no start")
 	}
 	first, err := compactDay(start.Value)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	length, err := eventLength(event, first)
+	length, err = eventLength(event, first)
 	if err == nil && length > maxEvent {
 		err = fmt.Errorf("it is %d days long: expected at most %d", length, maxEvent)
 	}
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	if rule := event.GetProperty(ics.ComponentPropertyRrule); rule != nil && zeroInterval.MatchString(rule.Value) {
-		return nil, fmt.Errorf("its rule %s: an interval is at least 1", rule.Value)
+		return nil, 0, fmt.Errorf("its rule %s: an interval is at least 1", rule.Value)
 	}
-	starts, err := occurrences(event, first, lastYear)
+	starts, err = occurrences(event, first, lastYear)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	var days []civil.Day
-	for _, d := range starts {
-		if slices.Contains(gone, d) {
-			continue
-		}
-		for i := range length {
-			days = append(days, d+civil.Day(i))
-		}
-	}
-	return days, nil
+	return slices.DeleteFunc(starts, func(d civil.Day) bool { return slices.Contains(gone, d) }), length, nil
 }
 
 // maxEvent is how many days one event may last.

@@ -121,6 +121,8 @@ func addTo(b *book.Book, kind string, body []byte) error {
 		return appendJSON(&b.Calendars, body)
 	case book.HolidaysKind:
 		return appendJSON(&b.Holidays, body)
+	case book.EventsKind:
+		return appendJSON(&b.Events, body)
 	case book.BriefKind:
 		return appendJSON(&b.Briefs, body)
 	}
@@ -217,6 +219,9 @@ func (d *Definitions) Load(ctx context.Context, data []byte, author, note string
 		if last := len(l.told) - 1; last >= 0 && l.told[last].Change != "same" {
 			l.told[last].Note = ownCivil(c)
 		}
+	}
+	for _, e := range b.Events {
+		l.add(book.EventsKind, e.Name, e)
 	}
 	for _, sp := range b.Spans {
 		canonicalSpan(&sp, nil)
@@ -373,6 +378,25 @@ var holidaysRules = rules[book.Holidays]{
 		return l.HolidaysUsers(name), nil
 	},
 	what: func(name string) string { return "holiday list " + name },
+}
+
+// eventList is what an event list is called in messages.
+const eventList = "event list"
+
+// eventsRules are those of event lists, which spans, briefs and schedules name.
+func eventsRules(st scheduleLister) rules[book.Events] {
+	return rules[book.Events]{
+		name:      func(d *book.Events) *string { return &d.Name },
+		canonical: func(d *book.Events, _ span.Source) { d.Days = slices.Sorted(slices.Values(d.Days)) },
+		users: func(ctx context.Context, l *book.Library, name string) ([]string, error) {
+			schedules, err := schedulesWith(ctx, st, func(sc *store.Schedule) bool {
+				n, err := span.Parse(sc.On)
+				return err == nil && slices.Contains(span.Events(n), name)
+			})
+			return slices.Concat(l.EventUsers(name), named("brief ", l.BriefsWithEvent(name)), schedules), err
+		},
+		what: func(name string) string { return "event list " + name },
+	}
 }
 
 // briefRules are those of briefs, which schedules refer to.

@@ -225,7 +225,7 @@ func (s *Datasets) replacedDays(ctx context.Context, f *File, d *store.Dataset) 
 	if err == nil && days.Empty() {
 		return days, refused.Wrongf("%s has no days as of %s: there is nothing to replace", f.Replace, asOf)
 	}
-	return days, Refused(err)
+	return days, Refused(span.Located(err, f.Replace, node))
 }
 
 // hashed makes the checksums of the files while they are read; they are known once all has been read.

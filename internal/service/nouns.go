@@ -100,8 +100,11 @@ func (n *Noun[T]) Get(ctx context.Context, name string) (*Stored[T], error) {
 }
 
 func (n *Noun[T]) noun() string {
-	if n.kind == book.HolidaysKind {
+	switch n.kind {
+	case book.HolidaysKind:
 		return "holiday list"
+	case book.EventsKind:
+		return eventList
 	}
 	return n.kind
 }

@@ -32,7 +32,10 @@ var roles = map[string]access.Role{
 	"addCalendar": access.Analyst, "putCalendar": access.Analyst, "removeCalendar": access.Analyst, "restoreCalendar": access.Analyst,
 	"listHolidayLists": access.Reader, "getHolidayList": access.Reader, "listHolidayListVersions": access.Reader,
 	"addHolidayList": access.Analyst, "putHolidayList": access.Analyst, "removeHolidayList": access.Analyst,
-	"restoreHolidayList": access.Analyst, "listBriefs": access.Reader, "getBrief": access.Reader, "listBriefVersions": access.Reader,
+	"restoreHolidayList": access.Analyst, "listEventLists": access.Reader, "getEventList": access.Reader,
+	"listEventListVersions": access.Reader, "readEvents": access.Reader, "addEventList": access.Analyst, "putEventList": access.Analyst,
+	"removeEventList": access.Analyst, "restoreEventList": access.Analyst, "renameEventList": access.Analyst,
+	"listBriefs": access.Reader, "getBrief": access.Reader, "listBriefVersions": access.Reader,
 	"addBrief": access.Analyst, "putBrief": access.Analyst, "removeBrief": access.Analyst, "restoreBrief": access.Analyst,
 	"viewBrief": access.Reader, "rehearseBrief": access.Reader,
 

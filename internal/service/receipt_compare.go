@@ -251,7 +251,7 @@ type changedDefinition struct {
 }
 
 // kindOrder is the order in which changes of definitions are looked at: what others are made of comes first.
-var kindOrder = []string{book.HolidaysKind, book.CalendarKind, book.SpanKind}
+var kindOrder = []string{book.HolidaysKind, book.CalendarKind, book.EventsKind, book.SpanKind}
 
 // changedDefinitions lists the definitions of a receipt that say something else now, whatever their versions.
 func (s *Receipts) changedDefinitions(

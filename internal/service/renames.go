@@ -29,7 +29,7 @@ type renameStore interface {
 	Renames(ctx context.Context, after time.Time) ([]store.Rename, error)
 }
 
-// Renames returns spans and datasets other names, and carries what refers to them along.
+// Renames give spans, event lists and datasets other names, and carries what refers to them along.
 type Renames struct {
 	definitions *Definitions
 	datasets    *Datasets
@@ -39,33 +39,59 @@ type Renames struct {
 // A Carried is what a rename has changed besides the name: spans, briefs and schedules that refer to it.
 type Carried []string
 
-// Span returns a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
+// Span gives a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
 func (s *Renames) Span(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Span], Carried, error) {
 	was, to = plainName(was), plainName(to)
-	if err := checkOther(was, to); err != nil {
+	return renamed[book.Span](ctx, s, renaming{
+		kind: book.SpanKind, noun: "span", was: was, to: to, from: from, author: author, note: "@" + was + " was renamed @" + to,
+		reword: func(text string) string { return span.Renamed(text, was, to) },
+	})
+}
+
+// Events gives an event list another name, with its versions. The spans, briefs and schedules that name it do so by the new one.
+func (s *Renames) Events(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Events], Carried, error) {
+	was, to = plainName(was), plainName(to)
+	return renamed[book.Events](ctx, s, renaming{
+		kind: book.EventsKind, noun: eventList, was: was, to: to, from: from, author: author,
+		note:   "event list " + was + " was renamed " + to,
+		reword: func(text string) string { return span.EventRenamed(text, was, to) },
+	})
+}
+
+// A renaming is another name for a definition.
+type renaming struct {
+	kind, noun, was, to string
+	from                int64
+	author, note        string
+	// reword returns an expression with the new name in it.
+	reword func(text string) string
+}
+
+// renamed gives a definition another name and rewords whatever refers to it.
+func renamed[T any](ctx context.Context, s *Renames, n renaming) (*Stored[T], Carried, error) {
+	if err := checkOther(n.was, n.to); err != nil {
 		return nil, nil, err
 	}
 	c, err := s.definitions.compiled(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	r := store.Renaming{Kind: book.SpanKind, Was: was, Schedules: map[string]string{}}
+	r := store.Renaming{Kind: n.kind, Was: n.was, Schedules: map[string]string{}}
 	var carried Carried
-	note := "@" + was + " was renamed @" + to
 	for i := range c.stored {
 		d := &c.stored[i]
-		change := store.Change{Kind: d.Kind, Name: d.Name, From: d.Version, Author: author, Note: note}
-		if d.Kind == book.SpanKind && d.Name == was {
-			if change.Body, err = spanBody(d, func(sp *book.Span) bool { sp.Name = to; return true }); err != nil {
+		change := store.Change{Kind: d.Kind, Name: d.Name, From: d.Version, Author: n.author, Note: n.note}
+		if d.Kind == n.kind && d.Name == n.was {
+			if change.Body, err = withName(d.Body, n.to); err != nil {
 				return nil, nil, err
 			}
-			if change.Name = to; from != AnyVersion {
-				change.From = from
+			if change.Name = n.to; n.from != AnyVersion {
+				change.From = n.from
 			}
 			r.Change = change
 			continue
 		}
-		if change.Body, err = renamedIn(d, was, to); err != nil {
+		if change.Body, err = reworded(d, n.reword); err != nil {
 			return nil, nil, err
 		}
 		if change.Body != nil {
@@ -74,14 +100,14 @@ func (s *Renames) Span(ctx context.Context, was, to string, from int64, author s
 		}
 	}
 	if r.Change.Name == "" {
-		return nil, nil, refused.Missing("span", was)
+		return nil, nil, refused.Missing(n.noun, n.was)
 	}
 	schedules, err := s.store.Schedules(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, sc := range schedules {
-		if text := span.Renamed(sc.On, was, to); text != sc.On {
+		if text := n.reword(sc.On); text != sc.On {
 			r.Schedules[sc.Name] = text
 			carried = append(carried, "schedule "+sc.Name)
 		}
@@ -91,8 +117,18 @@ func (s *Renames) Span(ctx context.Context, was, to string, from int64, author s
 		return nil, nil, err
 	}
 	s.definitions.told()
-	one, err := stored[book.Span](made)
+	one, err := stored[T](made)
 	return &one, carried, err
+}
+
+// withName returns the body of a definition under another name.
+func withName(body json.RawMessage, name string) (json.RawMessage, error) {
+	var fields map[string]any
+	if err := json.Unmarshal(body, &fields); err != nil {
+		return nil, err
+	}
+	fields["name"] = name
+	return json.Marshal(fields)
 }
 
 func checkOther(was, to string) error {
@@ -102,28 +138,24 @@ func checkOther(was, to string) error {
 	return refused.Wrong(naming.Check(to))
 }
 
-// renamedIn returns a span or a brief in which a span has another name; nil where it does not refer to it.
-func renamedIn(d *store.Definition, was, to string) (json.RawMessage, error) {
+// reworded returns a span or a brief with its expressions put in other words; nil where none of them is.
+func reworded(d *store.Definition, words func(text string) string) (json.RawMessage, error) {
 	switch d.Kind {
 	case book.SpanKind:
-		return spanBody(d, func(sp *book.Span) bool {
-			is := span.Renamed(sp.Is, was, to)
-			changed := is != sp.Is
-			sp.Is = is
-			return changed
-		})
+		var sp book.Span
+		if err := json.Unmarshal(d.Body, &sp); err != nil {
+			return nil, err
+		}
+		is := words(sp.Is)
+		if is == sp.Is {
+			return nil, nil
+		}
+		sp.Is = is
+		return json.Marshal(sp)
 	case book.BriefKind:
-		return briefBody(d, func(b *book.Brief) (*book.Brief, bool, error) { return b.SpanRenamed(was, to) })
+		return briefBody(d, func(b *book.Brief) (*book.Brief, bool, error) { return b.Reworded(words) })
 	}
 	return nil, nil
-}
-
-func spanBody(d *store.Definition, change func(*book.Span) bool) (json.RawMessage, error) {
-	var sp book.Span
-	if err := json.Unmarshal(d.Body, &sp); err != nil || !change(&sp) {
-		return nil, err
-	}
-	return json.Marshal(sp)
 }
 
 func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool, error)) (json.RawMessage, error) {
@@ -138,7 +170,7 @@ func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool,
 	return json.Marshal(renamed)
 }
 
-// Dataset returns a dataset another name. Briefs that use it are updated.
+// Dataset gives a dataset another name. Briefs that use it are updated.
 func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
 	if err := checkOther(was, to); err != nil {
 		return nil, nil, err
@@ -263,8 +295,12 @@ func (b *ReceiptBody) rename(r *store.Rename) (err error) {
 		}
 		return err
 	}
+	rename := span.Renamed
+	if r.Kind == book.EventsKind {
+		rename = span.EventRenamed
+	}
 	expression := func(text *string) {
-		if renamed := span.Renamed(*text, r.Was, r.Name); renamed != *text {
+		if renamed := rename(*text, r.Was, r.Name); renamed != *text {
 			columns[*text], *text = renamed, renamed
 		}
 	}

@@ -100,6 +100,66 @@ func TestSpansAreRenamed(t *testing.T) {
 	}
 }
 
+// An event list that has another name is found by it in spans, briefs and schedules, and is not removed while they name it.
+func TestEventListsAreRenamed(t *testing.T) {
+	d := openAlone(t)
+	ctx := context.Background()
+	d.load("fares", "day,region,amount\n2026-04-05,North,10\n2026-04-07,South,4\n")
+	list := book.Events{Name: "easter", Days: []string{"2026-04-03/2026-04-06", "2025-04-18/2025-04-21"}}
+	if _, err := d.Events.Put(ctx, list, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Events.Put(ctx, book.Events{Name: "easter-2", Days: []string{"2026-05-01"}}, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	d.span("spring", "event easter of this year or event easter-2")
+	brief := book.Brief{Name: "monday", Title: "Monday", Items: []book.Item{
+		{Kind: book.FigureItem, Title: "one", Query: query.Query{Dataset: "fares", Over: []string{"this year, only event easter"},
+			Figures: []measure.Figure{{Kind: "sum", Column: "amount"}}, Where: mustFilters(t, "day in event easter")}}}}
+	if _, err := d.Briefs.Put(ctx, brief, 0, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Schedules.Add(ctx, Schedule{Name: "yearly", Brief: "monday", Days: "event easter"}, nil); err != nil {
+		t.Fatal(err)
+	}
+	r := d.receipt(ReceiptRequest{Brief: "monday", View: ViewContext{Context: query.Context{AsOf: "2026-10-19"}}})
+	err := d.Events.Remove(ctx, "easter", AnyVersion, "test")
+	for _, user := range []string{"spring", "brief monday", "schedule yearly"} {
+		if err == nil || !strings.Contains(err.Error(), user) {
+			t.Errorf("it is removed while %s names it: %v", user, err)
+		}
+	}
+	s, carried, err := d.Renames.Events(ctx, "easter", "passion", AnyVersion, "test")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := (Carried{"span spring", "brief monday", "schedule yearly"}); s.Definition.Name != "passion" || !slices.Equal(carried, want) {
+		t.Errorf("it is %+v, and %q were carried", s, carried)
+	}
+	text, err := d.Definitions.Save(ctx)
+	if err != nil || strings.Count(string(text), "event passion") != 3 || strings.Count(string(text), "event easter-2") != 1 {
+		t.Errorf("the book is %v\n%s", err, text)
+	}
+	if c := d.compare(r.ID); len(c.Changed) > 0 || len(c.Missing) > 0 || c.Compared == 0 {
+		t.Errorf("the comparison is %+v", c)
+	}
+	list.Name, list.Days = "passion", list.Days[1:]
+	if _, err := d.Events.Put(ctx, list, s.Version, "test", ""); err != nil {
+		t.Fatal(err)
+	}
+	if c := d.compare(r.ID); len(c.Changed) == 0 || c.Changed[0].Reasons[0].Name != "passion" {
+		t.Errorf("the comparison is %+v", c.Changed)
+	}
+	for _, wrong := range []book.Events{
+		{Name: "passion", Days: []string{"2026-04-03/2026-04-06", "2026-04-07"}}, {Name: "passion", Days: []string{"2026-04-06/2026-04-03"}},
+		{Name: "passion", Days: []string{"soon"}}, {Name: "passion"},
+	} {
+		if _, err := d.Events.Put(ctx, wrong, AnyVersion, "test", ""); !IsRefusal(err) {
+			t.Errorf("%+v: %v", wrong, err)
+		}
+	}
+}
+
 func mustFilters(t *testing.T, texts ...string) dataset.Filters {
 	t.Helper()
 	f, err := dataset.ParseFilters(texts)

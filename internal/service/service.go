@@ -31,6 +31,7 @@ type Service struct {
 	Spans       *Noun[book.Span]
 	Calendars   *Noun[calendar.Spec]
 	Holidays    *Noun[book.Holidays]
+	Events      *Noun[book.Events]
 	Briefs      *Briefs
 	Expressions *Expressions
 	Datasets    *Datasets
@@ -84,6 +85,7 @@ func New(st *store.Store, clock Clock) *Service {
 	s.Spans = &Noun[book.Span]{defs, book.SpanKind, spanRules(st)}
 	s.Calendars = &Noun[calendar.Spec]{defs, book.CalendarKind, calendarRules(st)}
 	s.Holidays = &Noun[book.Holidays]{defs, book.HolidaysKind, holidaysRules}
+	s.Events = &Noun[book.Events]{defs, book.EventsKind, eventsRules(st)}
 	s.Datasets = &Datasets{store: st, schedules: st, definitions: defs, clock: clock}
 	s.Briefs = &Briefs{&Noun[book.Brief]{defs, book.BriefKind, briefRules(st)}, s.Datasets}
 	s.Expressions = &Expressions{defs, s.Datasets, st, clock}
@@ -184,6 +186,8 @@ func (s *Service) namesOf(ctx context.Context, kind string) (names []string, err
 		for _, one := range b.Holidays {
 			names = append(names, one.Name)
 		}
+	case eventList:
+		return l.EventNames(), nil
 	case "brief":
 		for _, one := range b.Briefs {
 			names = append(names, one.Name)

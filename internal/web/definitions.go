@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"io"
+	"slices"
 
 	"vastspan/api/server"
 	"vastspan/api/types"
@@ -137,6 +138,21 @@ func (h *handlers) holidayList(_ context.Context, s *service.Stored[book.Holiday
 		Note:       optional(s.Note),
 		ChangedAt:  s.ChangedAt,
 	}, nil
+}
+
+func (h *handlers) eventList(ctx context.Context, s *service.Stored[book.Events]) (types.EventList, error) {
+	l, err := h.service.Definitions.Library(ctx)
+	if err != nil {
+		return types.EventList{}, err
+	}
+	users := slices.Concat(l.EventUsers(s.Definition.Name), l.BriefsWithEvent(s.Definition.Name))
+	out := types.EventList{
+		Definition: s.Definition, Version: s.Version, Author: s.Author, Note: optional(s.Note), ChangedAt: s.ChangedAt,
+	}
+	if len(users) > 0 {
+		out.Users = &users
+	}
+	return out, nil
 }
 
 func (h *handlers) brief(_ context.Context, s *service.Stored[book.Brief]) (types.Brief, error) {

@@ -3,15 +3,18 @@ package web
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"vastspan/api/server"
 	"vastspan/api/types"
 	"vastspan/core/book"
 	"vastspan/internal/access"
+	"vastspan/internal/holidays"
+	"vastspan/internal/refused"
 	"vastspan/internal/service"
 )
 
-// Spans, calendars, holiday lists and briefs have the same operations; their types are generated apart.
+// Spans, calendars, holiday lists, event lists and briefs have the same operations; their types are generated apart.
 
 func errNames(definition, address string) error {
 	return fmt.Errorf("the definition names %s, the address %s: a definition is not renamed", definition, address)
@@ -280,6 +283,126 @@ func (h *handlers) RestoreHolidayList(
 		Body:    body,
 		Headers: server.RestoreHolidayList200ResponseHeaders{ETag: etag(s.Version)},
 	}, err
+}
+
+// The event lists.
+
+func (h *handlers) ListEventLists(
+	ctx context.Context,
+	r server.ListEventListsRequestObject,
+) (server.ListEventListsResponseObject, error) {
+	page, err := h.service.Events.List(ctx, paging(r.Params.Limit, r.Params.After))
+	if err != nil {
+		return nil, err
+	}
+	out := server.ListEventLists200JSONResponse{Items: []types.EventList{}, Next: optional(page.Next)}
+	for i := range page.Items {
+		one, err := h.eventList(ctx, &page.Items[i])
+		if err != nil {
+			return nil, err
+		}
+		out.Items = append(out.Items, one)
+	}
+	return out, nil
+}
+
+func (h *handlers) AddEventList(ctx context.Context, r server.AddEventListRequestObject) (server.AddEventListResponseObject, error) {
+	s, err := h.service.Events.Put(ctx, *r.Body, 0, access.Author(ctx), or(r.Params.Note))
+	if err != nil {
+		return nil, err
+	}
+	body, err := h.eventList(ctx, s)
+	location := prefix + "/events/" + s.Definition.Name
+	return server.AddEventList201JSONResponse{
+		Body:    body,
+		Headers: server.AddEventList201ResponseHeaders{ETag: etag(s.Version), Location: &location},
+	}, err
+}
+
+func (h *handlers) GetEventList(ctx context.Context, r server.GetEventListRequestObject) (server.GetEventListResponseObject, error) {
+	s, err := h.service.Events.Get(ctx, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	body, err := h.eventList(ctx, s)
+	return server.GetEventList200JSONResponse{Body: body, Headers: server.GetEventList200ResponseHeaders{ETag: etag(s.Version)}}, err
+}
+
+func (h *handlers) PutEventList(ctx context.Context, r server.PutEventListRequestObject) (server.PutEventListResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, false)
+	if err != nil {
+		return nil, err
+	}
+	if err := sameName(r.Body.Name, r.Name); err != nil {
+		return nil, err
+	}
+	s, err := h.service.Events.Put(ctx, *r.Body, from, access.Author(ctx), or(r.Params.Note))
+	if err != nil {
+		return nil, err
+	}
+	body, err := h.eventList(ctx, s)
+	return server.PutEventList200JSONResponse{Body: body, Headers: server.PutEventList200ResponseHeaders{ETag: etag(s.Version)}}, err
+}
+
+func (h *handlers) RemoveEventList(
+	ctx context.Context,
+	r server.RemoveEventListRequestObject,
+) (server.RemoveEventListResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, false)
+	if err != nil {
+		return nil, err
+	}
+	return server.RemoveEventList204Response{}, h.service.Events.Remove(ctx, r.Name, from, access.Author(ctx))
+}
+
+func (h *handlers) ListEventListVersions(
+	ctx context.Context,
+	r server.ListEventListVersionsRequestObject,
+) (server.ListEventListVersionsResponseObject, error) {
+	page, err := versions(h.service.Events.Versions(ctx, r.Name, paging(r.Params.Limit, r.Params.After)))
+	return server.ListEventListVersions200JSONResponse(page), err
+}
+
+func (h *handlers) RestoreEventList(
+	ctx context.Context,
+	r server.RestoreEventListRequestObject,
+) (server.RestoreEventListResponseObject, error) {
+	s, err := h.service.Events.Restore(ctx, r.Name, r.Body.Version, access.Author(ctx), or(r.Body.Note))
+	if err != nil {
+		return nil, err
+	}
+	body, err := h.eventList(ctx, s)
+	return server.RestoreEventList200JSONResponse{
+		Body:    body,
+		Headers: server.RestoreEventList200ResponseHeaders{ETag: etag(s.Version)},
+	}, err
+}
+
+// RenameEventList renames an event list.
+func (h *handlers) RenameEventList(
+	ctx context.Context,
+	r server.RenameEventListRequestObject,
+) (server.RenameEventListResponseObject, error) {
+	from, err := matched(r.Params.IfMatch, true)
+	if err != nil {
+		return nil, err
+	}
+	s, carried, err := h.service.Renames.Events(ctx, r.Name, r.Body.Name, from, access.Author(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return server.RenameEventList200JSONResponse{
+		Body:    types.Renamed{Name: s.Definition.Name, Carried: append([]string{}, carried...)},
+		Headers: server.RenameEventList200ResponseHeaders{ETag: etag(s.Version)},
+	}, nil
+}
+
+// ReadEvents reads event lists from a file, without keeping them.
+func (h *handlers) ReadEvents(_ context.Context, r server.ReadEventsRequestObject) (server.ReadEventsResponseObject, error) {
+	lists, left, err := holidays.ReadEvents(strings.NewReader(r.Body.Text), holidays.Request{
+		Name: or(r.Body.Name), FirstYear: or(r.Body.FirstYear), LastYear: or(r.Body.LastYear), BySummary: or(r.Body.BySummary),
+	})
+	return server.ReadEvents200JSONResponse{Lists: lists, LeftOut: optional(left)}, refused.Wrong(err)
 }
 
 // The briefs.

@@ -19,12 +19,12 @@ var by = map[access.Role]string{
 	access.Account: "changePassword createKey endSession getStatus listKeys listSessions revokeKey signOut",
 	access.Auditor: "searchAudit",
 	access.Reader: `age check compareReceipt elapse getBook getBrief getCalendar getCalendarYear
-		getDataset getDeliveryMeans getHolidayList getLoad getPublishedDays getReceipt getSchedule getSpan layOutCalendar
+		getDataset getDeliveryMeans getEventList getHolidayList getLoad getPublishedDays getReceipt getSchedule getSpan layOutCalendar
 		lineUp listBoundaries listBriefVersions listBriefs listCalendarVersions listCalendars listDatasetUsers listDatasets listDays
-		listHolidayListVersions listHolidayLists listLoads listReceipts listRecords listSchedules
+		listEventListVersions listEventLists readEvents listHolidayListVersions listHolidayLists listLoads listReceipts listRecords listSchedules
 		listSpanVersions listSpans listValues readLimits rehearse rehearseBrief resolve resolveTimeline total
 		viewBrief`,
-	access.Analyst: `acknowledgeFinding addBrief addCalendar addHolidayList addSpan createReceipt describeDataset listDatabases listDeliveries loadBook
+	access.Analyst: `addEventList putEventList removeEventList restoreEventList renameEventList acknowledgeFinding addBrief addCalendar addHolidayList addSpan createReceipt describeDataset listDatabases listDeliveries loadBook
 		loadFile moveSpan previewLoad publishDays putBrief putCalendar putHolidayList putSpan removeBrief removeCalendar
 		removeHolidayList removeSpan renameDataset renameSpan restoreBrief restoreCalendar restoreHolidayList restoreSpan
 		totalStatements undoLoad redoLoad verifyDataset

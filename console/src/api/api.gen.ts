@@ -550,6 +550,122 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The event lists */
+        get: operations["listEventLists"];
+        put?: never;
+        /** Create an event list */
+        post: operations["addEventList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** One event list */
+        get: operations["getEventList"];
+        /** Change an event list */
+        put: operations["putEventList"];
+        post?: never;
+        /**
+         * Remove an event list
+         * @description 409 where others refer to it; the problem names them.
+         */
+        delete: operations["removeEventList"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/{name}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rename an event list; spans, briefs and schedules that name it are updated */
+        post: operations["renameEventList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/{name}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        /** The versions of an event list, newest first */
+        get: operations["listEventListVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/{name}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore an earlier version of an event list, as a new version */
+        post: operations["restoreEventList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read event lists from an iCalendar or CSV file, without keeping them */
+        post: operations["readEvents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/briefs": {
         parameters: {
             query?: never;
@@ -2393,7 +2509,7 @@ export interface components {
             rows: string[][];
         };
         /** @enum {string} */
-        DefinitionKind: "span" | "calendar" | "holidays" | "brief";
+        DefinitionKind: "span" | "calendar" | "holidays" | "events" | "brief";
         BookChanges: {
             /**
              * Format: int64
@@ -2412,7 +2528,7 @@ export interface components {
             before?: components["schemas"]["AnyDefinition"];
             after?: components["schemas"]["AnyDefinition"];
         };
-        /** @description A span, a calendar, a holiday list or a brief */
+        /** @description A span, a calendar, a holiday list, an event list or a brief */
         AnyDefinition: {
             [key: string]: unknown;
         };
@@ -2537,6 +2653,54 @@ export interface components {
             note?: string;
             /** Format: date-time */
             changed_at: string;
+        };
+        /** @description A named list of dated occurrences: a festival, school holidays, an outage */
+        EventListDefinition: {
+            name: components["schemas"]["Name"];
+            /** @description Each occurrence: a day, or its first and its last day with a slash between them. No two of them overlap or touch one another */
+            days: string[];
+            /** @description What single occurrences are called, by their first day */
+            labels?: {
+                [key: string]: string;
+            };
+            /** @description The first and the last year that the list is complete for */
+            covers?: number[];
+            /**
+             * @description Whether comparisons note where their sides hold different days of the list (default yes)
+             * @enum {string}
+             */
+            compare?: "yes" | "no";
+            about?: string;
+        };
+        EventListsPage: {
+            items: components["schemas"]["EventList"][];
+            next?: string;
+        };
+        EventList: {
+            definition: components["schemas"]["EventListDefinition"];
+            /** Format: int64 */
+            version: number;
+            author: string;
+            note?: string;
+            /** Format: date-time */
+            changed_at: string;
+            /** @description The spans and briefs that name it */
+            users?: string[];
+        };
+        ReadEventsRequest: {
+            /** @description The file: iCalendar, or CSV with the columns name, first_day, last_day and label */
+            text: string;
+            name?: components["schemas"]["Name"];
+            /** @description The first year that the lists are complete for; required for iCalendar */
+            first_year?: number;
+            last_year?: number;
+            /** @description Of iCalendar, one list for each summary instead of one list */
+            by_summary?: boolean;
+        };
+        ReadEvents: {
+            lists: components["schemas"]["EventListDefinition"][];
+            /** @description What the file holds that is in no list */
+            left_out?: string;
         };
         CalendarYear: {
             calendar: string;
@@ -4827,6 +4991,256 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HolidayList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEventLists: {
+        parameters: {
+            query?: {
+                /** @description How many to give at most */
+                limit?: components["parameters"]["limitParam"];
+                /** @description The `next` of the page before */
+                after?: components["parameters"]["afterParam"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventListsPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addEventList: {
+        parameters: {
+            query?: {
+                /** @description Why it is changed */
+                note?: components["parameters"]["noteParam"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventListDefinition"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    ETag?: string;
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getEventList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putEventList: {
+        parameters: {
+            query?: {
+                /** @description Why it is changed */
+                note?: components["parameters"]["noteParam"];
+            };
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventListDefinition"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeEventList: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    renameEventList: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of what is changed; required to change */
+                "If-Match"?: components["parameters"]["ifMatchParam"];
+            };
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEventListVersions: {
+        parameters: {
+            query?: {
+                /** @description How many to give at most */
+                limit?: components["parameters"]["limitParam"];
+                /** @description The `next` of the page before */
+                after?: components["parameters"]["afterParam"];
+            };
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionsPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreEventList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["nameParam"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadEventsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadEvents"];
                 };
             };
             default: components["responses"]["Problem"];
