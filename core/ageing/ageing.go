@@ -246,7 +246,10 @@ func (p *plan) caution(n span.Node, list []span.Caution) {
 }
 
 func (p *plan) readFilters(schema *dataset.Schema) error {
-	resolved, err := p.question.Where.Resolved(schema, func(text string) (civil.Set, string, error) {
+	part := func(text string) (*dataset.DatePart, string, error) {
+		return query.FilterPart(text, schema, p.question.From, &p.scope)
+	}
+	resolved, err := p.question.Where.Resolved(schema, dataset.Resolver{Part: part, Span: func(text string) (civil.Set, string, error) {
 		n, err := p.scope.Parse(text)
 		if err != nil {
 			return civil.Set{}, "", err
@@ -254,7 +257,7 @@ func (p *plan) readFilters(schema *dataset.Schema) error {
 		r, err := span.ResolveCautiously(n, p.scope)
 		p.caution(n, r.Cautions)
 		return r.Days, n.String(), err
-	})
+	}})
 	if err != nil {
 		return err
 	}
@@ -271,6 +274,9 @@ func (q Question) Answer(ctx context.Context, r Records, scope span.Scope) (*Ans
 	c := newCollector(p)
 	if err := r.Source.Lifetimes(ctx, &p.request, c.take); err != nil {
 		return nil, err
+	}
+	if err := p.request.Where.Failed(); err != nil {
+		return nil, &query.Error{Pointer: "/where", Err: err}
 	}
 	return c.answer(r.Name)
 }

@@ -190,7 +190,7 @@ func TestNamesThatAreNearlyRight(t *testing.T) {
 	}
 	r := span.ResolveText("@closd-month, 1 year earlier", s, false)
 	if r.Error == nil || !slices.Equal(r.Error.Offers, []string{"@closed-month, 1 year earlier"}) ||
-		r.Error.Error() != "no span is named @closd-month; did you mean @closed-month" {
+		r.Error.Error() != "column 1: no span is named @closd-month; did you mean @closed-month" {
 		t.Errorf("it is refused with %+v", r.Error)
 	}
 	if r := span.ResolveText("@nothing-like-it", s, false); r.Error == nil || r.Error.Offers != nil {

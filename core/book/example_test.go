@@ -30,5 +30,5 @@ spans:
 	}
 	// Output:
 	// @season 2026-04-01/2026-10-19 <nil>
-	// @seasn  no span is named @seasn; did you mean @season
+	// @seasn  column 1: no span is named @seasn; did you mean @season
 }

@@ -67,6 +67,15 @@ func (c *Calendar) label(u Unit, d civil.Day) (name, year string, err error) {
 
 func shortMonth(month int) string { return title(monthNames[month-1])[:3] }
 
+// YearNumber returns the number that the year of a day is labelled with, as in the literal 2026. Errors: ErrRange, ErrUnlisted.
+func (c *Calendar) YearNumber(d civil.Day) (int, error) {
+	m, err := c.Index(Month, d)
+	if err != nil {
+		return 0, err
+	}
+	return c.layout.yearLabel(floor.Div(m, c.layout.perYear())), nil
+}
+
 // yearName writes a year by its label, or as a fiscal year where it spans two civil years.
 func (c *Calendar) yearName(index int) string {
 	if l, ok := c.layout.(monthsLayout); ok && (l.firstMonth > 1 || l.firstDay > 1) {

@@ -47,6 +47,8 @@ type Condition struct {
 	Values       []string
 	IgnoringCase bool
 	days         *civil.Set // what spans come to, once they are resolved
+	moments      *civil.MomentSet
+	part         *partTest // the part of the column that is meant, once it is resolved; nil for the column itself
 }
 
 // A Filter keeps the records that meet any of its conditions.
@@ -63,7 +65,7 @@ const FilterForms = "COL=VALUE, COL!=VALUE, COL<VALUE, COL<=VALUE, COL>VALUE, CO
 // isOneOf reports whether a filter only lists values of one column, blank perhaps among them.
 func (f Filter) isOneOf() bool {
 	return len(f) > 0 && !slices.ContainsFunc(f, func(c Condition) bool {
-		return c.Column != f[0].Column || c.Op != Is && c.Op != Blank || c.IgnoringCase
+		return c.name() != f[0].name() || c.Op != Is && c.Op != Blank || c.IgnoringCase
 	})
 }
 
@@ -72,7 +74,7 @@ func (f Filter) Merged() Filter {
 	var merged Filter
 	for _, c := range f {
 		i := slices.IndexFunc(merged, func(m Condition) bool {
-			return c.Op == Is && m.Op == Is && m.Column == c.Column && m.IgnoringCase == c.IgnoringCase
+			return c.Op == Is && m.Op == Is && m.Column == c.Column && m.IgnoringCase == c.IgnoringCase && m.part == nil && c.part == nil
 		})
 		if i < 0 {
 			merged = append(merged, c)
@@ -132,14 +134,36 @@ func (list Filters) Renamed(name func(string) string) Filters {
 	return renamed
 }
 
-// Resolved returns filters with their spans resolved. resolve gives the days of an expression and its canonical
-// text; s says which columns hold days. Each other operation is left as it is.
-func (list Filters) Resolved(s *Schema, resolve func(expression string) (days civil.Set, canonical string, err error)) (Filters, error) {
+// A Resolver finds what filters name besides columns and values.
+type Resolver struct {
+	// Span returns the days of an expression and its canonical text.
+	Span func(expression string) (days civil.Set, canonical string, err error)
+	// Part returns the part of a date that a text names, and its column; nil where the text names none.
+	Part func(text string) (part *DatePart, column string, err error)
+}
+
+// Resolved returns filters with their spans and their parts of time resolved; s says which columns there are, and which of them hold
+// days. Each other condition is left as it is.
+func (list Filters) Resolved(s *Schema, resolver Resolver) (Filters, error) {
 	resolved := make(Filters, len(list))
 	for i, f := range list {
 		resolved[i] = slices.Clone(f)
 		for j := range resolved[i] {
 			c := &resolved[i][j]
+			if c.part != nil {
+				continue
+			}
+			if s.Index(c.Column) < 0 && resolver.Part != nil {
+				part, of, err := resolver.Part(c.Column)
+				if err == nil && part != nil {
+					if err = c.resolvePart(part, of); err == nil {
+						continue
+					}
+				}
+				if err != nil {
+					return nil, fmt.Errorf("the filter on %s: %w", c.Column, err)
+				}
+			}
 			column, err := s.Find(c.Column)
 			if err != nil {
 				return nil, err
@@ -147,7 +171,7 @@ func (list Filters) Resolved(s *Schema, resolve func(expression string) (days ci
 			if !c.Op.TakesSpans() || !column.Type.IsTime() {
 				continue
 			}
-			if err := c.resolve(s.DateOrder, resolve); err != nil {
+			if err := c.resolve(s.DateOrder, resolver.Span); err != nil {
 				return nil, fmt.Errorf("the filter on %s: %w", c.Column, err)
 			}
 		}
@@ -220,6 +244,9 @@ func (list Filters) Texts() []string {
 // text writes a condition in its canonical form.
 func (c *Condition) text() string {
 	column, text := quotedColumn(c.Column), ""
+	if c.part != nil {
+		column = c.part.written
+	}
 	switch c.Op {
 	case Blank:
 		text = column + "="
@@ -317,7 +344,7 @@ func (f Filter) String() string {
 				values[i] = c.Values[0]
 			}
 		}
-		return f[0].Column + " is " + strings.Join(values, " or ")
+		return f[0].name() + " is " + strings.Join(values, " or ")
 	}
 	words := make([]string, len(f))
 	for i := range f {
@@ -328,7 +355,7 @@ func (f Filter) String() string {
 
 // String says in words what a condition asks.
 func (c *Condition) String() string {
-	words := c.Column + " " + string(c.Op)
+	words := c.name() + " " + string(c.Op)
 	switch c.Op {
 	case Between:
 		words += " " + c.Values[0] + " and " + c.Values[1]

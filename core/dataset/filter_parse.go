@@ -42,6 +42,9 @@ func opOf(text string) Op {
 // ignoringCase follows a condition that does not distinguish upper and lower case.
 const ignoringCase = " ignoring case"
 
+// partForm is a part of a date before its column: hour of, month of year of.
+const partForm = `(?:hour|weekday|year|[a-z]+ of [a-z]+) of |[a-z]+ of `
+
 // operationForm is an operation as it follows a column.
 const operationForm = `(?:!=|!~|>=|<=|~|=|<|>| (?:(?:not )?(?:in|contains|blank)|between|after|before)(?: |$))`
 
@@ -49,7 +52,7 @@ var (
 	// operation is an operation, after a column.
 	operation = regexp.MustCompile(operationForm)
 	// conditionStart is how a condition begins after or.
-	conditionStart = regexp.MustCompile(`^(?:"(?:[^"]|"")*"|[^ "=<>!~]+) *` + operationForm)
+	conditionStart = regexp.MustCompile(`^(?:` + partForm + `)?(?:"(?:[^"]|"")*"|[^ "=<>!~]+) *` + operationForm)
 )
 
 // ParseFilters reads filters. Several texts of values of one column, COL=VALUE, are alternatives; of others each has

@@ -3,6 +3,7 @@ package dataset
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"reflect"
 	"strings"
 	"testing"
@@ -114,7 +115,7 @@ func TestFiltersAreChecked(t *testing.T) {
 	} {
 		filters, err := ParseFilters([]string{text})
 		if err == nil {
-			if filters, err = filters.Resolved(tripSchema, resolveFew); err == nil {
+			if filters, err = filters.Resolved(tripSchema, Resolver{Span: resolveFew}); err == nil {
 				err = tripSchema.CheckFilters(filters)
 			}
 		}
@@ -174,7 +175,7 @@ func TestFiltersPass(t *testing.T) {
 		t.Helper()
 		filters, err := ParseFilters([]string{text})
 		if err == nil {
-			filters, err = filters.Resolved(tripSchema, resolveFew)
+			filters, err = filters.Resolved(tripSchema, Resolver{Span: resolveFew})
 		}
 		if err != nil {
 			t.Fatalf("%s: %v", text, err)
@@ -241,6 +242,64 @@ func TestGroupKeysDoNotCollide(t *testing.T) {
 				t.Errorf("%v and %v have the key %s", other, []Label{a, b}, key)
 			}
 			seen[key] = []Label{a, b}
+		}
+	}
+}
+
+// Conditions on parts of dates are written as they are read, and are never merged with those on the column itself.
+func TestFiltersOnParts(t *testing.T) {
+	weekend := &DatePart{
+		Words: "weekday", Place: func(c *Cell) (int, error) { return int(c.Day.Weekday()), nil },
+		Read: func(text string) (int, error) {
+			day, ok := civil.ParseWeekday(text)
+			if !ok {
+				return 0, fmt.Errorf("%q is no weekday", text)
+			}
+			return int(day), nil
+		},
+	}
+	part := func(text string) (*DatePart, string, error) {
+		switch text {
+		case "weekday", "weekday of day":
+			return weekend, "day", nil
+		}
+		return nil, "", nil
+	}
+	saturday, monday := Cell{Set: true, Day: civil.Of(2026, 1, 3)}, Cell{Set: true, Day: civil.Of(2026, 1, 5)}
+	for text, want := range map[string]string{
+		"weekday=Sat":                                 "weekday=Sat true false false",
+		"weekday of day in (Sat, Sun)":                "weekday of day in (Sat, Sun) true false false",
+		"weekday not in (Sat, Sun)":                   "weekday not in (Sat, Sun) false true true",
+		"weekday of day>=Sat or day=2026-01-05":       "weekday of day>=Sat or day=2026-01-05 true true false",
+		"weekday between Tue and Sat":                 "weekday between Tue and Sat true false false",
+		"weekday of day blank":                        "weekday of day= false false true",
+		"weekday=Someday":                             `the filter on weekday: "Someday" is no weekday`,
+		"weekday~Sat":                                 "the filter on weekday: contains does not go with a part of time",
+		"weekday between Sat and Tue":                 "the filter on weekday: between Sat and Tue: the first is the greater one",
+		"month of day=1":                              `there is no column "month of day"`,
+		"weekday=Sat or weekday of day=Mon or fare=9": "weekday=Sat or weekday of day=Mon or fare=9 true true false",
+	} {
+		filters, err := ParseFilters([]string{text})
+		if err == nil {
+			filters, err = filters.Resolved(tripSchema, Resolver{Span: resolveFew, Part: part})
+		}
+		got := ""
+		if err == nil {
+			var pass func([]Cell) bool
+			if pass, err = tripSchema.Predicate(filters); err == nil {
+				got = strings.Join(filters.Texts(), "; ")
+				for _, day := range []Cell{saturday, monday, {}} {
+					cells := make([]Cell, len(tripSchema.Columns))
+					cells[tripSchema.Index("day")] = day
+					got += fmt.Sprint(" ", pass(cells))
+				}
+			}
+		}
+		if err != nil {
+			got = err.Error()
+		}
+		if !strings.HasPrefix(got, want) {
+			t.Errorf("%q gives %q, want %q", text, got, want)
 		}
 	}
 }

@@ -70,6 +70,9 @@ func (s *Schema) predicate(q *Condition) (func(*Cell) bool, error) {
 
 // positive returns the test of a condition as though it were not negated.
 func (c *Column) positive(q *Condition, order DateOrder) (func(*Cell) bool, error) {
+	if q.part != nil {
+		return c.passesPart(q)
+	}
 	if q.Op.TakesSpans() && c.Type.IsTime() {
 		if q.days == nil {
 			return nil, fmt.Errorf("%s %s has not been resolved", q.Op, listText(q.Values))

@@ -164,6 +164,9 @@ func (p *plan) settle() error {
 		}
 	}
 	tally.SortGroups(p.groups, p.top)
+	if err := p.filtersFailed(); err != nil {
+		return err
+	}
 	p.fillParts()
 	rows := 0
 	for i := range p.spans {

@@ -275,7 +275,10 @@ func (p *plan) checkTimes() error {
 
 // resolveFilters resolves the spans of filters as of the day and in the calendar of the query.
 func (p *plan) resolveFilters(filters *dataset.Filters, s *dataset.Schema) error {
-	resolved, err := filters.Resolved(s, func(text string) (civil.Set, string, error) {
+	part := func(text string) (*dataset.DatePart, string, error) {
+		return FilterPart(text, s, p.query.Date, &p.Scope)
+	}
+	resolved, err := filters.Resolved(s, dataset.Resolver{Part: part, Span: func(text string) (civil.Set, string, error) {
 		n, err := p.Scope.Parse(text)
 		if err != nil {
 			return civil.Set{}, "", err
@@ -290,7 +293,7 @@ func (p *plan) resolveFilters(filters *dataset.Filters, s *dataset.Schema) error
 			p.filterCautions = append(p.filterCautions, c)
 		}
 		return r.Days, n.String(), nil
-	})
+	}})
 	if err == nil && resolved != nil && len(*filters) > 0 {
 		*filters = resolved
 	}

@@ -310,7 +310,7 @@ func TestPartsOfTime(t *testing.T) {
 			t.Errorf("by %s gives %s, want %s", by, told, want)
 		}
 	}
-	for _, text := range []string{"hour of", "weekday of", "year of month", "business day of month", "month", "hours", "month of week of"} {
+	for _, text := range []string{"hour of", "weekday of", "year of", "business day of month", "month", "hours", "month of week of"} {
 		if IsPart(text) {
 			t.Errorf("%q is taken for a part of time", text)
 		}

@@ -1,16 +1,21 @@
 package query
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 
 	"vastspan/core/calendar"
+	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/span"
 	"vastspan/core/tally"
 )
 
 // PartForms says how parts of time are written.
-const PartForms = "weekday, hour, month of year, day of month and other units of a longer one, each with of COLUMN behind it " +
+const PartForms = "weekday, hour, year, month of year, day of month and other units of a longer one, each with of COLUMN behind it " +
 	"for another date"
 
 // A part is a part of time as it is written: hour, weekday of paid_on, month of year.
@@ -23,6 +28,7 @@ type part struct {
 const (
 	partHour    = "hour"
 	partWeekday = "weekday"
+	partYear    = "year"
 )
 
 // parsePart reads a part of time; false where it is none.
@@ -30,7 +36,7 @@ func parsePart(text string) (part, bool) {
 	column := ""
 	first, behind, more := strings.Cut(strings.TrimSpace(text), " of ")
 	switch word := strings.ToLower(strings.TrimSpace(first)); word {
-	case partHour, partWeekday:
+	case partHour, partWeekday, partYear:
 		if word == partHour && more { // hour of day says no more
 			if rest, ok := strings.CutPrefix(behind+" of ", "day of "); ok {
 				behind, more = strings.TrimSuffix(rest, " of "), rest != ""
@@ -97,12 +103,121 @@ func (p *plan) part(read part, s *dataset.Schema) (*tally.TimePart, error) {
 		return tally.HourOfDay(column), nil
 	case partWeekday:
 		return tally.Weekday(column, p.Scope.Calendar), nil
+	case partYear:
+		return tally.Year(column, p.Scope.Calendar), nil
 	}
 	one, err := tally.UnitOf(column, p.Scope.Calendar, read.unit, read.within, p.Scope.AsOf)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", read.words, err)
 	}
 	return one, nil
+}
+
+// shownValues returns the values of a part that are shown: all of them, of years those from the first through the last found.
+func shownValues(part *tally.TimePart, found []dataset.Label) []dataset.Label {
+	if !part.Years {
+		return slices.Clone(part.Values)
+	}
+	first, last := len(part.Values), -1
+	for i, l := range part.Values {
+		if slices.Contains(found, l) {
+			first, last = min(first, i), i
+		}
+	}
+	if last < 0 {
+		return nil
+	}
+	return slices.Clone(part.Values[first : last+1])
+}
+
+// FilterPart returns the part of time that a filter names, of a schema's dates in the calendar of a scope, and its column; nil where
+// the text names none. date is the date of the question, empty for the schema's own.
+func FilterPart(text string, s *dataset.Schema, date string, scope *span.Scope) (*dataset.DatePart, string, error) {
+	read, ok := parsePart(text)
+	if !ok {
+		return nil, "", nil
+	}
+	at, err := s.DateColumn(cmp.Or(read.column, date))
+	if err != nil {
+		return nil, "", err
+	}
+	column, cal := s.Columns[at].Name, scope.Calendar
+	if cal == nil {
+		cal = calendar.Civil
+	}
+	if read.words == partYear {
+		return &dataset.DatePart{
+			Words: read.words,
+			Place: func(c *dataset.Cell) (int, error) { return cal.YearNumber(c.Day) },
+			Read:  func(text string) (int, error) { return readNumber(text, "a year, such as 2026", 1, 9999) },
+		}, column, nil
+	}
+	clock, err := s.Clock()
+	if err != nil {
+		return nil, "", err
+	}
+	var part *tally.TimePart
+	switch read.words {
+	case partHour:
+		part = tally.HourOfDay(column)
+	case partWeekday:
+		part = tally.Weekday(column, cal)
+	default:
+		if part, err = tally.UnitOf(column, cal, read.unit, read.within, scope.AsOf); err != nil {
+			return nil, "", fmt.Errorf("%s: %w", read.words, err)
+		}
+	}
+	return &dataset.DatePart{
+		Words: read.words, Hours: part.Hours(), Read: func(text string) (int, error) { return readPlace(part, read.words, text) },
+		Place: func(c *dataset.Cell) (int, error) {
+			if part.Hours() {
+				return part.OfMoment(clock, civil.Moment(c.Micros())), nil
+			}
+			return part.OfDay(c.Day)
+		},
+	}, column, nil
+}
+
+// readPlace reads a value of a part: what it is called, or its number; an hour may be 9 or 09:00, a weekday has no number.
+func readPlace(part *tally.TimePart, words, text string) (int, error) {
+	if day, ok := civil.ParseWeekday(text); ok && words == partWeekday {
+		text = day.Short()
+	}
+	for i, l := range part.Values {
+		if strings.EqualFold(l.Text, text) {
+			return i, nil
+		}
+	}
+	first, last := part.Values[0].Text, part.Values[len(part.Values)-1].Text
+	switch {
+	case words == partWeekday:
+		return 0, fmt.Errorf("%q: expected a day of the week, such as Mon", text)
+	case part.Hours():
+		return readNumber(text, "an hour, such as 9 or 09:00", 0, 23)
+	}
+	n, err := readNumber(text, fmt.Sprintf("a %s, from %s to %s", words, first, last), 1, len(part.Values))
+	return n - 1, err
+}
+
+func readNumber(text, what string, least, most int) (int, error) {
+	n, err := strconv.Atoi(text)
+	if err != nil || n < least || n > most {
+		return 0, fmt.Errorf("%q: expected %s", text, what)
+	}
+	return n, nil
+}
+
+// filtersFailed returns why a record could not be put to a filter.
+func (p *plan) filtersFailed() error {
+	for i, in := range p.inputs {
+		if err := in.request.Where.Failed(); err != nil {
+			if i > 0 {
+				err = fmt.Errorf("compared with %s: %w", in.Name, err)
+			}
+			return errorAt(err, "/where")
+		}
+	}
+	return nil
 }
 
 // fillParts adds the groups of parts of time that no record has: all of them are shown.
@@ -114,7 +229,7 @@ func (p *plan) fillParts() {
 		values[i] = tally.LabelsOf(p.groups, i, p.top)
 		if i < len(parts) && parts[i] != nil {
 			any = true
-			list := append([]dataset.Label{}, parts[i].Values...)
+			list := shownValues(parts[i], values[i])
 			for _, l := range values[i] {
 				if !l.Set { // records without the date
 					list = append(list, l)

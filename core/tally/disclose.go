@@ -310,7 +310,7 @@ func (t *together) layOut() error {
 		for _, f := range one.Plan.Where {
 			key := ""
 			for _, c := range f {
-				key += fmt.Sprintf("%q %q %q %t;", c.Column, c.Op, c.Values, c.IgnoringCase)
+				key += fmt.Sprintf("%q %q %q %t;", c.String(), c.Op, c.Values, c.IgnoringCase)
 			}
 			at, have := keys[key]
 			if !have {

@@ -15,6 +15,8 @@ type TimePart struct {
 	Column string
 	// Values are its labels in their natural order.
 	Values []dataset.Label
+	// Years says that the part is the year: only those from the first through the last that has a record are shown.
+	Years bool
 	// hours says that it is the hour that a clock shows, else place gives the position of a day among the values.
 	hours bool
 	place func(civil.Day) (int, error)
@@ -45,6 +47,27 @@ func Weekday(column string, cal *calendar.Calendar) *TimePart {
 	}
 	return t
 }
+
+// Year returns the year, by the number that a calendar labels it with.
+func Year(column string, cal *calendar.Calendar) *TimePart {
+	t := &TimePart{Column: column, Years: true, place: func(d civil.Day) (int, error) {
+		n, err := cal.YearNumber(d)
+		return n - 1, err
+	}}
+	for n := 1; n <= maxYear; n++ {
+		text := fmt.Sprintf("%04d", n)
+		if v, err := cal.Literal(calendar.Year, n, 0); err == nil {
+			if name, err := cal.Label(calendar.Year, v.First()); err == nil {
+				text = name
+			}
+		}
+		t.Values = append(t.Values, dataset.PlacedLabel(text, n))
+	}
+	return t
+}
+
+// maxYear is the last year that a day may be in.
+const maxYear = 9999
 
 // UnitOf returns a unit as it is counted within a longer one: the month of the year, the day of the month. Days near are
 // those about which the values are gathered. Errors: those of the calendar.

@@ -66,6 +66,7 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 	if err != nil {
 		return err
 	}
+	here := len(l.Lengths) > 0 || len(s.filteredHere(l.Where)) > 0
 	data := struct {
 		Texts, Selected, Where, Order []string
 		Table, Page                   string
@@ -80,7 +81,7 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 	if l.After != nil {
 		skip = l.After.ID
 	}
-	if len(l.Lengths) == 0 { // those are found here, and so are the places
+	if !here { // else the places are found here as well
 		data.Page = s.dialect.page(int64(l.Limit), skip)
 		number, skip = skip, 0
 	}
@@ -89,7 +90,7 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 		if err != nil {
 			return err
 		}
-		if len(l.Lengths) > 0 {
+		if here {
 			met, err := s.meets(with, cells, l.Lengths, pass)
 			if err != nil || !met {
 				return err
@@ -377,16 +378,39 @@ func (g *grouping) undated(ctx context.Context, strays bool) (int64, error) {
 	if strays {
 		none = "(" + none + " OR NOT (" + strings.Join(g.axis.bounds(true, true), " AND ") + "))"
 	}
-	where := append([]string{none}, g.where...)
-	n := int64(0)
-	text, err := g.ofEachPart(ctx, func(table string) string {
-		return "SELECT count(*) FROM " + table + " WHERE " + strings.Join(where, " AND ")
-	})
-	if err != nil {
+	return g.count(ctx, append([]string{none}, g.where...))
+}
+
+// count counts the records that meet some conditions and the filters that are put to the records here.
+func (g *grouping) count(ctx context.Context, where []string) (int64, error) {
+	data := struct{ Texts, Tables, Selected, Where, Keys []string }{Where: where}
+	var err error
+	if data.Tables, err = g.parts(ctx); err != nil {
 		return 0, err
 	}
-	err = g.ask(ctx, text, func(row []sql.NullString) error {
-		some, err := strconv.ParseInt(row[0].String, 10, 64)
+	for _, at := range g.here {
+		one, name := g.selected[at], fmt.Sprintf("%sk%d", alias, at)
+		expression, text := g.sql(one.Name), g.dialect.text(name, one.Column)
+		if one.pieces != "" {
+			expression, text = one.pieces, name
+		}
+		data.Selected, data.Keys = append(data.Selected, expression+" AS "+name), append(data.Keys, name)
+		data.Texts = append(data.Texts, text)
+	}
+	data.Selected, data.Texts = append(data.Selected, "count(*) AS "+alias+"n"), append(data.Texts, alias+"n")
+	n := int64(0)
+	err = g.ask(ctx, statement("groups", data), func(row []sql.NullString) error {
+		if g.pass != nil {
+			all := make([]sql.NullString, len(g.selected))
+			for i, at := range g.here {
+				all[at] = row[i]
+			}
+			cells, err := g.cells(all)
+			if err != nil || !g.pass(cells.all) {
+				return err
+			}
+		}
+		some, err := strconv.ParseInt(row[len(row)-1].String, 10, 64)
 		n += some
 		return err
 	})
@@ -397,6 +421,10 @@ func (g *grouping) undated(ctx context.Context, strays bool) (int64, error) {
 func (g *grouping) before(ctx context.Context, day civil.Day) (bool, error) {
 	days := axis{g.source, g.axis.Column, false}
 	where := append(days.run(tally.Stretch{Start: tally.Past, End: int64(day)}), g.where...)
+	if g.pass != nil {
+		n, err := g.count(ctx, where)
+		return n > 0, err
+	}
 	any := false
 	text, err := g.ofEachPart(ctx, func(table string) string {
 		return fmt.Sprintf("SELECT * FROM (SELECT %s FROM %s WHERE %s LIMIT 1) AS vs", g.sql(g.axis.Name), table, strings.Join(where, " AND "))
@@ -441,7 +469,7 @@ func (g *grouping) points(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if len(g.lengths) > 0 && !g.pass(cells.all) {
+		if g.pass != nil && !g.pass(cells.all) {
 			return nil
 		}
 		at := &cells.selected[date]
@@ -509,10 +537,16 @@ func (r *lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(
 	if err != nil {
 		return s.told(ctx, err)
 	}
+	here := s.filteredHere(q.Where)
+	pass, err := r.schema.Predicate(here)
+	if err != nil {
+		return err
+	}
 	names := []string{q.From, q.To}
 	if q.By != "" {
 		names = append(names, q.By)
 	}
+	names = append(names, here.Columns()...)
 	amount := s.column(q.Amount)
 	if amount != nil && amount.Form != Exact {
 		names = append(names, q.Amount)
@@ -532,7 +566,19 @@ func (r *lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(
 		data.Texts = append(data.Texts, s.dialect.text(alias+"s", amount))
 	}
 	return s.told(ctx, s.ask(ctx, statement("groups", data), func(row []sql.NullString) error {
-		lifetime, err := s.lifetime(q, names, row)
+		cells := make([]dataset.Cell, len(names))
+		all := make([]dataset.Cell, len(r.schema.Columns))
+		for i, name := range names {
+			var err error
+			if cells[i], err = s.column(name).cell(row[i].String, !row[i].Valid, s.clock); err != nil {
+				return err
+			}
+			all[r.schema.Index(name)] = cells[i]
+		}
+		if !pass(all) {
+			return nil
+		}
+		lifetime, err := s.lifetime(q, cells, row[len(names):])
 		if err != nil {
 			return err
 		}
@@ -540,15 +586,9 @@ func (r *lifetimes) Lifetimes(ctx context.Context, q *ageing.Request, take func(
 	}))
 }
 
-func (s *source) lifetime(q *ageing.Request, names []string, row []sql.NullString) (ageing.Lifetime, error) {
+// lifetime makes a lifetime of its cells, an amount being the last of them, and of the sums of a row.
+func (s *source) lifetime(q *ageing.Request, cells []dataset.Cell, sums []sql.NullString) (ageing.Lifetime, error) {
 	var lifetime ageing.Lifetime
-	cells := make([]dataset.Cell, len(names))
-	for i, name := range names {
-		var err error
-		if cells[i], err = s.column(name).cell(row[i].String, !row[i].Valid, s.clock); err != nil {
-			return lifetime, err
-		}
-	}
 	from, to := &cells[0], &cells[1]
 	lifetime.Begun, lifetime.Begin, lifetime.Ended, lifetime.End = from.Set, from.Day, to.Set, to.Day
 	if q.Moments && from.Set {
@@ -563,11 +603,11 @@ func (s *source) lifetime(q *ageing.Request, names []string, row []sql.NullStrin
 			return lifetime, err
 		}
 	}
-	if lifetime.Records, err = strconv.ParseInt(row[len(names)].String, 10, 64); err != nil || q.Amount == "" {
+	if lifetime.Records, err = strconv.ParseInt(sums[0].String, 10, 64); err != nil || q.Amount == "" {
 		return lifetime, err
 	}
-	if len(row) > len(names)+1 {
-		lifetime.Sum, err = decimal.Parse(row[len(names)+1].String)
+	if len(sums) > 1 {
+		lifetime.Sum, err = decimal.Parse(sums[1].String)
 		return lifetime, err
 	}
 	if last := &cells[len(cells)-1]; last.Set {

@@ -73,7 +73,8 @@ type grouping struct {
 	amounts  []taken // of each amount
 	values   []taken // of each value column
 	lengths  []length
-	pass     func([]dataset.Cell) bool // the filters on lengths
+	pass     func([]dataset.Cell) bool // the filters that are put to the records here; nil for none
+	here     []int                     // the selected columns that those look at
 	groups   tally.Groups
 	coverage tally.Coverage
 	key      []byte
@@ -108,19 +109,13 @@ func (s *source) grouping(ctx context.Context, p *tally.Plan, with *dataset.Sche
 	if g.where, err = c.conditions(p.Where); err != nil {
 		return nil, err
 	}
-	var onLengths dataset.Filters
-	for _, f := range p.Where {
-		if c.onLength(f) {
-			onLengths = append(onLengths, f)
+	if here := s.filteredHere(p.Where); len(here) > 0 {
+		if g.pass, err = with.Predicate(here); err != nil {
+			return nil, err
 		}
-	}
-	if g.pass, err = with.Predicate(onLengths); err != nil {
-		return nil, err
-	}
-	for _, f := range onLengths { // other conditions may be next to those on lengths
-		for _, name := range f.Columns() {
+		for _, name := range here.Columns() {
 			if s.column(name) != nil {
-				g.take(selected{Column: s.column(name)})
+				g.here = append(g.here, g.take(g.inPieces(s.column(name))))
 			}
 		}
 	}
@@ -132,10 +127,7 @@ func (s *source) grouping(ctx context.Context, p *tally.Plan, with *dataset.Sche
 	for i, name := range p.By {
 		one := selected{Column: s.column(name)}
 		if part := p.Part(i); part != nil {
-			one = selected{Column: s.dateColumn(p.DateOf(part))}
-			if s.clock.Aligned(pieceSeconds * civil.Second) {
-				one.pieces, _ = s.dialect.pieces(one.Column, pieceSeconds)
-			}
+			one = g.inPieces(s.dateColumn(p.DateOf(part)))
 		}
 		g.by = append(g.by, g.take(one))
 	}
@@ -152,6 +144,15 @@ func (s *source) grouping(ctx context.Context, p *tally.Plan, with *dataset.Sche
 		g.values = append(g.values, g.value(name))
 	}
 	return g, nil
+}
+
+// inPieces selects a column by its values, or by pieces of time where days and hours are all that is asked of it.
+func (g *grouping) inPieces(c *Column) selected {
+	one := selected{Column: c}
+	if c.Form.Type() == dataset.Timestamp && g.clock.Aligned(pieceSeconds*civil.Second) {
+		one.pieces, _ = g.dialect.pieces(c, pieceSeconds)
+	}
+	return one
 }
 
 // take selects a column, once.
@@ -272,7 +273,7 @@ func (g *grouping) add(row []sql.NullString) error {
 	if err != nil {
 		return err
 	}
-	if len(g.lengths) > 0 && !g.pass(cells.all) {
+	if g.pass != nil && !g.pass(cells.all) {
 		return nil
 	}
 	rest := row[1+len(g.selected):]
@@ -329,12 +330,14 @@ func (g *grouping) cells(row []sql.NullString) (rowCells, error) {
 			return c, err
 		}
 	}
-	if len(g.lengths) == 0 {
+	if len(g.lengths) == 0 && g.pass == nil {
 		return c, nil
 	}
 	c.all = make([]dataset.Cell, len(g.schema.Columns))
 	for i, one := range g.selected {
-		c.all[g.schema.Index(one.Name)] = c.selected[i]
+		if at := g.schema.Index(one.Name); c.selected[i].Set && (one.pieces == "" || !c.all[at].Set) {
+			c.all[at] = c.selected[i]
+		}
 	}
 	for _, l := range g.lengths {
 		if err := l.Cell(&c.selected[l.from], &c.selected[l.to], &c.all[l.at]); err != nil {

@@ -162,11 +162,11 @@ type conditioner struct {
 	values func(column string) ([]string, error) // the different texts of a column
 }
 
-// conditions turns filters into SQL, but for those on lengths. They have been checked.
+// conditions turns filters into SQL, but for those that are put to the records here. They have been checked.
 func (c *conditioner) conditions(filters dataset.Filters) ([]string, error) {
 	var list []string
 	for _, f := range filters {
-		if c.onLength(f) {
+		if c.here(f) {
 			continue
 		}
 		var any []string
@@ -183,9 +183,20 @@ func (c *conditioner) conditions(filters dataset.Filters) ([]string, error) {
 	return list, nil
 }
 
-// onLength reports whether a filter is on any length.
-func (c *conditioner) onLength(f dataset.Filter) bool {
-	return slices.ContainsFunc(f, func(q dataset.Condition) bool { return c.column(q.Column) == nil })
+// here reports whether a filter is put to the records here: one on a length or on a part of a date, which calendars have to do with.
+func (s *source) here(f dataset.Filter) bool {
+	return f.HasPart() || slices.ContainsFunc(f, func(q dataset.Condition) bool { return s.column(q.Column) == nil })
+}
+
+// filteredHere returns the filters that are put to the records here.
+func (s *source) filteredHere(filters dataset.Filters) dataset.Filters {
+	var list dataset.Filters
+	for _, f := range filters {
+		if s.here(f) {
+			list = append(list, f)
+		}
+	}
+	return list
 }
 
 // condition turns a condition into SQL; what is negated keeps blanks.

@@ -72,7 +72,7 @@ func (v *scan) predicate(q *dataset.Condition) (predicate, error) {
 			cell := in.cell(int64(code), clock)
 			t.allowed[code] = ask(&cell)
 		}
-	case in.of.Type == dataset.Timestamp && in.days() <= maxListed:
+	case in.of.Type == dataset.Timestamp && in.days() <= maxListed && (q.Part() == nil || !q.Part().Hours):
 		t.byDay = true
 		t.first = int64(clock.DayOf(civil.Moment(in.value(1)))) - 1 // the place of blanks
 		t.allowed = make([]bool, in.days()+1)

@@ -171,6 +171,7 @@ func TestAttachedTimesAgree(t *testing.T) {
 		request.Figures = figuresOf("count", "sum people", "min people", "max people", "median people", "distinct seen_at", "first people")
 		request.By, request.Top, request.RankBy, request.Where = nil, 0, 0, nil
 		randomParts(rng, &request)
+		request.Where = randomPartFilters(rng, clock)
 		request.Clock, request.Periods = clock, randomPeriods(rng, clock, change)
 		s.alike(t, fmt.Sprintf("request %d", i), text, request, kept, sets)
 	}

@@ -71,6 +71,10 @@ func (d *Dataset) positive(q *dataset.Condition) condition {
 	if days, ok := q.Days(); ok {
 		return daysOf(expression, days)
 	}
+	if moments, ok := q.Moments(); ok {
+		clock := d.clock()
+		return axis{At: d.column(q.Column), timed: true, clock: clock}.all(tally.OfMoments(clock, moments))
+	}
 	if q.IgnoringCase {
 		expression = "lower(" + expression + ` COLLATE "C.utf8")`
 		values = slices.Clone(values)

@@ -10,6 +10,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/dataset"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 )
@@ -95,6 +96,17 @@ func randomParts(rng *rand.Rand, r *tally.Request) {
 	}
 }
 
+// randomPartFilters are filters by parts of time, or none.
+func randomPartFilters(rng *rand.Rand, clock civil.Clock) dataset.Filters {
+	if rng.IntN(6) > 0 {
+		return nil
+	}
+	return clockedFilters(clock, []string{
+		"hour of at between 1 and 12", "hour of seen_at!=2", "weekday of at=Sun or hour of at=0", "day of month of seen_at>3",
+		"weekday of at not in (Mon, Tue)", "hour of seen_at in (00:00, 3, 23) or gate=east",
+	}[rng.IntN(6)])
+}
+
 // Totals of moments from memory, hour sums, the records and the file give what a loop over all records gives, across
 // changes of the clock: Europe, Lord Howe's half hour, São Paulo's midnight, the day that Apia skipped, days that start
 // within an hour that is shown twice.
@@ -144,6 +156,7 @@ func TestTimedTotalsAgree(t *testing.T) {
 			}
 			request.By, request.Top, request.RankBy, request.Where = nil, 0, 0, nil
 			randomParts(rng, &request)
+			request.Where = randomPartFilters(rng, clock)
 			request.Clock, request.Periods = clock, randomPeriods(rng, clock, c.change)
 			want := list.describe(t, request)
 			for from, source := range map[string]tally.Source{

@@ -106,6 +106,42 @@ func (l *naiveList) passes(r naiveRecord, f dataset.Filter) bool {
 	return slices.ContainsFunc(f, func(c dataset.Condition) bool { return l.meets(r, &c) })
 }
 
+// part is a part of a record's date, as a number.
+func (l *naiveList) datePart(words, text string) int {
+	at, day := l.moment(text)
+	date := day.Time()
+	switch words {
+	case "weekday":
+		return int(date.Weekday()+6) % 7
+	case "hour":
+		return at.In(l.clock.Zone()).Hour()
+	case "month of year":
+		return int(date.Month())
+	case "day of month":
+		return date.Day()
+	case "year":
+		return date.Year()
+	}
+	panic(words)
+}
+
+// naivePart reads a value of a part of a date.
+func naivePart(words, text string) int {
+	if words == "weekday" {
+		return slices.Index([]string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}, text[:3])
+	}
+	for m := time.January; m <= time.December; m++ {
+		if words == "month of year" && text == m.String()[:3] {
+			return int(m)
+		}
+	}
+	n, err := strconv.Atoi(strings.TrimSuffix(text, ":00"))
+	if err != nil {
+		panic(text)
+	}
+	return n
+}
+
 // meets puts one record to one condition.
 func (l *naiveList) meets(r naiveRecord, q *dataset.Condition) bool {
 	opposite, negated := map[dataset.Op]dataset.Op{
@@ -126,6 +162,9 @@ func (l *naiveList) meets(r naiveRecord, q *dataset.Condition) bool {
 		return days.Contains(day)
 	}
 	compare := func(other string) int {
+		if p := q.Part(); p != nil {
+			return cmp.Compare(l.datePart(p.Words, text), naivePart(p.Words, other))
+		}
 		switch c.Type {
 		case dataset.Number:
 			return cmp.Compare(l.number(text), l.number(other))

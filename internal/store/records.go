@@ -68,6 +68,16 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 	if err := d.Schema.CheckFilters(l.Where); err != nil {
 		return err
 	}
+	l.Where, err = l.Where.OnDates(d.clock(), func(column string) (civil.Interval, error) {
+		c, err := s.CoverageBy(ctx, d, column)
+		if err != nil || c.Records == 0 {
+			return civil.Interval{}, err
+		}
+		return civil.Through(c.Oldest, c.Newest), nil
+	})
+	if err != nil {
+		return err
+	}
 	zone, order := d.clock().Zone(), d.order(l.Date)
 	var selected []string
 	for _, c := range columns {

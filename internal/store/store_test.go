@@ -16,6 +16,8 @@ import (
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
 	"vastspan/core/measure"
+	"vastspan/core/query"
+	"vastspan/core/span"
 	"vastspan/core/tally"
 	"vastspan/internal/columnstore"
 	"vastspan/internal/ingest"
@@ -144,6 +146,7 @@ func randomFilters(rng *rand.Rand) dataset.Filters {
 		"people between 1 and 2", "day>=2025-12-15", "day not in (2026-01-01, 2026-01-02)", "day<2026-01-05", "day>2026-01-05",
 		"seen_at<=2026-01-20", "seen_at= or seen_at=2025-12-31", "seen_at in (2025-12-01/2025-12-20, 2026-01-05/2026-01-06)",
 		"seen_at not in 2025-12-01/2025-12-31", "day after 2025-12-30/2025-12-31", "seen_at blank or seen_at before 2026-01-02", "day in 2026-01-01/2026-02-01",
+		"weekday of day in (Sat, Sunday)", "month of year of day=1 or channel=web", "day of month of seen_at<=10", "year of day!=2026", "month of year of seen_at not in (Dec, 2)", "weekday of seen_at blank",
 	}
 	var chosen []string
 	for range 1 + rng.IntN(2) {
@@ -153,20 +156,30 @@ func randomFilters(rng *rand.Rand) dataset.Filters {
 }
 
 // parsedFilters reads filters on the columns of randomCSV; their spans are dates or intervals of dates.
-func parsedFilters(texts ...string) dataset.Filters {
+func parsedFilters(texts ...string) dataset.Filters { return clockedFilters(civil.UTC, texts...) }
+
+// clockedFilters are parsedFilters where a clock shows hours.
+func clockedFilters(clock civil.Clock, texts ...string) dataset.Filters {
 	filters, err := dataset.ParseFilters(texts)
 	if err != nil {
 		panic(err)
 	}
-	schema := &dataset.Schema{}
-	for _, name := range filters.Columns() {
+	schema := &dataset.Schema{Zone: clock.Zone().String(), DayStarts: clock.DayStarts().String()}
+	for _, name := range append(filters.Columns(), "day", "seen_at", "at") {
 		kind := dataset.Text
-		if name == "day" || name == "seen_at" {
+		if name == "day" || name == "seen_at" || name == "at" {
 			kind = dataset.Date
+		}
+		if query.IsPart(name) || schema.Index(name) >= 0 {
+			continue
 		}
 		schema.Columns = append(schema.Columns, dataset.Column{Name: name, Type: kind})
 	}
-	filters, err = filters.Resolved(schema, func(text string) (civil.Set, string, error) {
+	scope := span.Scope{AsOf: civil.Of(2026, 1, 1)}
+	part := func(text string) (*dataset.DatePart, string, error) {
+		return query.FilterPart(text, schema, "", &scope)
+	}
+	filters, err = filters.Resolved(schema, dataset.Resolver{Part: part, Span: func(text string) (civil.Set, string, error) {
 		first, last, interval := strings.Cut(text, "/")
 		if !interval {
 			last = first
@@ -177,7 +190,7 @@ func parsedFilters(texts ...string) dataset.Filters {
 		}
 		through, err := civil.ParseDay(last)
 		return civil.SetOf(civil.Through(from, through)), text, err
-	})
+	}})
 	if err != nil {
 		panic(err)
 	}
