@@ -106,6 +106,17 @@ func (l *Library) Event(name string) (*event.List, error) {
 	return nil, unknown("event list", "", name, l.EventNames())
 }
 
+// ComparedEvents lists the event lists whose days comparisons look at.
+func (l *Library) ComparedEvents() []*event.List {
+	var lists []*event.List
+	for _, name := range l.EventNames() {
+		if list := l.events[name]; list.Compared {
+			lists = append(lists, list)
+		}
+	}
+	return lists
+}
+
 // EventNames lists the event lists as the book has them.
 func (l *Library) EventNames() []string {
 	names := make([]string, len(l.book.Events))

@@ -251,16 +251,21 @@ func (p *plan) rowSides(sp *spanPlan, r *rowPlan, i int) (own, other side) {
 	return own, p.side(r.previousPeriod, 0)
 }
 
+// rowComparisons is with how many periods a row is compared: those of its span, and the unit before.
+func (p *plan) rowComparisons(r *rowPlan) int {
+	n := len(r.partners)
+	if p.query.Previous && !r.alone {
+		n++
+	}
+	return n
+}
+
 // unlikeRow reports whether the records cover a different number of days on the two sides of a row.
 func (p *plan) unlikeRow(span int, r *rowPlan) bool {
 	if r.blank { // it has not happened: nothing is compared
 		return false
 	}
-	n := len(r.partners)
-	if p.query.Previous && !r.alone {
-		n++
-	}
-	for i := range n {
+	for i := range p.rowComparisons(r) {
 		own, other := p.rowSides(&p.spans[span], r, i)
 		if own.covered.Empty() && other.covered.Empty() { // before the first record there is nothing to compare
 			continue

@@ -165,6 +165,9 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 	if err := p.lengthsDiffer(t, a, add); err != nil {
 		return nil, err
 	}
+	if err := p.eventNotes(add); err != nil {
+		return nil, err
+	}
 	if err := p.lifetimeNotes(t, add); err != nil {
 		return nil, err
 	}

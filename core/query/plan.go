@@ -10,6 +10,7 @@ import (
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/event"
 	"vastspan/core/measure"
 	"vastspan/core/span"
 	"vastspan/core/tally"
@@ -40,6 +41,8 @@ type Evaluator struct {
 	Find func(ctx context.Context, name string) (Records, error)
 	// Keep are the top values where they are not to be found anew; nil where they are.
 	Keep *tally.Top
+	// Events are the event lists whose days comparisons look at.
+	Events []*event.List
 	// Today is the day it is; nil where that is not known. It changes no figure.
 	Today *civil.Day
 }
@@ -98,6 +101,7 @@ type spanPlan struct {
 	cautions    []caution
 	comparisons []comparison
 	at          slot
+	events      []eventPair
 	later       slot      // what is after the as-of day, and is left out
 	rows        []rowPlan // its units; nil where it is not broken down
 }
@@ -530,6 +534,7 @@ func (p *plan) add(ctx context.Context, i int, text string) error {
 	if err := p.compareSpan(&sp, compared, cut, resolved.Timed()); err != nil {
 		return err
 	}
+	p.pairEvents(&sp)
 	for j, o := range p.query.AgainstDataset {
 		c := comparison{name: o.Dataset, dataset: o.Dataset, period: sp.period, at: p.on(1+j, sp.period), paced: noSlot, aligns: true, end: last}
 		if p.derives(paces) {

@@ -154,6 +154,7 @@ const (
 	Legend         Code = "legend"
 	Lengthened     Code = "lengths_of_open" // up to when the lengths of what is open are counted
 	Clocks         Code = "clocks"          // two sides become days by different clocks
+	EventsDiffer   Code = "events_differ"   // one side of a comparison covers more days of an event than the other
 	LengthsDiffer  Code = "lengths_differ"  // the sides of a comparison cover different numbers of days
 	NewOrGone      Code = "new_or_gone"     // how much of a difference is that of rows that are new or gone
 	Ranked         Code = "ranked"          // by what the top values are found
@@ -177,10 +178,10 @@ type Note struct {
 }
 
 // Telling returns the notes that are not to be missed where the figures are shown without all of them: cautions, warnings, where
-// the records end, and sides that cover different numbers of days.
+// the records end, and sides that cover different numbers of days, or other days of an event.
 func Telling(notes []Note) []Note {
 	return slices.DeleteFunc(slices.Clone(notes), func(n Note) bool {
-		return n.Level == Info && n.Code != RecordsEnd && n.Code != LengthsDiffer
+		return n.Level == Info && n.Code != RecordsEnd && n.Code != LengthsDiffer && n.Code != EventsDiffer
 	})
 }
 
@@ -299,9 +300,11 @@ const (
 	Incomplete Flag = "incomplete"
 	Unlike     Flag = "not like-for-like"
 	Tie        Flag = "tied"
-	Hidden     Flag = "hidden" // it is of few records, or tells of some
-	New        Flag = "new"    // it has no record before the days that it is compared with are over
-	Gone       Flag = "gone"   // it has no record from the first day of its days on
+	// OtherEvents says that an event's days make up more than a tenth of a side, and are not as many as on the other.
+	OtherEvents Flag = "events differ"
+	Hidden      Flag = "hidden" // it is of few records, or tells of some
+	New         Flag = "new"    // it has no record before the days that it is compared with are over
+	Gone        Flag = "gone"   // it has no record from the first day of its days on
 )
 
 // newSince is what the flag begins with of a row whose first record is inside the days that it is compared with.
@@ -333,6 +336,7 @@ var flagMeanings = []struct {
 	{Future, "the unit begins after the as-of day"},
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
+	{OtherEvents, "the days of an event make up more than a tenth of the row or of what it is compared with, and are not as many on the other side"},
 	{New, "there is no record before the last day that the row is compared with"},
 	{newSince, "the first record is inside the days that the row is compared with"},
 	{Gone, "there is no record from the first day of the row on"},

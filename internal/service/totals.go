@@ -103,7 +103,7 @@ func (s *Totals) covered(ctx context.Context, d *store.Dataset, date string) (ta
 func (s *Totals) evaluator(l *book.Library, asOf civil.AsOf, c query.Context) (query.Evaluator, error) {
 	scope, err := l.Scope(asOf, c)
 	today := s.Today()
-	return query.Evaluator{Scope: scope, Find: s.records, Today: &today}, err
+	return query.Evaluator{Scope: scope, Find: s.records, Today: &today, Events: l.ComparedEvents()}, err
 }
 
 // Total answers a query.

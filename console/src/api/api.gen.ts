@@ -3382,7 +3382,7 @@ export interface components {
              */
             seconds?: number;
         };
-        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "tied" | "hidden")[] | null;
+        Flags: ("partial" | "in progress" | "future" | "incomplete" | "not like-for-like" | "events differ" | "tied" | "hidden")[] | null;
         RowUnit: {
             label: string;
             /**
