@@ -23,6 +23,7 @@ type Line struct {
 type Lines struct {
 	Lines   []Line `json:"lines"             yaml:"lines"`
 	Each    string `json:"each"              yaml:"each"`
+	Align   string `json:"align,omitempty"   yaml:"align,omitempty"`   // the event that days are counted from
 	Running string `json:"running,omitempty" yaml:"running,omitempty"` // each line adds up from the start of this unit, or of its span
 	Context `                                yaml:",inline"`
 }
@@ -99,7 +100,7 @@ func (l *Lines) Queries() ([]Query, error) {
 		}
 		labels = append(labels, line.Label)
 		queries[i] = line.Query
-		queries[i].Each, queries[i].Running, queries[i].Context = l.Each, l.Running, l.Context
+		queries[i].Each, queries[i].Align, queries[i].Running, queries[i].Context = l.Each, l.Align, l.Running, l.Context
 	}
 	return queries, nil
 }
@@ -167,6 +168,11 @@ func (up *Lineup) lineUp(cal *calendar.Calendar) error {
 		if err != nil {
 			return err
 		}
+		if up.Lines[i].Query.Align != "" {
+			if first, err = strconv.Atoi(rows[0].Unit.Label); err != nil {
+				return err
+			}
+		}
 		for j := range rows {
 			p := places[first+j]
 			if p == nil {
@@ -177,6 +183,9 @@ func (up *Lineup) lineUp(cal *calendar.Calendar) error {
 			name, err := cal.UnitName(each, rows[j].Unit.FirstDay)
 			if err != nil {
 				return err
+			}
+			if up.Lines[i].Query.Align != "" {
+				name = rows[j].Unit.Label
 			}
 			if p.label == "" {
 				p.label = name

@@ -120,6 +120,7 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 	}
 	p.endNotes(add)
 	p.alignedNote(a, t, add)
+	p.alignNotes(add)
 	p.futureNote(add)
 	p.rankNotes(add)
 	p.signNotes(t, add)

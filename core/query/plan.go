@@ -59,9 +59,12 @@ type plan struct {
 	spans   []spanPlan
 	figures []planFigure
 	pacings map[slot]pacing
-	rankBy  int // the place of the figure by which values are ranked, among those that the records are asked for
-	top     *tally.Top
-	groups  [][]dataset.Label
+	align   *event.List // the event that days are counted from; nil where they are not
+	// alignedAt are the days that they are counted from, in words.
+	alignedAt []string
+	rankBy    int // the place of the figure by which values are ranked, among those that the records are asked for
+	top       *tally.Top
+	groups    [][]dataset.Label
 
 	cutAny    bool // something was made to end at the same day
 	halfDays  map[pair]*halfDay
@@ -318,6 +321,9 @@ func (p *plan) check() error {
 			return errorAt(fmt.Errorf("%s tells what the whole unit comes to; like for like cuts it: take one of them", f.Words()), "/figures/%d", i)
 		}
 	}
+	if q.Align != "" && q.Each == "" {
+		return errorAt(fmt.Errorf("align %s: days are counted from the event: expected each day", q.Align), "/align")
+	}
 	if q.Share != "" && q.Share != ShareOfSpan && q.Share != ShareOfUnit {
 		return errorAt(fmt.Errorf("share %q: expected span or unit", q.Share), "/share")
 	}
@@ -340,6 +346,9 @@ func (p *plan) check() error {
 		return errorAt(fmt.Errorf("each %q: expected minute, hour, day, week, month, quarter, half or year", q.Each), "/each")
 	}
 	q.Each = p.each.String()
+	if err := p.checkAlign(); err != nil {
+		return errorAt(err, "/align")
+	}
 	if q.Running != "" && q.Running != runningSpan {
 		if p.reset, ok = calendar.ParseAnyUnit(q.Running); !ok || p.reset <= p.each {
 			return errorAt(
@@ -675,23 +684,28 @@ func (p *plan) breakDown(sp *spanPlan) error {
 	if err != nil {
 		return err
 	}
-	own := len(units)
 	counterparts := make([]counterpart, len(p.against))
 	for i := range counterparts {
 		if counterparts[i], err = p.counterpart(&sp.comparisons[i]); err != nil {
 			return fmt.Errorf("compared with %s: %w", sp.comparisons[i].name, err)
 		}
 	}
+	alone := make([]bool, len(units))
+	if p.align != nil {
+		if units, alone, err = p.alignDays(sp, units, counterparts); err != nil {
+			return err
+		}
+	}
 	for _, c := range counterparts { // what has no partner gets a row of its own (semantics §7)
 		for len(units) < len(c.units) {
 			u := c.units[len(units)]
 			u.Period, u.Partial, u.InProgress, u.Future = tally.Period{}, false, false, false
-			units = append(units, u)
+			units, alone = append(units, u), append(alone, true)
 		}
 	}
 	for i, u := range units {
 		row := rowPlan{
-			index: i, unit: u, period: u.Period, at: p.on(0, u.Period), alone: i >= own,
+			index: i, unit: u, period: u.Period, at: p.on(0, u.Period), alone: alone[i],
 			previous: noSlot, running: noSlot, rolling: noSlot, blank: u.Future && !p.query.Planned,
 		}
 		if p.query.Planned {
@@ -724,7 +738,7 @@ func (p *plan) compareRow(sp *spanPlan, row *rowPlan, u *tally.Unit, counterpart
 	i := row.index
 	for _, c := range counterparts {
 		one := partner{at: noSlot, paced: noSlot}
-		if i < len(c.units) {
+		if i < len(c.units) && c.units[i].Label != "" {
 			one.period = c.units[i].Period
 			one.at = p.on(0, one.period)
 			if i < len(c.whole) && c.whole[i].Label == c.units[i].Label {

@@ -40,6 +40,8 @@ type Query struct {
 	LikeForLike bool `json:"like_for_like,omitempty"    yaml:"like-for-like,omitempty"`
 	// Each is the unit that spans are broken down into.
 	Each string `json:"each,omitempty"             yaml:"each,omitempty"`
+	// Align is an event, such as event easter: days are counted from its first day, and so are those that they are compared with.
+	Align string `json:"align,omitempty"            yaml:"align,omitempty"`
 	// Running is the unit that a running figure starts over with, or span.
 	Running string `json:"running,omitempty"          yaml:"running,omitempty"`
 	// Rolling is the number of units of a rolling figure.

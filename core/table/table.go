@@ -148,6 +148,7 @@ const (
 	Units          Code = "units"
 	LeftOut        Code = "left_out"
 	Aligned        Code = "aligned"
+	Counted        Code = "counted_from" // the days that rows are counted from
 	UsedVersions   Code = "definitions"
 	ComparedWith   Code = "comparison"
 	NotLikeForLike Code = "not_like_for_like"

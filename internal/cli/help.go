@@ -34,7 +34,7 @@ var sections = []section{
 	{"What to total", `from-column to-column over over-file count sum mean min max first last median distinct ratio pace per
 		where date line amount`},
 	{"Compare", "against against-dataset like-for-like planned previous"},
-	{"Break down", "by each across top rank-by running rolling blank-incomplete share subtotals bands show unit open"},
+	{"Break down", "by each align across top rank-by running rolling blank-incomplete share subtotals bands show unit open"},
 	{"As of", "as-of at-close calendar book offline days from through within both-ends zone day-starts"},
 	{"What to load", "again idempotency-key replace preview since"},
 	{readingFiles, `allow-undated ambiguous blank century date-order delimiter encoding epoch format grain

@@ -156,6 +156,7 @@ func (f *totalFlags) add(c *cobra.Command) {
 		"make both sides end at the same day, where the span reaches past the as-of day or the newest record",
 	)
 	flags.StringVar(&q.Each, "each", "", "unit to break each span down into: minute, hour, day, week, month, quarter, half or year")
+	flags.StringVar(&q.Align, "align", "", "with --each day: an event, such as 'event easter', from whose first day the days are counted")
 	flags.StringVar(&q.Running, "running", "", "with --each: add up from the start of this unit, or of the span")
 	flags.StringVar(&f.rolling, "rolling", "", "with --each: the row's unit and those before it, such as '3 months'")
 	flags.BoolVar(&q.BlankIncomplete, "blank-incomplete", false, "leave a rolling figure blank whose window begins before the records do")

@@ -3135,6 +3135,8 @@ export interface components {
             rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
+            /** @description With each day: an event, such as event easter, from whose first day the days are counted */
+            align?: string;
             /** @description With each: compare every unit with the one before it */
             previous?: boolean;
             /** @description Give figures that add up as a share, too: of the span, or of the unit */
@@ -3178,6 +3180,8 @@ export interface components {
             rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
+            /** @description With each day: an event, such as event easter, from whose first day the days are counted */
+            align?: string;
             /** @description With each: compare every unit with the one before it */
             previous?: boolean;
             /** @description Give figures that add up as a share, too: of the span, or of the unit */
@@ -3194,6 +3198,8 @@ export interface components {
         Lines: {
             lines: components["schemas"]["Line"][];
             each: string;
+            /** @description With each day: an event from whose first day the days of every line are counted */
+            align?: string;
             running?: string;
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
@@ -3599,6 +3605,8 @@ export interface components {
             rolling?: number | string;
             /** @description Leave a rolling figure blank whose window begins before the records do */
             blank_incomplete?: boolean;
+            /** @description With each day: an event, such as event easter, from whose first day the days are counted */
+            align?: string;
             /** @description With each: compare every unit with the one before it */
             previous?: boolean;
             /** @description Give figures that add up as a share, too: of the span, or of the unit */
