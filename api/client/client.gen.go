@@ -859,7 +859,7 @@ type GetPublishedDaysResponse struct {
 	JSON200 *PublishedDays // 200
 }
 
-// GetPublishedDays asks GET /days/published: Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+// GetPublishedDays asks GET /days/published: Which days the tables for other tools hold: days.calendar_days, days.span_days and days.event_days of the database
 func (c *Client) GetPublishedDays(ctx context.Context, editors ...RequestEditor) (*GetPublishedDaysResponse, error) {
 	q := newRequest("GET", "/days/published")
 	r := &GetPublishedDaysResponse{}

@@ -2297,7 +2297,7 @@ type Handlers interface {
 	VerifyDataset(ctx context.Context, request VerifyDatasetRequestObject) (VerifyDatasetResponseObject, error)
 	// ListDays answers POST /days: A row a day with its units in a calendar, and the spans that it is in
 	ListDays(ctx context.Context, request ListDaysRequestObject) (ListDaysResponseObject, error)
-	// GetPublishedDays answers GET /days/published: Which days the tables for other tools hold: days.calendar_days and days.span_days of the database
+	// GetPublishedDays answers GET /days/published: Which days the tables for other tools hold: days.calendar_days, days.span_days and days.event_days of the database
 	GetPublishedDays(ctx context.Context, request GetPublishedDaysRequestObject) (GetPublishedDaysResponseObject, error)
 	// PublishDays answers PUT /days/published: Have the tables for other tools hold these days too, in place of what was asked for before
 	PublishDays(ctx context.Context, request PublishDaysRequestObject) (PublishDaysResponseObject, error)

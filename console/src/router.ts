@@ -19,6 +19,7 @@ export const { navigate, route } = createRouter({
   '/receipts': () => import('./features/receipts/Receipts.svelte').catch(away),
   '/receipt/:id': () => import('./features/receipts/Receipt.svelte').catch(away),
   '/calendars': () => import('./features/calendars/Calendars.svelte').catch(away),
+  '/events': () => import('./features/events/Events.svelte').catch(away),
   '/data': () => import('./features/data/Data.svelte').catch(away),
   '/accounts': () => import('./features/access/Accounts.svelte').catch(away),
   '/audit': () => import('./features/access/Audit.svelte').catch(away),
@@ -46,6 +47,7 @@ export const pages = [
     pages: [
       { path: '/', of: '/span/', name: 'Spans', key: 's' },
       { path: '/calendars', name: 'Calendars', key: 'c' },
+      { path: '/events', name: 'Events', key: 'e' },
       { path: '/check', name: 'Check', key: 'k' },
     ],
   },

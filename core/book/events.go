@@ -106,11 +106,20 @@ func (l *Library) Event(name string) (*event.List, error) {
 	return nil, unknown("event list", "", name, l.EventNames())
 }
 
+// Events returns the event lists as the book has them.
+func (l *Library) Events() []*event.List {
+	lists := make([]*event.List, len(l.book.Events))
+	for i := range l.book.Events {
+		lists[i] = l.events[l.book.Events[i].Name]
+	}
+	return lists
+}
+
 // ComparedEvents lists the event lists whose days comparisons look at.
 func (l *Library) ComparedEvents() []*event.List {
 	var lists []*event.List
-	for _, name := range l.EventNames() {
-		if list := l.events[name]; list.Compared {
+	for _, list := range l.Events() {
+		if list.Compared {
 			lists = append(lists, list)
 		}
 	}

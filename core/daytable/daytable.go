@@ -3,6 +3,7 @@
 package daytable
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 
 	"vastspan/core/calendar"
 	"vastspan/core/civil"
+	"vastspan/core/event"
 	"vastspan/core/span"
 	"vastspan/core/table"
 )
@@ -158,13 +160,15 @@ const MaxDays = 100_000
 // maxCells is how many cells a table may have.
 const maxCells = 3_000_000
 
-// Lay lays days out in the calendar of a scope, with a column for each span: in or out. An error of a
-// span is a *span.Error; at is its position then.
-func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Scope) (t *Table, at int, err error) {
+// Lay lays days out in the calendar of a scope, with a column for each event list, which names the occurrence that holds a day, and one
+// for each span: in or out. An error of a span is a *span.Error; at is its position then.
+func Lay(
+	ctx context.Context, from, through civil.Day, spans []string, events []*event.List, s span.Scope,
+) (t *Table, at int, err error) {
 	if through < from || through-from >= MaxDays {
 		return nil, -1, fmt.Errorf("from %s through %s: expected 1 to %d days", from, through, MaxDays)
 	}
-	if cells := int(through-from+1) * (len(columns) + len(spans)); cells > maxCells {
+	if cells := int(through-from+1) * (len(columns) + len(events) + len(spans)); cells > maxCells {
 		return nil, -1, fmt.Errorf("the table would have %d cells, more than %d: take fewer days or spans", cells, maxCells)
 	}
 	sets := make([]civil.Set, len(spans))
@@ -181,8 +185,12 @@ func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Sc
 	t = &Table{
 		AsOf:     s.AsOf,
 		Calendar: s.Calendar.Name(),
-		Columns:  append(append([]string{"day", "weekday", "position", "business_day", "holiday"}, Columns()...), spans...),
+		Columns:  append([]string{"day", "weekday", "position", "business_day", "holiday"}, Columns()...),
 	}
+	for _, list := range events {
+		t.Columns = append(t.Columns, "event "+list.Name)
+	}
+	t.Columns = append(t.Columns, spans...)
 	for d := from; d <= through; d++ {
 		if err := s.GoOn(ctx); err != nil {
 			return nil, -1, err
@@ -194,12 +202,24 @@ func Lay(ctx context.Context, from, through civil.Day, spans []string, s span.Sc
 		cells := append(
 			[]string{d.String(), row.Weekday.Short(), string(row.Position), yesNo(row.BusinessDay), yesNo(row.Holiday)},
 			row.Cells...)
+		for _, list := range events {
+			cells = append(cells, eventCell(list, d))
+		}
 		for _, set := range sets {
 			cells = append(cells, map[bool]string{true: "in", false: "out"}[set.Contains(d)])
 		}
 		t.Rows = append(t.Rows, cells)
 	}
 	return t, -1, nil
+}
+
+// eventCell says whether a day is in an occurrence of an event: its label where it has one, else in; blank where it is in none.
+func eventCell(list *event.List, d civil.Day) string {
+	i, ok := list.At(d)
+	if !ok {
+		return ""
+	}
+	return cmp.Or(list.Occurrences[i].Label, "in")
 }
 
 func yesNo(b bool) string {

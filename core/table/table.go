@@ -337,7 +337,7 @@ var flagMeanings = []struct {
 	{Future, "the unit begins after the as-of day"},
 	{Incomplete, "the rolling window begins before the first record"},
 	{Unlike, "the row is compared with days of another kind or length"},
-	{OtherEvents, "the days of an event make up more than a tenth of the row or of what it is compared with, and are not as many on the other side"},
+	{OtherEvents, "an event makes up more than a tenth of the row's days, or of those it is compared with, and has other days there"},
 	{New, "there is no record before the last day that the row is compared with"},
 	{newSince, "the first record is inside the days that the row is compared with"},
 	{Gone, "there is no record from the first day of the row on"},

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -23,8 +25,9 @@ func (a *app) daysCommand() *cobra.Command {
 		Use:   "days [EXPR...] --from DATE --through DATE",
 		Short: "List days with their units in a calendar and the spans they are in",
 		Long: `A row a day: its numbers, labels and offsets from the as-of day in a calendar, whether it is a business
-day, whether it is past or future, and a column for each expression: in or out. The service keeps the
-same in the tables days.calendar_days and days.span_days of its database, for other tools to join.`,
+day, whether it is past or future, a column for each event list with the occurrence that holds the day, and
+one for each expression: in or out. The service keeps the same in the tables days.calendar_days,
+days.span_days and days.event_days of its database, for other tools to join.`,
 		Example: `  vastspan days --from 2026-10-01 --through 2026-10-31 'last full week' --as-of 2026-10-19
   vastspan days @closed-month --from 2026-01-01 --through 2026-12-31 --calendar trade-445 --output csv`,
 		ValidArgsFunction: a.completeExpressions,
@@ -75,7 +78,7 @@ func (a *app) publishDaysCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "publish [--from DATE --through DATE]",
 		Short: "Say which days the tables for other tools hold, or have them hold more",
-		Long: `The service keeps the tables days.calendar_days and days.span_days in its database, for other tools to join
+		Long: `The service keeps the tables days.calendar_days, days.span_days and days.event_days in its database, for other tools to join
 by the day. Of themselves they hold the years around today and around all records. With --from and
 --through they hold those days too, and whatever lies between.`,
 		Example: `  vastspan days publish
@@ -142,7 +145,8 @@ func printDays(p *print.Printer, t *daytable.Table, spans int) {
 	var kept []int
 	for i, name := range t.Columns {
 		number, shown := shownDayColumns[name]
-		if !shown && i < len(t.Columns)-spans {
+		event := strings.HasPrefix(name, "event ") && slices.ContainsFunc(t.Rows, func(row []string) bool { return row[i] != "" })
+		if !shown && !event && i < len(t.Columns)-spans {
 			continue
 		}
 		look.Right[len(kept)] = number

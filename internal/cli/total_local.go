@@ -83,12 +83,13 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 		return err
 	}
 	today := d.clock.Today()
-	e := query.Evaluator{Scope: scope, Today: &today, Events: d.library.ComparedEvents(), Find: func(_ context.Context, name string) (query.Records, error) {
+	e := query.Evaluator{Scope: scope, Today: &today, Events: d.library.ComparedEvents()}
+	e.Find = func(_ context.Context, name string) (query.Records, error) {
 		return query.Records{}, usagef(
 			"--against-dataset %s: a file is totalled on the spot; load it as a dataset to compare it with another",
 			name,
 		)
-	}}
+	}
 	for _, r := range local.Remarks() {
 		fmt.Fprintf(a.err, "vastspan: caution: column %s: %s\n", r.Column, r.Text)
 	}

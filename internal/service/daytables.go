@@ -167,6 +167,7 @@ func dayTables(ctx context.Context, l *book.Library, made store.DaysMade) (store
 			t.Spans[name] = set.Intersect(civil.SetOf(reach))
 		}
 	}
+	t.Events = l.Events()
 	return t, nil
 }
 

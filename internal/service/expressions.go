@@ -245,7 +245,7 @@ func DaysIn(
 	if err != nil {
 		return nil, Refused(err)
 	}
-	t, at, err := daytable.Lay(ctx, from, through, spans, s)
+	t, at, err := daytable.Lay(ctx, from, through, spans, l.Events(), s)
 	switch {
 	case err == nil || ctx.Err() != nil:
 		return t, err

@@ -13,6 +13,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/daytable"
+	"vastspan/core/event"
 )
 
 // DaysAsked returns the days that the day tables were asked to hold; none where nothing was asked.
@@ -53,6 +54,7 @@ type DayTables struct {
 	DaysMade
 	Calendars map[string]func(civil.Day) (daytable.Row, error)
 	Spans     map[string]civil.Set // closed sets, cut to the days of the table
+	Events    []*event.List
 }
 
 // DaysMade returns what the day tables were made for; nothing where they were never made.
@@ -77,6 +79,7 @@ func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
 		// Two services that make them at the same time wait for one another.
 		for _, statement := range []string{
 			"LOCK TABLE days.made IN EXCLUSIVE MODE", "DELETE FROM days.made", "DELETE FROM days.calendar_days", "DELETE FROM days.span_days",
+			"DELETE FROM days.event_days",
 		} {
 			if err := tx.Exec(statement).Error; err != nil {
 				return err
@@ -90,7 +93,10 @@ func (s *Store) ReplaceDays(ctx context.Context, t DayTables) error {
 		if err := copyRows(ctx, conn, "calendar_days", columns, t.calendarRows); err != nil {
 			return err
 		}
-		return copyRows(ctx, conn, "span_days", []string{"span", "day"}, t.spanRows)
+		if err := copyRows(ctx, conn, "span_days", []string{"span", "day"}, t.spanRows); err != nil {
+			return err
+		}
+		return copyRows(ctx, conn, "event_days", []string{"event", "day", "label"}, t.eventRows)
 	})
 }
 
@@ -128,6 +134,23 @@ func (t *DayTables) spanRows(yield func([]any, error) bool) {
 		for v := range set.Intervals() {
 			for d := v.Start; d < v.End; d++ {
 				if !yield([]any{name, d.Time()}, nil) {
+					return
+				}
+			}
+		}
+	}
+}
+
+func (t *DayTables) eventRows(yield func([]any, error) bool) {
+	for _, list := range t.Events {
+		for _, o := range list.Occurrences {
+			var label any
+			if o.Label != "" {
+				label = o.Label
+			}
+			days := o.Days.Intersect(t.Reach)
+			for d := days.Start; d < days.End; d++ {
+				if !yield([]any{list.Name, d.Time(), label}, nil) {
 					return
 				}
 			}

@@ -183,6 +183,9 @@ func steps() []*gormigrate.Migration {
 			}
 			return nil
 		}},
+		{ID: "0.1 event days", Migrate: func(tx *gorm.DB) error {
+			return tx.Exec("CREATE TABLE days.event_days (event text NOT NULL, day date NOT NULL, label text, PRIMARY KEY (event, day))").Error
+		}},
 	}
 }
 

@@ -204,7 +204,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which days the tables for other tools hold: days.calendar_days and days.span_days of the database */
+        /** Which days the tables for other tools hold: days.calendar_days, days.span_days and days.event_days of the database */
         get: operations["getPublishedDays"];
         /** Have the tables for other tools hold these days too, in place of what was asked for before */
         put: operations["publishDays"];

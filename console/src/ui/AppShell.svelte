@@ -2,6 +2,7 @@
   import UserRound from '@lucide/svelte/icons/user-round'
   import { type Snippet } from 'svelte'
   import { useBriefs } from '../features/briefs/briefs'
+  import { useEventLists } from '../features/events/events'
   import { useReceipts } from '../features/receipts/receipts'
   import { useCalendars, useDatasets, useSpans } from '../api/queries'
   import { carried, param } from '../lib/address.svelte'
@@ -19,6 +20,7 @@
   const spans = useSpans()
   const datasets = useDatasets()
   const calendars = useCalendars()
+  const events = useEventLists()
   const briefs = useBriefs()
   const receipts = useReceipts()
   // How many there are of what some pages list.
@@ -26,6 +28,7 @@
     Briefs: briefs.data?.length,
     Spans: spans.data?.length,
     Calendars: calendars.data?.length,
+    Events: events.data?.length,
     Receipts: receipts.data?.length,
   })
 

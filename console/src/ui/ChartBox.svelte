@@ -18,6 +18,7 @@
     asOf,
     height = 250,
     stacked = false,
+    marks,
     onpick,
   }: {
     kind: ChartData['kind']
@@ -28,6 +29,7 @@
     asOf: string
     height?: number
     stacked?: boolean
+    marks?: (string | null)[] | undefined // the events of each unit
     onpick?: (at: number) => void // a bar or point was clicked, by its position
   } = $props()
 
@@ -47,7 +49,9 @@
 
   // The library comes with the first chart, not with the first page.
   $effect(() => {
-    const [c, d] = [canvas, { kind, stacked, labels, series, future, asOf: short(asOf), shown } satisfies ChartData]
+    const data: ChartData = { kind, stacked, labels, series, future, asOf: short(asOf), shown }
+    if (marks) data.marks = marks
+    const [c, d] = [canvas, data]
     void theme
     if (!c) return
     let gone = false
@@ -112,6 +116,9 @@
       ></span>{s.label}</span
     >
   {/each}
+  {#if marks?.some((m) => m !== null)}<span class="text-2xs text-quiet" data-event-marks
+      ><span aria-hidden="true">▾</span> an event is in the unit</span
+    >{/if}
   <span class="ml-auto flex gap-1 print:hidden">
     <button class="chip" aria-pressed={asTable} onclick={() => (asTable = !asTable)}
       ><Table class="size-3" aria-hidden="true" />{asTable ? 'Chart' : 'Table'}</button
@@ -134,7 +141,9 @@
       <tbody>
         {#each labels as l, i (i)}
           <tr class="h-7 border-t border-line/60">
-            <th class="text-left font-normal" scope="row">{l}</th>
+            <th class="text-left font-normal" scope="row"
+              >{l}{#if marks?.[i]}<span class="block text-2xs whitespace-pre-line text-quiet">{marks[i]}</span>{/if}</th
+            >
             {#each series as s (s.label)}<td class="px-2 text-right"
                 >{shown(s.values[i] ?? null)}{s.partial[i] ? '*' : ''}</td
               >{/each}

@@ -44,6 +44,8 @@ export interface ChartData {
   /** The first unit that is in the future; -1 where none is. */
   future: number
   asOf: string
+  /** What is to be read of the events in each unit; null where it has none. */
+  marks?: (string | null)[]
   shown: (v: number) => string
 }
 
@@ -94,6 +96,28 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
     },
   }
 
+  // A unit in which an event takes place has a small triangle over it; the tooltip names the event.
+  const eventMarks: Plugin = {
+    id: 'events',
+    afterDatasetsDraw(chart) {
+      const x = chart.scales['x']
+      if (!x || !d.marks) return
+      const { top } = chart.chartArea
+      chart.ctx.save()
+      chart.ctx.fillStyle = quiet
+      d.marks.forEach((mark, i) => {
+        if (mark === null) return
+        const at = x.getPixelForValue(i)
+        chart.ctx.beginPath()
+        chart.ctx.moveTo(at - 4, top - 7)
+        chart.ctx.lineTo(at + 4, top - 7)
+        chart.ctx.lineTo(at, top)
+        chart.ctx.fill()
+      })
+      chart.ctx.restore()
+    },
+  }
+
   const datasets = d.series.map((s, i): ChartDataset => {
     const c = colours[i] ?? quiet
     if (d.kind === 'bars') {
@@ -137,6 +161,7 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
       animation: false,
       responsive: true,
       maintainAspectRatio: false,
+      layout: { padding: { top: d.marks?.some((m) => m !== null) ? 9 : 0 } },
       interaction: { mode: 'index', intersect: false },
       plugins: {
         tooltip: {
@@ -145,7 +170,10 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
           bodyColor: colour('ink'),
           borderColor: line,
           borderWidth: 1,
+          footerColor: quiet,
+          footerFont: { weight: 'normal' },
           callbacks: {
+            footer: (items) => d.marks?.[items[0]?.dataIndex ?? -1] ?? '',
             label: (item) => {
               const value = item.parsed.y === null ? '–' : d.shown(item.parsed.y)
               const partial = d.series[item.datasetIndex]?.partial[item.dataIndex] ? ' (not whole)' : ''
@@ -171,7 +199,7 @@ export function draw(canvas: HTMLCanvasElement, d: ChartData): Chart {
         },
       },
     },
-    plugins: [futureShade],
+    plugins: [futureShade, eventMarks],
   }
   return new Chart(canvas, config)
 }

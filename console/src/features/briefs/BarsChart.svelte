@@ -2,6 +2,8 @@
   import { cellAt, groupRows, isFuture, isUnfinished } from '../../lib/query'
   import type { Series } from '../../ui/chart'
   import ChartBox from '../../ui/ChartBox.svelte'
+  import { allOccurrences, marksOf, useEventLists } from '../events/events'
+  import { daysOf } from '../totals/drawing'
   import type { ItemView } from './briefs'
 
   let { view, height = 250 }: { view: ItemView; height?: number } = $props()
@@ -25,6 +27,8 @@
       partial: rows.map(() => false),
     })),
   ])
+  const lists = useEventLists()
+  const marks = $derived(marksOf(allOccurrences(lists.data), rows.map(daysOf)))
   const labels = $derived(rows.map((r) => r.unit?.label.replace(/ \d{4}$/, '') ?? ''))
 </script>
 
@@ -36,6 +40,7 @@
     {series}
     future={rows.findIndex(isFuture)}
     asOf={view.answer.as_of}
+    {marks}
     {height}
   />
 {/if}

@@ -2,6 +2,8 @@
   import type { Schemas } from '../../api/client'
   import { countDays } from '../../lib/numbers'
   import { long, parts, range, toISO, toNumber, weekdays } from '../../lib/days'
+  import EventLegend from '../events/EventLegend.svelte'
+  import { allOccurrences, between, useEventLists, words } from '../events/events'
 
   // A year of a calendar: a card for each period with its weeks and days.
   interface Props {
@@ -16,6 +18,8 @@
   type Unit = Schemas['CalendarUnit']
   const grid = $derived(y.weeks[0]?.first_day ?? y.first_day)
   const holidays = $derived(new Set(y.holidays))
+  const lists = useEventLists()
+  const marked = $derived(between(allOccurrences(lists.data), y.first_day, y.last_day))
   const holding = (list: Unit[] | undefined, day: string) => list?.find((u) => u.first_day <= day && day <= u.last_day)
   const away = (offset: number) => (offset === 0 ? 'the same' : offset < 0 ? `${-offset} before` : `${offset} after`)
 
@@ -37,6 +41,7 @@
     for (const u of [holding(y.weeks, day), holding(y.periods, day), holding(y.quarters, day), holding(y.halves, day)])
       if (u) lines.push(`${u.label}: ${away(u.offset)}`)
     if (holidays.has(day)) lines.push('holiday')
+    lines.push(...between(marked, day, day).map(words))
     if (doing) lines.push(doing)
     return lines.join('\n')
   }
@@ -81,6 +86,11 @@
                       onclick={() => onday(day)}
                     >
                       {parts(day).day}
+                      {#if between(marked, day, day)[0]}<span
+                          class="absolute inset-x-0.5 bottom-0 h-0.75 rounded-xs"
+                          style:background-color={between(marked, day, day)[0]?.colour}
+                          data-event
+                        ></span>{/if}
                       {#if holidays.has(day)}<span class="absolute top-0 right-0 size-1.5 rounded-full bg-plan"
                         ></span>{/if}
                     </button>
@@ -94,3 +104,4 @@
     </section>
   {/each}
 </div>
+<EventLegend occurrences={marked} />

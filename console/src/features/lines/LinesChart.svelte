@@ -2,6 +2,8 @@
   import type { Schemas } from '../../api/client'
   import type { Series } from '../../ui/chart'
   import ChartBox from '../../ui/ChartBox.svelte'
+  import { allOccurrences, marksOf, useEventLists } from '../events/events'
+  import { daysOf } from '../totals/drawing'
 
   interface Props {
     lineup: Schemas['Lineup']
@@ -30,6 +32,18 @@
       }
     }),
   )
+  // The events are those of the first line's days: the others are of other years.
+  const lists = useEventLists()
+  const own = $derived(lineup.lines[0]?.tables[0]?.rows.filter((r) => r.unit !== undefined) ?? [])
+  const marks = $derived(
+    marksOf(
+      allOccurrences(lists.data),
+      rows.map((r) => {
+        const row = own.find((o) => o.unit?.first_day === r.unit?.first_day)
+        return row ? daysOf(row) : null
+      }),
+    ),
+  )
   const future = $derived(rows.findIndex((r) => r.cell_flags?.some((f) => f?.includes('future'))))
 </script>
 
@@ -39,6 +53,7 @@
   labels={rows.map((r) => r.unit?.label ?? '')}
   {series}
   {future}
+  {marks}
   asOf={lineup.as_of}
   {height}
 />

@@ -16,6 +16,8 @@
 
 <script lang="ts">
   import { months, outer, parts, short, step, toISO, toNumber } from '../../lib/days'
+  import EventLegend from '../events/EventLegend.svelte'
+  import { allOccurrences, between, useEventLists, words } from '../events/events'
   import { extent, outerTimes, size, wallDays } from '../../lib/moments'
 
   let {
@@ -53,6 +55,9 @@
   const to = $derived(
     reach === 'hours' ? around + 2 : reach === 'weeks' ? around + 15 : toNumber(step(centre.slice(0, 8) + '01', 0, 3)),
   )
+
+  const lists = useEventLists()
+  const marked = $derived(between(allOccurrences(lists.data), toISO(from), toISO(to - 1)))
 
   interface Tick {
     at: number
@@ -156,6 +161,16 @@
                 {#if i % sparse === 0}<span class="absolute bottom-1 whitespace-nowrap">{t.label}</span>{/if}
               </span>
             {/each}
+            {#each marked as o (o.list + o.first)}
+              <span
+                class="absolute bottom-0 h-1 rounded-xs"
+                style:left={share(toNumber(o.first)) + '%'}
+                style:width={`max(${share(toNumber(o.last) + 1) - share(toNumber(o.first))}%, 3px)`}
+                style:background-color={o.colour}
+                title={words(o)}
+                data-event={o.list}
+              ></span>
+            {/each}
           </div>
         </th>
         <th class="hidden px-3 text-right font-normal sm:table-cell">period</th>
@@ -252,3 +267,4 @@
     </div>
   </div>
 </div>
+<EventLegend occurrences={marked} />

@@ -1,11 +1,15 @@
 <script lang="ts">
   import type { Interval } from '../../api/client'
   import { months, parts, step, toISO, toNumber, weekdays } from '../../lib/days'
+  import EventLegend from '../events/EventLegend.svelte'
+  import { allOccurrences, between, useEventLists, words } from '../events/events'
 
   // Months as grids, the days of a span marked. Colour is not the only sign: days inside are bold,
   // the as-of day has a ring.
   let { intervals, asOf, count = 6 }: { intervals: Interval[]; asOf: string; count?: number } = $props()
 
+  const lists = useEventLists()
+  const occurrences = $derived(allOccurrences(lists.data))
   const inside = (day: string) =>
     intervals.some((v) => (v.first_day === null || v.first_day <= day) && (v.last_day === null || day <= v.last_day))
 
@@ -21,6 +25,10 @@
       const length = toNumber(step(first, 0, 1)) - toNumber(first)
       return { first, lead, days: Array.from({ length }, (_, d) => toISO(toNumber(first) + d)) }
     })
+  })
+  const marked = $derived.by(() => {
+    const [first, last] = [grids[0]?.days[0], grids.at(-1)?.days.at(-1)]
+    return first && last ? between(occurrences, first, last) : []
   })
 </script>
 
@@ -41,17 +49,24 @@
           <tr>
             {#each Array.from({ length: 7 }, (_, i) => g.days[w * 7 + i - g.lead]) as day, i (i)}
               {@const on = day !== undefined && inside(day)}
+              {@const events = day === undefined ? [] : between(marked, day, day)}
               <td class="h-6.5 p-0">
                 {#if day}
                   <span
                     class={[
-                      'grid h-6 w-full place-items-center',
+                      'relative grid h-6 w-full place-items-center',
                       on && 'bg-inside font-semibold text-card',
                       day === asOf && 'rounded-md outline-2 -outline-offset-1 outline-asof',
                     ]}
                     data-inside={on || undefined}
+                    title={events.length > 0 ? events.map(words).join('\n') : undefined}
                   >
                     {parts(day).day}
+                    {#if events[0]}<span
+                        class="absolute inset-x-1 bottom-0 h-1 rounded-xs"
+                        style:background-color={events[0].colour}
+                        data-event={events[0].list}
+                      ></span>{/if}
                   </span>
                 {/if}
               </td>
@@ -62,3 +77,4 @@
     </table>
   {/each}
 </div>
+<EventLegend occurrences={marked} />

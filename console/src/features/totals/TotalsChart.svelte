@@ -4,6 +4,7 @@
   import { wordsOf } from '../../lib/query'
   import ChartBox from '../../ui/ChartBox.svelte'
   import Select from '../../ui/Select.svelte'
+  import { allOccurrences, marksOf, useEventLists } from '../events/events'
   import { drawn, figuresOf, type Drawing } from './drawing'
 
   // A breakdown as a chart beside its table.
@@ -17,6 +18,8 @@
   const chosen = $derived(Math.min(Math.max(0, Number(param('drawn') ?? 0)), Math.max(0, figures.length - 1)))
   const stacks = $derived(kind === 'stacked' && addsUp(chosen))
   const chart = $derived(drawn(answer, chosen, kind))
+  const lists = useEventLists()
+  const marks = $derived(chart ? marksOf(allOccurrences(lists.data), chart.days) : undefined)
   const title = $derived(figures[chosen] ?? wordsOf(answer.tables[0]?.title ?? answer.dataset))
 </script>
 
@@ -41,6 +44,7 @@
       future={chart.future}
       asOf={answer.as_of}
       stacked={stacks && chart.parts}
+      {marks}
       height={280}
     />
     {#if chart.of > chart.series.length}

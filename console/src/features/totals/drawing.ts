@@ -8,6 +8,8 @@ export type Drawing = 'bars' | 'lines' | 'stacked'
 
 export interface Drawn {
   labels: string[]
+  /** The days of each place along the axis; null where it is no unit of time. */
+  days: ({ first: string; last: string } | null)[]
   series: Series[]
   future: number
   /** How many series there are, where only some are drawn. */
@@ -103,6 +105,12 @@ function listed(a: Answer, t: Table, rows: Row[], figure: number, kind: Drawing)
   return result
 }
 
+/** The outer days of a row. */
+export function daysOf(r: Row): { first: string; last: string } | null {
+  const [first, last] = [r.intervals[0]?.first_day, r.intervals.at(-1)?.last_day]
+  return first && last ? { first, last } : null
+}
+
 const labelAt = (l: Label | undefined) => l !== undefined && !isAll(l)
 
 function laid(cells: Cell[], kind: Drawing, parts: boolean): Drawn | null {
@@ -134,6 +142,10 @@ function laid(cells: Cell[], kind: Drawing, parts: boolean): Drawn | null {
         return row !== undefined && isUnfinished(row)
       }),
     }))
+  const days = labels.map((l) => {
+    const row = all.map((s) => cellOf(s, l)?.row).find((r) => r?.unit && r.intervals.length > 0)
+    return row ? daysOf(row) : null
+  })
   const future = labels.findIndex((l) => all.some((s) => isFuture(cellOf(s, l)?.row)))
-  return { labels, series, future: kind === 'stacked' && !parts ? -1 : future, of: all.length, parts }
+  return { labels, days, series, future: kind === 'stacked' && !parts ? -1 : future, of: all.length, parts }
 }
