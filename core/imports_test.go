@@ -88,7 +88,7 @@ var allowed = map[string][]string{
 	"core/span":       {"core/calendar", "core/civil", "core/event", "core/naming"},
 	"core/table":      {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure"},
 	"core/tally":      {"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure"},
-	"docs/pictures":   {"core/civil", "core/span", "internal/deliver", "internal/postgres"},
+	"docs/pictures":   {"core/book", "core/civil", "core/span", "internal/deliver", "internal/demo", "internal/postgres"},
 	"e2e":             {},
 	"internal/access": {"internal/refused"},
 	"internal/attached": {

@@ -437,7 +437,8 @@ func (p *plan) row(t *table.Table, i int, kind table.Kind, r *rowPlan, unit bool
 		row.Key = table.AgainstKey(start) + strings.TrimPrefix(row.Key, start)
 	}
 	row.Flags = append(row.Flags, p.lifetimeFlags(sp, r, group)...)
-	if p.eventsInRow(sp, r) {
+	sameDays := r.index == wholeSpan && kind == table.Group && len(p.query.By) > 0 // each value has the days of the span
+	if !sameDays && p.eventsInRow(sp, r) {
 		row.Flags = append(row.Flags, table.OtherEvents)
 	}
 	if r.at != noSlot && p.inputs[r.at.input].result.Tied(r.at.period, group) {

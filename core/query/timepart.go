@@ -149,7 +149,7 @@ func FilterPart(text string, s *dataset.Schema, date string, scope *span.Scope) 
 		return &dataset.DatePart{
 			Words: read.words,
 			Place: func(c *dataset.Cell) (int, error) { return cal.YearNumber(c.Day) },
-			Read:  func(text string) (int, error) { return readNumber(text, "a year, such as 2026", 1, 9999) },
+			Read:  func(text string) (int, error) { return readYear(text, cal) },
 		}, column, nil
 	}
 	clock, err := s.Clock()
@@ -197,6 +197,24 @@ func readPlace(part *tally.TimePart, words, text string) (int, error) {
 	}
 	n, err := readNumber(text, fmt.Sprintf("a %s, from %s to %s", words, first, last), 1, len(part.Values))
 	return n - 1, err
+}
+
+// readYear reads a year by the number that a calendar labels it with, or by its whole label, such as FY2025/26.
+func readYear(text string, cal *calendar.Calendar) (int, error) {
+	if digits, fiscal := strings.CutPrefix(text, "FY"); fiscal {
+		start, _, _ := strings.Cut(digits, "/")
+		n, _ := strconv.Atoi(start)
+		for _, number := range []int{n, n + 1} {
+			v, err := cal.Literal(calendar.Year, number, 0)
+			if err != nil {
+				continue
+			}
+			if label, err := cal.Label(calendar.Year, v.First()); err == nil && label == text {
+				return number, nil
+			}
+		}
+	}
+	return readNumber(text, "a year, such as 2026", 1, 9999)
 }
 
 func readNumber(text, what string, least, most int) (int, error) {

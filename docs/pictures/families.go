@@ -7,8 +7,10 @@ import (
 	"os"
 	"path/filepath"
 
+	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/span"
+	"vastspan/internal/demo"
 )
 
 // A family is a group of forms, drawn as bars on one line of days around the as-of day.
@@ -36,10 +38,10 @@ func forms(expressions ...string) []bar {
 
 func families() []family {
 	day := civil.Of
-	demo := day(2026, 10, 19)
+	today := day(2026, 10, 19)
 	return []family{
 		{
-			"language/units", demo,
+			"language/units", today,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
 			forms(
@@ -53,7 +55,7 @@ func families() []family {
 			),
 		},
 		{
-			"language/windows", demo,
+			"language/windows", today,
 			day(2026, 9, 1),
 			day(2026, 11, 20),
 			forms(
@@ -65,7 +67,7 @@ func families() []family {
 			),
 		},
 		{
-			"language/parts", demo,
+			"language/parts", today,
 			day(2026, 9, 25),
 			day(2027, 1, 5),
 			forms(
@@ -76,11 +78,11 @@ func families() []family {
 				"first 2 weeks of this quarter",
 			),
 		},
-		{"language/fixed", demo, day(2026, 6, 1), day(2026, 12, 1), forms(
+		{"language/fixed", today, day(2026, 6, 1), day(2026, 12, 1), forms(
 			"2026-Q3", "2026-09", "2026-W40", "2026-08-10/2026-09-15", "2026-10-05",
 		)},
 		{
-			"language/points", demo,
+			"language/points", today,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
 			forms(
@@ -92,7 +94,7 @@ func families() []family {
 			),
 		},
 		{
-			"language/sets", demo,
+			"language/sets", today,
 			day(2026, 8, 1),
 			day(2026, 12, 1),
 			forms(
@@ -104,7 +106,7 @@ func families() []family {
 			),
 		},
 		{
-			"language/moves", demo,
+			"language/moves", today,
 			day(2026, 8, 1),
 			day(2026, 11, 15),
 			forms(
@@ -115,8 +117,31 @@ func families() []family {
 				"this month so far",
 			),
 		},
+		{
+			"language/seasons", today,
+			day(2026, 1, 1),
+			day(2027, 1, 1),
+			forms(
+				"this year, only Jun/Jul/Aug",
+				"this year, only first week of each month",
+				"this year, only last business day of each quarter",
+				"Fri 3 of this month",
+			),
+		},
+		{
+			"events/events", today,
+			day(2026, 1, 1),
+			day(2027, 1, 15),
+			forms(
+				"event easter of this year",
+				"@around-easter",
+				"last event harbour-festival",
+				"next event winter-break",
+				"this year except event easter",
+			),
+		},
 		{"comparisons/newest", day(2026, 11, 26), day(2026, 10, 1), day(2026, 12, 10), []bar{
-			{expression: "last full month", newest: demo},
+			{expression: "last full month", newest: today},
 			{expression: "last full month, 1 year earlier", later: 365},
 			{expression: "2026-10-01/2026-10-19", words: "like-for-like: last full month"},
 			{expression: "2025-10-01/2025-10-19", words: "like-for-like: 1 year earlier", later: 365},
@@ -124,7 +149,7 @@ func families() []family {
 		{"comparisons/moved", day(2026, 3, 31), day(2026, 2, 1), day(2026, 4, 8), forms(
 			"month to date excluding today", "month to date excluding today, 1 month earlier",
 		)},
-		{"comparisons/weekdays", demo, day(2026, 10, 1), day(2026, 10, 26), []bar{
+		{"comparisons/weekdays", today, day(2026, 10, 1), day(2026, 10, 26), []bar{
 			{expression: "trailing 14 days"},
 			{
 				expression: "trailing 14 days, 52 weeks earlier",
@@ -216,7 +241,11 @@ func (f *family) drawBar(b *bytes.Buffer, bar *bar, top int) error {
 	if err != nil {
 		return err
 	}
-	set, err := span.Resolve(n, span.Scope{AsOf: f.asOf})
+	names, err := book.Read(demo.Book)
+	if err != nil {
+		return err
+	}
+	set, err := span.Resolve(n, span.Scope{AsOf: f.asOf, Names: names})
 	if err != nil {
 		return err
 	}

@@ -74,7 +74,7 @@ var pages = []page{
 	}},
 	{
 		name: "console-calendar", path: "/calendars?calendar=trade-445&year=2026", ready: "[data-change-calendar]", height: 1160,
-		before: changing,
+		before: changing, below: []page{{path: "/events?event=regatta", ready: "[data-events] [data-occurrence]", height: 800}},
 	},
 	{name: "console-ageing", path: ofJobs, ready: "[data-backlog] canvas", height: 1200},
 	{name: "console-totals", path: oneFigure, ready: "[data-big-figure] canvas", height: 860},

@@ -3,7 +3,7 @@ import { joinList } from './address.svelte'
 import type { Figure } from './figures'
 import { columnText, isValue } from './filters'
 import { wallTimes } from './moments'
-import { isAll, isOther, isPart } from './query'
+import { isAll, isOther } from './query'
 
 // Addresses of pages, made from questions and answers.
 
@@ -55,7 +55,7 @@ export function recordsPage(
   if (!days) return null
   const groups = [...table.by.map((name, i) => ({ name, label: r.group[i] }))]
   if (a.query.across) groups.push({ name: a.query.across, label: c.group })
-  if (groups.some((g) => isOther(g.label) || (isPart(g.name) && !isAll(g.label)))) return null
+  if (groups.some((g) => isOther(g.label))) return null
   const link = new URLSearchParams(context)
   link.set('dataset', a.dataset)
   const runs = days.moments ? days.moments.map(wallTimes) : days.intervals.map((v) => `${v.first_day}/${v.last_day}`)

@@ -29,12 +29,13 @@ export const isTimed = (dataset: Dataset, date: string): boolean =>
 export const timeParts = (timed: boolean): string[] => [
   'weekday',
   ...(timed ? ['hour'] : []),
+  'year',
   'month of year',
   'quarter of year',
   'week of year',
   'day of month',
 ]
-const partForm = /^(hour|weekday|(day|week|month|quarter|half) of (week|month|quarter|half|year))( of .+)?$/
+const partForm = /^(hour|weekday|year|(day|week|month|quarter|half) of (week|month|quarter|half|year))( of .+)?$/
 export const isPart = (name: string): boolean => partForm.test(name)
 
 /** The columns that can be summed: the amounts, then any other numbers. */
@@ -75,6 +76,7 @@ export function parseQuery(dataset: Dataset) {
     against_dataset: params('against_dataset'),
     like_for_like: isOn('like_for_like'),
     each,
+    align: each === 'day' ? (param('align') ?? '') : '',
     running: oneOf('running', resetsOf(each)),
     rolling: rolling > 1 ? rolling : 0,
     blank_incomplete: isOn('blank_incomplete'),

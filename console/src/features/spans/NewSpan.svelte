@@ -103,7 +103,7 @@
   }
   // Its height, and that of what is read of an expression, are their own: no button moves from under the pointer.
   const sheet =
-    'card fixed top-1/2 left-1/2 z-50 flex h-[min(42rem,94vh)] w-[min(54rem,96vw)] -translate-x-1/2 -translate-y-1/2 flex-col shadow-xl'
+    'card fixed top-1/2 left-1/2 z-50 flex h-[min(48rem,94vh)] w-[min(54rem,96vw)] -translate-x-1/2 -translate-y-1/2 flex-col shadow-xl'
 </script>
 
 <Dialog.Root bind:open>

@@ -2,10 +2,12 @@
   import { pluralOf, resetsOf, toggle, unitsOf, type PageQuery } from '../../lib/query'
   import { setParam } from '../../lib/address.svelte'
   import Select from '../../ui/Select.svelte'
+  import { useEventLists } from '../events/events'
 
   // How a query is broken down: units, and what their rows are given beside the figure.
   let { query: q, timed }: { query: PageQuery; timed: boolean } = $props()
 
+  const lists = useEventLists()
   const set = (name: string) => (v: string) => setParam(name, v === 'none' ? null : v)
 </script>
 
@@ -16,6 +18,20 @@
     options={[{ value: 'none', label: 'not broken down' }, ...unitsOf(timed).map((u) => ({ value: u, label: u }))]}
     onchoose={set('each')}
   />
+  {#if q.each === 'day' && (lists.data?.length ?? 0) > 0}
+    <Select
+      label="Counted from"
+      value={q.align || 'none'}
+      options={[
+        { value: 'none', label: 'days by their date' },
+        ...(lists.data ?? []).map((l) => ({
+          value: `event ${l.definition.name}`,
+          label: `days from ${l.definition.name}`,
+        })),
+      ]}
+      onchoose={set('align')}
+    />
+  {/if}
   {#if q.each}
     <Select
       label="Running"

@@ -16,6 +16,7 @@
     type OperationName,
   } from '../../lib/filters'
   import { params, setParam } from '../../lib/address.svelte'
+  import { isPart, isTimed, timeParts } from '../../lib/query'
   import type { Context } from '../../api/queries'
   import Select from '../../ui/Select.svelte'
   import Expression from '../spans/Expression.svelte'
@@ -31,8 +32,10 @@
   let anyCase = $state(false)
   let written = $state('')
 
+  const partOperations: OperationName[] = ['is', 'is-not', 'at-least', 'at-most', 'between']
   const chosen = $derived(dataset.columns.find((c) => c.name === column))
-  const choices = $derived(operationsOf(chosen?.role ?? '', chosen?.type ?? ''))
+  const parted = $derived(isPart(column) && !chosen)
+  const choices = $derived(parted ? partOperations : operationsOf(chosen?.role ?? '', chosen?.type ?? ''))
   const takes = $derived(operations[operation].takes)
   const complete = $derived(takes === 'nothing' || (typed.trim() !== '' && (takes !== 'two' || upper.trim() !== '')))
   const byList = $derived(chosen?.role === 'category' && (operation === 'is' || operation === 'is-not'))
@@ -52,7 +55,7 @@
   }
   function show(isOpen: boolean) {
     open = isOpen
-    if (isOpen && !chosen)
+    if (isOpen && !chosen && !parted)
       choose((dataset.columns.find((c) => c.role === 'category') ?? dataset.columns[0])?.name ?? '')
   }
   const keep = (next: Filter[]) => setParam('where', filterTexts(next))
@@ -78,6 +81,7 @@
     const text = operations[operation].text(columnText(column), typed.trim(), upper.trim())
     take(folds && anyCase ? text + ' ignoring case' : text)
   }
+  const partHints: Record<string, string> = { weekday: 'Sat', hour: '09:00', year: '2026', 'month of year': 'Oct' }
   const boxClass = [
     'grid size-4 place-items-center rounded border border-quiet',
     'data-[state=checked]:border-inside data-[state=checked]:bg-inside',
@@ -107,7 +111,10 @@
             label="Column"
             wide
             value={column}
-            options={dataset.columns.map((c) => ({ value: c.name, label: c.name.replaceAll('_', ' '), hint: c.type }))}
+            options={[
+              ...dataset.columns.map((c) => ({ value: c.name, label: c.name.replaceAll('_', ' '), hint: c.type })),
+              ...timeParts(isTimed(dataset, '')).map((p) => ({ value: p, label: p, hint: 'part of the date' })),
+            ]}
             onchoose={choose}
           />
           <Select
@@ -152,11 +159,13 @@
                 bind:value={typed}
                 aria-label="Value"
                 autocomplete="off"
-                placeholder={chosen?.type === 'number'
-                  ? '12.50'
-                  : chosen?.type === 'text'
-                    ? 'some words'
-                    : '2026-03-05'}
+                placeholder={parted
+                  ? (partHints[column] ?? '1')
+                  : chosen?.type === 'number'
+                    ? '12.50'
+                    : chosen?.type === 'text'
+                      ? 'some words'
+                      : '2026-03-05'}
               />
               {#if takes === 'two'}<input
                   class="field min-w-24 flex-1"
