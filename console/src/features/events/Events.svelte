@@ -40,6 +40,7 @@
   )
   const own = $derived(draft ? occurrencesOf(draft, 0) : [])
   const others = $derived(allOccurrences(lists.data).filter((o) => o.list !== name))
+  const otherLists = $derived([...new Map(others.map((o) => [o.list, o.colour]))])
   const thisYear = $derived(asOf.day === null ? null : parts(asOf.day).year)
   const years = $derived.by(() => {
     const of = own.flatMap((o) => [parts(o.first).year, parts(o.last).year])
@@ -222,7 +223,7 @@
       />
     {/each}
     <p class="pt-1 pl-14 text-2xs text-quiet">
-      {mayChange ? 'Drag over days to add an occurrence. ' : ''}The thin marks below are those of other events{#each new Map(others.map( (o) => [o.list, o.colour] )) as [list, colour] (list)}<span
+      {mayChange ? 'Drag over days to add an occurrence. ' : ''}The thin marks are of other events{#each otherLists as [list, colour] (list)}<span
           class="ml-2.5 whitespace-nowrap"
           ><span
             class="mr-1 inline-block h-1 w-3 rounded-xs align-middle opacity-60"
