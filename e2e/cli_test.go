@@ -182,7 +182,7 @@ func TestTheMainJob(t *testing.T) {
 		)
 		check("dear crossings", csvRows(t, s.must(args...))[0], dear.count, dear.sum)
 	}
-	if out := s.must("verify", "crossings"); !strings.Contains(out, "48,323 records, ") ||
+	if out := s.must("verify", "crossings"); !strings.Contains(out, "49,036 records, ") ||
 		!strings.Contains(out, " compared, 0 wrong") {
 		t.Errorf("verify says %s", out)
 	}

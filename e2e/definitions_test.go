@@ -112,13 +112,13 @@ func TestDefinitions(t *testing.T) {
 	s := startWhole(t)
 	folder := s.demoFiles()
 	demoBook := filepath.Join(folder, "book.yaml")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "20 to add or change, 0 the same") ||
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "28 to add or change, 0 the same") ||
 		strings.Count(out, "the built-in civil calendar") != 1 ||
 		strings.Contains(s.must("span", "list"), "closed-month") {
 		t.Errorf("the preview says\n%s", out)
 	}
 	s.must("book", "load", demoBook, "--note", "the first")
-	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 20 the same") ||
+	if out := s.must("book", "load", demoBook, "--preview"); !strings.Contains(out, "0 to add or change, 28 the same") ||
 		strings.Contains(out, "built-in") {
 		t.Errorf("loading it again would change\n%s", out)
 	}

@@ -116,7 +116,8 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 			"/records?over=last%20full%20month&running=fare",
 			"[data-records] tbody tr",
 		}, {"/records?over=last%20full%20month&view=boundaries", "[data-boundary]"},
-		{"/calendars?calendar=trade-445", "[data-calendar-year] section"}, {"/check", "[data-findings]"}, {"/briefs", "[data-briefs] li"},
+		{"/calendars?calendar=trade-445", "[data-calendar-year] section"},
+		{"/events", "main h1"}, {"/check", "[data-findings]"}, {"/briefs", "[data-briefs] li"},
 		{"/brief/monday-crossings?rehearse=yes", "[data-brief] canvas"}, {"/brief/board-season", "[data-brief] [data-item='4'] tbody tr"},
 		{
 			"/receipts",

@@ -11,6 +11,7 @@
   import ErrorPanel from '../../ui/ErrorPanel.svelte'
   import { may, useSession } from '../access/session'
   import { allOccurrences, between, clash, occurrencesOf, useEventLists, written, type EventList } from './events'
+  import EventLegend from './EventLegend.svelte'
   import ReadEvents from './ReadEvents.svelte'
   import YearLine from './YearLine.svelte'
 
@@ -40,7 +41,6 @@
   )
   const own = $derived(draft ? occurrencesOf(draft, 0) : [])
   const others = $derived(allOccurrences(lists.data).filter((o) => o.list !== name))
-  const otherLists = $derived([...new Map(others.map((o) => [o.list, o.colour]))])
   const thisYear = $derived(asOf.day === null ? null : parts(asOf.day).year)
   const years = $derived.by(() => {
     const of = own.flatMap((o) => [parts(o.first).year, parts(o.last).year])
@@ -222,16 +222,12 @@
         onpick={(o) => document.getElementById('label-' + o.first)?.focus()}
       />
     {/each}
-    <p class="pt-1 pl-14 text-2xs text-quiet">
-      {mayChange ? 'Drag over days to add an occurrence. ' : ''}The thin marks are of other events{#each otherLists as [list, colour] (list)}<span
-          class="ml-2.5 whitespace-nowrap"
-          ><span
-            class="mr-1 inline-block h-1 w-3 rounded-xs align-middle opacity-60"
-            style:background-color={colour}
-            aria-hidden="true"
-          ></span>{list}</span
-        >{/each}
-    </p>
+    <div class="pl-14">
+      {#if mayChange}<p class="pt-1 text-2xs text-quiet">
+          Drag over days to add an occurrence. The thin marks are of other events.
+        </p>{/if}
+      <EventLegend occurrences={others} />
+    </div>
   </section>
 
   <div class="grid gap-3 lg:grid-cols-[1fr_22rem]">
