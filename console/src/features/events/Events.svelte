@@ -176,7 +176,7 @@
   </div>
   {#if mayChange}
     <form
-      class="ml-auto flex gap-1.5"
+      class="ml-auto flex flex-wrap gap-1.5"
       onsubmit={(e) => {
         e.preventDefault()
         begin()
