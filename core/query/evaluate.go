@@ -32,6 +32,18 @@ type Answer struct {
 	Lengths []dataset.Column `json:"-"`
 	// Top are the values that are kept apart; none where all are.
 	Top []dataset.Label `json:"-"`
+
+	covered [][]coveredSides // of each span and each of its comparisons
+}
+
+// coveredSides are the days that records cover on both sides of a comparison.
+type coveredSides struct{ own, other civil.Set }
+
+// Covered returns the days that records cover of a span and of one of the things that it is compared with, by their places in the
+// query; those of moments are the days that hold any.
+func (a *Answer) Covered(span, comparison int) (own, other civil.Set) {
+	c := a.covered[span][comparison]
+	return c.own, c.other
 }
 
 // Expressions returns all expressions that an answer depends on.
@@ -221,6 +233,12 @@ func (p *plan) answer() (*Answer, error) {
 		sp := &p.spans[i]
 		a.Nodes = append(a.Nodes, sp.node)
 		a.Spans = append(a.Spans, p.span(i))
+		var covered []coveredSides
+		for j := range sp.comparisons {
+			own, other := p.sides(sp, j)
+			covered = append(covered, coveredSides{own.covered.Touched(), other.covered.Touched()})
+		}
+		a.covered = append(a.covered, covered)
 		if err := p.rows(&t, i); err != nil {
 			return nil, err
 		}
