@@ -150,7 +150,7 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 	do(t, ctx, "night", scheme("dark"))
 	night, every := []int{0, 2, 5, 10, 13}, 4
 	if testing.Short() {
-		night, every = []int{2, 10}, 8
+		night, every = []int{2}, 16
 	}
 	for _, p := range night {
 		look(pages[p].address+" by night", pages[p].address, pages[p].ready)

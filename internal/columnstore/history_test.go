@@ -147,7 +147,7 @@ func (m *model) rebuild(t *testing.T, folder string, before *State, without []in
 func TestStatesOfTheLog(t *testing.T) {
 	rounds, seeds := 100, uint64(3)
 	if testing.Short() {
-		rounds, seeds = 50, 1
+		rounds, seeds = 20, 1
 	}
 	ctx := context.Background()
 	for seed := range seeds {

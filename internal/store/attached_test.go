@@ -63,7 +63,7 @@ func TestAttachedTotalsAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "kept", text, twins)
 	requests := 800
 	if testing.Short() {
-		requests = 12
+		requests = 6
 	}
 	for i := range requests {
 		s.alike(t, fmt.Sprintf("request %d", i), text, randomRequest(rng), kept, sets)
@@ -164,7 +164,7 @@ func TestAttachedTimesAgree(t *testing.T) {
 	kept, sets := s.attachAll(t, "clocked", text, twins)
 	requests := 200
 	if testing.Short() {
-		requests = 4
+		requests = 3
 	}
 	for i := range requests {
 		request := randomRequest(rng)
