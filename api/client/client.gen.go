@@ -923,6 +923,20 @@ func (c *Client) RetryDelivery(ctx context.Context, id IdParam, editors ...Reque
 	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
 }
 
+// FindDriversResponse is the answer of FindDrivers.
+type FindDriversResponse struct {
+	Reply
+	JSON200 *Drivers // 200
+}
+
+// FindDrivers asks POST /drivers: What the change of one figure is made of
+func (c *Client) FindDrivers(ctx context.Context, body FindDriversJSONRequestBody, editors ...RequestEditor) (*FindDriversResponse, error) {
+	q := newRequest("POST", "/drivers")
+	q.json(body)
+	r := &FindDriversResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
 // ElapseResponse is the answer of Elapse.
 type ElapseResponse struct {
 	Reply

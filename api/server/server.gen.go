@@ -99,6 +99,7 @@ func Register(router gin.IRouter, base string, handlers Handlers, errors Errors)
 	router.POST(base+"/datasets/:name/verify", s.VerifyDataset)
 	router.GET(base+"/datasets/:name/values", s.ListValues)
 	router.POST(base+"/total", s.Total)
+	router.POST(base+"/drivers", s.FindDrivers)
 	router.POST(base+"/total/statements", s.TotalStatements)
 	router.POST(base+"/lines", s.LineUp)
 	router.POST(base+"/records", s.ListRecords)
@@ -1136,6 +1137,20 @@ type RetryDeliveryResponseObject interface {
 type RetryDelivery200JSONResponse Delivery
 
 func (r RetryDelivery200JSONResponse) VisitRetryDeliveryResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
+}
+
+type FindDriversRequestObject struct {
+	Body *FindDriversJSONRequestBody
+}
+
+type FindDriversResponseObject interface {
+	VisitFindDriversResponse(w http.ResponseWriter) error
+}
+
+type FindDrivers200JSONResponse Drivers
+
+func (r FindDrivers200JSONResponse) VisitFindDriversResponse(w http.ResponseWriter) error {
 	return writeJSON(w, 200, r)
 }
 
@@ -2307,6 +2322,8 @@ type Handlers interface {
 	GetDeliveryMeans(ctx context.Context, request GetDeliveryMeansRequestObject) (GetDeliveryMeansResponseObject, error)
 	// RetryDelivery answers POST /deliveries/{id}/retry: Try a delivery again that failed, or may not have arrived
 	RetryDelivery(ctx context.Context, request RetryDeliveryRequestObject) (RetryDeliveryResponseObject, error)
+	// FindDrivers answers POST /drivers: What the change of one figure is made of
+	FindDrivers(ctx context.Context, request FindDriversRequestObject) (FindDriversResponseObject, error)
 	// Elapse answers POST /elapsed: How long it is from one day or moment to another
 	Elapse(ctx context.Context, request ElapseRequestObject) (ElapseResponseObject, error)
 	// ListEventLists answers GET /events: The event lists
@@ -3281,6 +3298,19 @@ func (s *routes) RetryDelivery(c *gin.Context) {
 			return err
 		}
 		return response.VisitRetryDeliveryResponse(c.Writer)
+	})
+}
+
+func (s *routes) FindDrivers(c *gin.Context) {
+	var r FindDriversRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[FindDriversJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.FindDrivers(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitFindDriversResponse(c.Writer)
 	})
 }
 

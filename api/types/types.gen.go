@@ -13,6 +13,7 @@ import (
 	"vastspan/core/dataset"
 	"vastspan/core/daytable"
 	"vastspan/core/decimal"
+	"vastspan/core/drivers"
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
@@ -1265,6 +1266,12 @@ type Derivation struct {
 	// Help What it gives
 	Help string `json:"help"`
 }
+
+// DriverEffect defines model for DriverEffect.
+type DriverEffect = drivers.EffectView
+
+// Drivers defines model for Drivers.
+type Drivers = drivers.View
 
 // ElapsedAnswers defines model for ElapsedAnswers.
 type ElapsedAnswers struct {
@@ -3143,6 +3150,9 @@ type ListDaysJSONRequestBody = DaysRequest
 
 // PublishDaysJSONRequestBody defines body for PublishDays for application/json ContentType.
 type PublishDaysJSONRequestBody = PublishDaysRequest
+
+// FindDriversJSONRequestBody defines body for FindDrivers for application/json ContentType.
+type FindDriversJSONRequestBody = Query
 
 // ElapseJSONRequestBody defines body for Elapse for application/json ContentType.
 type ElapseJSONRequestBody = ElapsedRequest

@@ -45,7 +45,7 @@ func TestDaysAreCountedFromAnEvent(t *testing.T) {
 	for _, o := range all.Occurrences {
 		firsts[o.Days.First().Year()] = o.Days.First()
 	}
-	for range 200 {
+	for range 40 {
 		before, after, otherBefore, otherAfter := rng.IntN(20), rng.IntN(20), rng.IntN(20), rng.IntN(20)
 		own, other := firsts[2024+rng.IntN(3)], firsts[2023]
 		around := func(first civil.Day, before, after int) string {

@@ -116,7 +116,7 @@ used, unless --book or --offline is given. The other commands need a service.`,
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help(cmd.OutOrStdout(), cmd) })
 	root.AddGroup(commandGroups...)
 	for group, commands := range map[string][]func() *cobra.Command{
-		groupAsk: {a.resolveCommand, a.totalCommand, a.linesCommand, a.recordsCommand, a.ageingCommand,
+		groupAsk: {a.resolveCommand, a.totalCommand, a.driversCommand, a.linesCommand, a.recordsCommand, a.ageingCommand,
 			a.elapsedCommand, a.rehearseCommand, a.checkCommand,
 			a.daysCommand},
 		groupDefine:  {a.spanCommand, a.calendarCommand, a.holidaysCommand, a.eventCommand, a.bookCommand},

@@ -49,6 +49,22 @@ func isFile(source string) bool {
 
 // totalFile totals a file on the spot.
 func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *totalFlags, out print.Output) error {
+	return a.withFile(ctx, file, &q, f, func(d *definitions, e query.Evaluator, r query.Records) error {
+		answer, err := e.Answer(ctx, q, r)
+		if err != nil {
+			return about(err, q)
+		}
+		if out != print.AsTable {
+			fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
+		}
+		return a.printAnswer(f.limits.Put(answer), out, "definitions: "+d.String())
+	})
+}
+
+// withFile does something with the records of a file and what a query is answered with; the date of the query is the file's own then.
+func (a *app) withFile(
+	ctx context.Context, file string, q *query.Query, f *totalFlags, do func(*definitions, query.Evaluator, query.Records) error,
+) error {
 	f.contextFlags.zone, f.contextFlags.dayStarts = f.file.zone, f.file.dayStarts
 	d, err := a.definitions(ctx, f.contextFlags)
 	if err != nil {
@@ -66,7 +82,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	defer clean()
 	f.file.zone = a.zoneOf(f.file.zone, d)
 	local, err := service.OpenLocal(service.File{
-		Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(&q),
+		Name: file, Body: in, AllowUndated: f.file.allowUndated, NoRecords: f.file.noRecords, Hints: f.hints(q),
 		Options: f.file.written, Omit: f.file.omit,
 	})
 	if err != nil {
@@ -93,14 +109,7 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 	for _, r := range local.Remarks() {
 		fmt.Fprintf(a.err, "vastspan: caution: column %s: %s\n", r.Column, r.Text)
 	}
-	answer, err := e.Answer(ctx, q, local.Records())
-	if err != nil {
-		return about(err, q)
-	}
-	if out != print.AsTable {
-		fmt.Fprintf(a.err, "vastspan: definitions: %s\n", d)
-	}
-	return a.printAnswer(f.limits.Put(answer), out, "definitions: "+d.String())
+	return do(d, e, local.Records())
 }
 
 // hints are what a query says about a file's columns: its figures need amounts, its categories text.

@@ -21,7 +21,8 @@ var roles = map[string]access.Role{
 	"resolve": access.Reader, "resolveTimeline": access.Reader, "rehearse": access.Reader,
 	"check": access.Reader, "acknowledgeFinding": access.Analyst, "withdrawAcknowledgement": access.Analyst,
 	"elapse": access.Reader, "readLimits": access.Reader, "age": access.Reader, "listDays": access.Reader,
-	"getPublishedDays": access.Reader, "total": access.Reader, "lineUp": access.Reader, "listRecords": access.Reader,
+	"getPublishedDays": access.Reader, "total": access.Reader,
+	"findDrivers": access.Reader, "lineUp": access.Reader, "listRecords": access.Reader,
 	"listBoundaries": access.Reader, "layOutCalendar": access.Reader, "getCalendarYear": access.Reader,
 
 	// definitions

@@ -8,6 +8,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/drivers"
 	"vastspan/core/query"
 	"vastspan/core/tally"
 	"vastspan/internal/access"
@@ -117,32 +118,56 @@ func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error
 	})
 }
 
+// Drivers finds what the change of a query's figure is made of; its top keeps so many values of each column.
+func (s *Totals) Drivers(ctx context.Context, q query.Query) (*drivers.View, error) {
+	return inSnapshot(ctx, s.store, func(ctx context.Context) (*drivers.View, error) {
+		l, err := s.definitions.Library(ctx)
+		if err != nil {
+			return nil, err
+		}
+		main, e, err := s.prepared(ctx, l, q)
+		if err != nil {
+			return nil, err
+		}
+		a, err := (drivers.Question{Query: q}).Answer(ctx, e, main)
+		if err != nil {
+			return nil, Refused(err)
+		}
+		return a.View(q.Top)
+	})
+}
+
 // totalWith answers a query with the definitions of a library.
 func (s *Totals) totalWith(ctx context.Context, l *book.Library, q query.Query) (*query.Answer, error) {
 	return s.totalKeeping(ctx, l, q, nil)
 }
 
-// totalKeeping answers a query with the definitions of a library, and with stated top values where there are any.
-func (s *Totals) totalKeeping(ctx context.Context, l *book.Library, q query.Query, keep *tally.Top) (*query.Answer, error) {
+// prepared returns the records of a query and what it is answered with, as of its day.
+func (s *Totals) prepared(ctx context.Context, l *book.Library, q query.Query) (main query.Records, e query.Evaluator, err error) {
 	if q.Dataset == "" {
-		return nil, &refused.Error{
+		return main, e, &refused.Error{
 			Kind:    refused.Invalid,
 			Code:    refused.CodeInvalid,
 			Pointer: "/dataset",
 			Err:     errors.New("expected a dataset"),
 		}
 	}
-	main, err := s.records(ctx, q.Dataset)
-	if err != nil {
-		return nil, err
+	if main, err = s.records(ctx, q.Dataset); err != nil {
+		return main, e, err
 	}
 	asOf, err := s.asOf(ctx, q.AsOf, main.Schema, q.Dataset, q.Date)
 	if err != nil {
-		return nil, err
+		return main, e, err
 	}
-	e, err := s.evaluator(l, asOf, q.Context)
+	e, err = s.evaluator(l, asOf, q.Context)
+	return main, e, Refused(err)
+}
+
+// totalKeeping answers a query with the definitions of a library, and with stated top values where there are any.
+func (s *Totals) totalKeeping(ctx context.Context, l *book.Library, q query.Query, keep *tally.Top) (*query.Answer, error) {
+	main, e, err := s.prepared(ctx, l, q)
 	if err != nil {
-		return nil, Refused(err)
+		return nil, err
 	}
 	e.Keep = keep
 	a, err := e.Answer(ctx, q, main)

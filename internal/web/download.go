@@ -59,6 +59,7 @@ func (d download) to(w http.ResponseWriter) error {
 // What can be taken away: the operations of api/openapi.yaml that offer more than JSON.
 
 func (d download) VisitTotalResponse(w http.ResponseWriter) error          { return d.to(w) }
+func (d download) VisitFindDriversResponse(w http.ResponseWriter) error    { return d.to(w) }
 func (d download) VisitLineUpResponse(w http.ResponseWriter) error         { return d.to(w) }
 func (d download) VisitListRecordsResponse(w http.ResponseWriter) error    { return d.to(w) }
 func (d download) VisitListBoundariesResponse(w http.ResponseWriter) error { return d.to(w) }

@@ -18,7 +18,7 @@ var by = map[access.Role]string{
 	access.Nobody:  "getSession signIn openLink useLink signOn returnFromSignOn",
 	access.Account: "changePassword createKey endSession getStatus listKeys listSessions revokeKey signOut",
 	access.Auditor: "searchAudit",
-	access.Reader: `age check compareReceipt elapse getBook getBrief getCalendar getCalendarYear
+	access.Reader: `findDrivers age check compareReceipt elapse getBook getBrief getCalendar getCalendarYear
 		getDataset getDeliveryMeans getEventList getHolidayList getLoad getPublishedDays getReceipt getSchedule getSpan layOutCalendar
 		lineUp listBoundaries listBriefVersions listBriefs listCalendarVersions listCalendars listDatasetUsers listDatasets listDays
 		listEventListVersions listEventLists readEvents listHolidayListVersions listHolidayLists listLoads listReceipts listRecords listSchedules

@@ -24,6 +24,18 @@ func (h *handlers) Total(ctx context.Context, r server.TotalRequestObject) (serv
 	return server.Total200JSONResponse(*a), nil
 }
 
+// FindDrivers finds what the change of a figure is made of.
+func (h *handlers) FindDrivers(ctx context.Context, r server.FindDriversRequestObject) (server.FindDriversResponseObject, error) {
+	v, err := h.service.Totals.Drivers(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if f, ok := wanted(ctx); ok {
+		return document(ctx, f, v.Document()), nil
+	}
+	return server.FindDrivers200JSONResponse(*v), nil
+}
+
 func (h *handlers) LineUp(ctx context.Context, r server.LineUpRequestObject) (server.LineUpResponseObject, error) {
 	up, err := h.service.Totals.Lines(ctx, *r.Body)
 	if err != nil {

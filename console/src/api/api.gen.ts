@@ -1149,6 +1149,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/drivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What the change of one figure is made of
+         * @description Of a query with one span, one figure (a count, a sum, a mean or a ratio) and one comparison: the effect of each value of each category, or of those named in by; how many records and how large; how many days and of which kinds. The effects of one part add up to the change. top keeps so many values of each column and puts the others together.
+         */
+        post: operations["findDrivers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/total/statements": {
         parameters: {
             query?: never;
@@ -2653,6 +2673,41 @@ export interface components {
             note?: string;
             /** Format: date-time */
             changed_at: string;
+        };
+        Drivers: {
+            dataset: string;
+            /** Format: date */
+            as_of: string;
+            at_close: boolean;
+            calendar: string;
+            over: string;
+            against: string;
+            figure: string;
+            /** @description The change and its largest drivers in words */
+            sentence: string;
+            /** @description The categories that were tried, the one over whose values the change is spread most unevenly first */
+            columns: {
+                name: string;
+                unevenness: string;
+            }[];
+            effects: components["schemas"]["DriverEffect"][];
+            notes: components["schemas"]["Note"][];
+        };
+        DriverEffect: {
+            /** @enum {string} */
+            part: "total" | "category" | "count" | "size" | "days" | "kinds_of_days" | "rest";
+            column?: string;
+            value?: components["schemas"]["Label"];
+            figure?: string;
+            counterpart?: string;
+            difference: string;
+            /** @description The difference as a share of the counterpart's figure */
+            contribution?: string;
+            /** @description Of a mean or a ratio: the effect of the value's changed weight */
+            mix_effect?: string;
+            /** @description Of a mean or a ratio: the effect of the value's changed rate */
+            rate_effect?: string;
+            flags?: ("new" | "gone")[];
         };
         /** @description A named list of dated occurrences: a festival, school holidays, an outage */
         EventListDefinition: {
@@ -6176,6 +6231,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Answer"];
+                    "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    findDrivers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Query"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drivers"];
                     "text/csv": string;
                     "text/markdown": string;
                     "application/x-ndjson": string;
