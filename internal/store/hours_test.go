@@ -98,7 +98,7 @@ func randomParts(rng *rand.Rand, r *tally.Request) {
 
 // randomPartFilters are filters by parts of time, or none.
 func randomPartFilters(rng *rand.Rand, clock civil.Clock) dataset.Filters {
-	if rng.IntN(6) > 0 {
+	if rng.IntN(12) > 0 {
 		return nil
 	}
 	return clockedFilters(clock, []string{
