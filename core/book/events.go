@@ -18,9 +18,9 @@ type Events struct {
 	Days []string `json:"days" yaml:"days,flow"`
 	// Labels are what single occurrences are called, by their first day.
 	Labels map[string]string `json:"labels,omitempty" yaml:"labels,omitempty"`
-	// Covers gives the first and the last civil year that the list is complete for; left out, those of its occurrences.
+	// Covers is the first and the last civil year that the list is complete for; left out, those of its occurrences.
 	Covers []int `json:"covers,omitempty" yaml:"covers,flow,omitempty"`
-	// Compare is no where comparisons are not to note these days; empty stands for yes.
+	// Compare is no where comparisons are not to note these days; empty is yes.
 	Compare string `json:"compare,omitempty" yaml:"compare,omitempty"`
 	About   string `json:"about,omitempty"   yaml:"about,omitempty"`
 }

@@ -9,14 +9,10 @@ import (
 	"vastspan/core/table"
 )
 
-// countAndSize tells how many records have a value from how large their values are.
+// countAndSize separates how many records have a value from how large their values are.
 func (f *finder) countAndSize(ctx context.Context, a *Answer) error {
-	where, err := withValues(f.base.Where, f.figure.Column)
-	if err != nil {
-		return err
-	}
 	counting := *f
-	counting.parts, counting.where = []measure.Figure{{Kind: measure.Count}}, where
+	counting.parts, counting.where = []measure.Figure{{Kind: measure.Count}}, withValues(f.base.Where, f.figure.Column)
 	s, err := counting.sides(ctx, "")
 	if err != nil {
 		return err
@@ -62,7 +58,7 @@ type kinds struct {
 	all  int
 }
 
-// days tells how many days are covered, and of which kinds, from what is left.
+// days separates how many days are covered, and of which kinds, from what remains.
 func (f *finder) days(ctx context.Context, a *Answer) error {
 	own, other := a.Compared.Covered(0, 0)
 	if own.Open() || other.Open() || own.Empty() || other.Empty() {

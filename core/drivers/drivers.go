@@ -111,7 +111,7 @@ func (q Question) Answer(ctx context.Context, e query.Evaluator, r query.Records
 	if err != nil {
 		return nil, err
 	}
-	whole := total.whole()
+	whole := total.total
 	if a.Total, err = f.total(whole); err != nil {
 		return nil, err
 	}
@@ -150,7 +150,7 @@ func newFinder(q Question, e query.Evaluator, r query.Records) (*finder, error) 
 	case len(q.Against) != 1 || len(q.AgainstDataset) > 0:
 		return nil, wrong("/against", "drivers are of one comparison of the same records, such as 1 year earlier")
 	case r.MinRecords > 0:
-		return nil, wrong("/dataset", "you see only totals of %s: its drivers would tell of single groups", r.Name)
+		return nil, wrong("/dataset", "you see only totals of %s: its drivers would show single groups", r.Name)
 	}
 	f := &finder{Evaluator: e, records: r, figure: q.Figures[0]}
 	f.base = query.Query{Dataset: q.Dataset, Over: q.Over, Against: q.Against, Where: q.Where, Date: q.Date, LikeForLike: q.LikeForLike,
@@ -165,10 +165,7 @@ func newFinder(q Question, e query.Evaluator, r query.Records) (*finder, error) 
 		f.parts = []measure.Figure{f.figure}
 	case measure.Mean:
 		f.parts = []measure.Figure{sum(f.figure.Column), {Kind: measure.Count}}
-		var err error
-		if f.where, err = withValues(q.Where, f.figure.Column); err != nil {
-			return nil, err
-		}
+		f.where = withValues(q.Where, f.figure.Column)
 	case measure.Ratio:
 		f.parts = []measure.Figure{sum(f.figure.Column), sum(f.figure.Over)}
 	default:
@@ -178,23 +175,21 @@ func newFinder(q Question, e query.Evaluator, r query.Records) (*finder, error) 
 }
 
 // withValues adds that a column has a value.
-func withValues(where dataset.Filters, column string) (dataset.Filters, error) {
-	return append(slices.Clone(where), dataset.Filter{{Column: column, Op: dataset.NotBlank}}), nil
+func withValues(where dataset.Filters, column string) dataset.Filters {
+	return append(slices.Clone(where), dataset.Filter{{Column: column, Op: dataset.NotBlank}})
 }
 
 func (f *finder) quotient() bool { return len(f.parts) == 2 }
 
-// A pair is what something comes to on both sides: its sum, or the two sums of a quotient.
+// A pair is the value of something on both sides: its sum, or the two sums of a quotient.
 type pair struct{ own, other [2]decimal.Fraction }
 
-// sides are the values of a category with what each comes to.
+// sides are the values of a category, each with its figures on both sides.
 type sides struct {
 	labels []dataset.Label
 	pairs  []pair
 	total  pair
 }
-
-func (s *sides) whole() pair { return s.total }
 
 // sides asks for the parts of the figure by a category; by none where it is empty.
 func (f *finder) sides(ctx context.Context, by string) (*sides, error) {

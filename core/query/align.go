@@ -11,7 +11,7 @@ import (
 	"vastspan/core/tally"
 )
 
-// Days may be counted from the first day of an event, so that two Easters lie on one another (semantics §11).
+// Days may be counted from the first day of an event, so that two Easters line up (semantics §11).
 
 // checkAlign finds the event by whose first day days are counted.
 func (p *plan) checkAlign() error {

@@ -10,7 +10,7 @@ import (
 	"vastspan/core/tally"
 )
 
-// A comparison is made of days, and an event that lies on one side of it only is a reason for a difference (semantics §11).
+// A comparison is made of days, and an event on one side of it only is a reason for a difference (semantics §11).
 
 // An eventPair is the days of an event list on both sides of a comparison.
 type eventPair struct {
@@ -77,21 +77,21 @@ func (p *plan) eventNotes(add func(table.Code, table.Level, string, ...any)) err
 	return nil
 }
 
-// eventSides says which days of an event lie on either side.
+// eventSides says which days of an event are on either side.
 func eventSides(own, other civil.Set) string {
-	lie := func(s civil.Set) string {
+	are := func(s civil.Set) string {
 		if s.Days() == 1 {
-			return table.ShortDays(s) + " lies"
+			return table.ShortDays(s) + " is"
 		}
-		return table.ShortDays(s) + " lie"
+		return table.ShortDays(s) + " are"
 	}
 	switch {
 	case other.Empty():
-		return lie(own) + " in the span, none of it in the counterpart"
+		return are(own) + " in the span, none of it in the counterpart"
 	case own.Empty():
-		return lie(other) + " in the counterpart, none of it in the span"
+		return are(other) + " in the counterpart, none of it in the span"
 	}
-	return fmt.Sprintf("%s in the span (%s), %s in the counterpart (%s)", lie(own), table.DayCount(own.Days()),
+	return fmt.Sprintf("%s in the span (%s), %s in the counterpart (%s)", are(own), table.DayCount(own.Days()),
 		table.ShortDays(other), table.DayCount(other.Days()))
 }
 

@@ -125,9 +125,9 @@ func TestWhatEventDaysTook(t *testing.T) {
 		least int64
 		want  string
 	}{
-		{"", 0, "gale: 28 Sep 2026 lies in the span, none of it in the counterpart; on these days count 2, sum of amount 12.50"},
-		{"region=North", 0, "gale: 28 Sep 2026 lies in the span, none of it in the counterpart; on these days count 1, sum of amount 2.50"},
-		{"", 1, "gale: 28 Sep 2026 lies in the span, none of it in the counterpart"},
+		{"", 0, "gale: 28 Sep 2026 is in the span, none of it in the counterpart; on these days count 2, sum of amount 12.50"},
+		{"region=North", 0, "gale: 28 Sep 2026 is in the span, none of it in the counterpart; on these days count 1, sum of amount 2.50"},
+		{"", 1, "gale: 28 Sep 2026 is in the span, none of it in the counterpart"},
 	} {
 		q := Query{Over: []string{"2026-09"}, Against: []string{"1 year earlier"}, Figures: countAndSum, By: []string{"region"}}
 		if c.where != "" {

@@ -15,7 +15,7 @@ import (
 )
 
 // PartForms says how parts of time are written.
-const PartForms = "weekday, hour, year, month of year, day of month and other units of a longer one, each with of COLUMN behind it " +
+const PartForms = "weekday, hour, year, month of year, day of month and other units of a longer one, each followed by of COLUMN " +
 	"for another date"
 
 // A part is a part of time as it is written: hour, weekday of paid_on, month of year.

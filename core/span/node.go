@@ -141,7 +141,7 @@ type (
 		N    int
 		Unit calendar.Unit
 	}
-	// OnlyDays keeps the days that lie in a part of time.
+	// OnlyDays keeps the days in a part of time.
 	OnlyDays struct {
 		X    Node
 		Part Part

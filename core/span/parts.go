@@ -12,7 +12,7 @@ import (
 // A Part is what only keeps of a span's days: those of a kind, or those in a part of time that recurs (semantics §11).
 type Part interface {
 	write(w *writer)
-	// keep returns the days of a closed set that lie in the part.
+	// keep returns the days of a closed set that are in the part.
 	keep(e *env, x civil.Set) (civil.Set, error)
 }
 

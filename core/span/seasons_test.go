@@ -85,7 +85,7 @@ func TestSeasonRefusals(t *testing.T) {
 	}
 }
 
-// What resolving refuses, and what it gives with a caution.
+// What resolving refuses, and what it answers with a caution.
 func TestSeasonResolutions(t *testing.T) {
 	scope := Scope{AsOf: civil.Of(2026, 10, 19), Names: formNames{}, Calendar: calendar.Civil}
 	for text, want := range map[string]string{

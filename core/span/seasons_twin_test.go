@@ -40,7 +40,7 @@ func (twinNames) Event(name string) (*event.List, error) {
 	return event.New(name, list, 0, 0, true)
 }
 
-// inPart tells of a day whether it lies in a part, from marks alone.
+// inPart reports whether a day is in a part, from marks alone.
 func (w *twin) inPart(part Part) func(civil.Day) bool {
 	switch p := part.(type) {
 	case BusinessDays:

@@ -212,7 +212,7 @@ func summary(event *ics.VEvent) string {
 // zeroInterval matches a rule that recurs every no years.
 var zeroInterval = regexp.MustCompile(`(?i)(^|;)INTERVAL=[+-]?0*(;|$)`)
 
-// eventStarts returns the days on which an event starts, but for those that others stand for, and how many days it lasts.
+// eventStarts returns the days on which an event starts, but for those that other entries replace, and how many days it lasts.
 func eventStarts(event *ics.VEvent, gone []civil.Day, lastYear int) (starts []civil.Day, length int, err error) {
 	start := event.GetProperty(ics.ComponentPropertyDtStart)
 	if start == nil {

@@ -29,7 +29,7 @@ type renameStore interface {
 	Renames(ctx context.Context, after time.Time) ([]store.Rename, error)
 }
 
-// Renames give spans, event lists and datasets other names, and carries what refers to them along.
+// Renames renames spans, event lists and datasets, and carries what refers to them along.
 type Renames struct {
 	definitions *Definitions
 	datasets    *Datasets
@@ -39,7 +39,7 @@ type Renames struct {
 // A Carried is what a rename has changed besides the name: spans, briefs and schedules that refer to it.
 type Carried []string
 
-// Span gives a span another name, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
+// Span renames a span, with its versions. The spans, briefs and schedules that refer to it do so by the new one.
 func (s *Renames) Span(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Span], Carried, error) {
 	was, to = plainName(was), plainName(to)
 	return renamed[book.Span](ctx, s, renaming{
@@ -48,7 +48,7 @@ func (s *Renames) Span(ctx context.Context, was, to string, from int64, author s
 	})
 }
 
-// Events gives an event list another name, with its versions. The spans, briefs and schedules that name it do so by the new one.
+// Events renames an event list, with its versions. The spans, briefs and schedules that name it do so by the new one.
 func (s *Renames) Events(ctx context.Context, was, to string, from int64, author string) (*Stored[book.Events], Carried, error) {
 	was, to = plainName(was), plainName(to)
 	return renamed[book.Events](ctx, s, renaming{
@@ -67,7 +67,7 @@ type renaming struct {
 	reword func(text string) string
 }
 
-// renamed gives a definition another name and rewords whatever refers to it.
+// renamed renames a definition and rewords whatever refers to it.
 func renamed[T any](ctx context.Context, s *Renames, n renaming) (*Stored[T], Carried, error) {
 	if err := checkOther(n.was, n.to); err != nil {
 		return nil, nil, err
@@ -170,7 +170,7 @@ func briefBody(d *store.Definition, change func(*book.Brief) (*book.Brief, bool,
 	return json.Marshal(renamed)
 }
 
-// Dataset gives a dataset another name. Briefs that use it are updated.
+// Dataset renames a dataset. Briefs that use it are updated.
 func (s *Renames) Dataset(ctx context.Context, was, to string, from int64, author string) (*Dataset, Carried, error) {
 	if err := checkOther(was, to); err != nil {
 		return nil, nil, err

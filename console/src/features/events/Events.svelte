@@ -206,7 +206,7 @@
       <h2 class="font-semibold">No events are named yet</h2>
       <p class="mx-auto mt-1 max-w-xl text-quiet">
         An event is a named list of dated occurrences: Easter, a festival, school holidays, an outage. Spans can be read
-        around one, and a comparison says where one lies on one side only.
+        around one, and a comparison says where one is on one side only.
       </p>
     </section>
   {/if}
@@ -347,7 +347,7 @@
             delete rest.compare
             draft = e.currentTarget.checked ? rest : { ...rest, compare: 'no' }
           }}
-        /><span>Comparisons say where it lies on one side only</span></label
+        /><span>Comparisons say where it is on one side only</span></label
       >
       {#if stored?.users?.length}<p class="mt-3 text-2xs text-quiet">used by {stored.users.join(', ')}</p>{/if}
       {#if error}<div class="mt-3"><ErrorPanel {error} /></div>{/if}

@@ -2,7 +2,7 @@
   import { long, months, toISO, toNumber } from '../../lib/days'
   import { words, written, type Occurrence } from './events'
 
-  // A year on a line: the occurrences of an event, and those of other events behind them. Days are added by dragging over them.
+  // A year on a line: the occurrences of an event, and those of other events in thin marks. Days are added by dragging over them.
   let {
     year,
     own,
