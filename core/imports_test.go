@@ -70,7 +70,7 @@ var allowed = map[string][]string{
 	"core/daytable": {"core/calendar", "core/civil", "core/event", "core/span", "core/table"},
 	"core/decimal":  {},
 	"core/drivers": {
-		"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/measure", "core/query", "core/table",
+		"core/calendar", "core/civil", "core/dataset", "core/decimal", "core/event", "core/measure", "core/query", "core/table", "core/tally",
 	},
 	"core/elapsed":        {"core/calendar", "core/civil", "core/decimal"},
 	"core/internal/floor": {},

@@ -5,31 +5,54 @@ import (
 
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
+	"vastspan/core/measure"
+	"vastspan/core/query"
 )
 
-// column finds the effect of each value of a category, and how unevenly the change is spread over them.
+// column finds the effect of each value of a category, and how unevenly the change is spread over them. What has been put together is
+// one value more, the others.
 func (f *finder) column(ctx context.Context, name string, whole pair, total *Effect) (Column, error) {
-	s, err := f.sides(ctx, name)
+	q := f.base
+	q.By = []string{name}
+	s, err := f.Sides(ctx, query.Breakdown{Query: q}, f.records)
 	if err != nil {
 		return Column{}, err
 	}
-	c := Column{Name: name, Unevenness: zero}
-	for i, label := range s.labels {
-		e, err := f.effect(name, label, s.pairs[i], whole, total)
+	c := Column{Name: name, Unevenness: zero, Others: s.Others, Hidden: s.Hidden}
+	left := whole
+	for i, g := range s.Groups {
+		p := pairOf(&s.Values[i])
+		if left, err = left.less(p); err == nil {
+			err = f.add(&c, g[0], p, whole, total)
+		}
 		if err != nil {
 			return c, err
 		}
-		c.Effects = append(c.Effects, e)
-		beyond, err := f.beyondShare(&e, s.pairs[i], whole, total)
-		if err == nil {
-			c.Unevenness, err = c.Unevenness.Plus(beyond)
-		}
-		if err != nil {
+	}
+	if s.Hidden && !left.isZero() {
+		if err := f.add(&c, dataset.Other, left, whole, total); err != nil {
 			return c, err
 		}
 	}
 	c.Unevenness, err = c.Unevenness.Over(two)
 	return c, err
+}
+
+// add adds the effect of a value to a category; of a mean only where the value has anything that it is the mean of.
+func (f *finder) add(c *Column, label dataset.Label, p, whole pair, total *Effect) error {
+	if f.figure.Kind == measure.Mean && p.own[1].Sign() == 0 && p.other[1].Sign() == 0 {
+		return nil
+	}
+	e, err := f.effect(c.Name, label, p, whole, total)
+	if err != nil {
+		return err
+	}
+	c.Effects = append(c.Effects, e)
+	beyond, err := f.beyondShare(&e, p, whole, total)
+	if err == nil {
+		c.Unevenness, err = c.Unevenness.Plus(beyond)
+	}
+	return err
 }
 
 var two = decimal.FractionOf(decimal.Int(2))

@@ -2,22 +2,17 @@ package drivers
 
 import (
 	"context"
+	"slices"
 
 	"vastspan/core/civil"
 	"vastspan/core/decimal"
-	"vastspan/core/measure"
-	"vastspan/core/table"
+	"vastspan/core/event"
+	"vastspan/core/query"
 )
 
 // countAndSize separates how many records have a value from how large their values are.
-func (f *finder) countAndSize(ctx context.Context, a *Answer) error {
-	counting := *f
-	counting.parts, counting.where = []measure.Figure{{Kind: measure.Count}}, withValues(f.base.Where, f.figure.Column)
-	s, err := counting.sides(ctx, "")
-	if err != nil {
-		return err
-	}
-	n, m := s.total.own[0], s.total.other[0]
+func (f *finder) countAndSize(a *Answer, whole pair) error {
+	n, m := whole.own[1], whole.other[1]
 	if m.Sign() == 0 {
 		return nil // the counterpart has no mean
 	}
@@ -33,15 +28,18 @@ func (f *finder) countAndSize(ctx context.Context, a *Answer) error {
 	if count.Difference, err = more.Times(mean); err != nil {
 		return err
 	}
-	size := Effect{Part: Size}
+	size := Effect{Part: Size, Counterpart: mean}
+	if size.Figure, err = over(whole.own[0], n); err != nil {
+		return err
+	}
 	if size.Difference, err = a.Total.Difference.Minus(count.Difference); err != nil {
 		return err
 	}
-	return f.addOthers(a, count, size)
+	return a.addOthers(count, size)
 }
 
 // addOthers adds effects with their contributions.
-func (f *finder) addOthers(a *Answer, effects ...Effect) (err error) {
+func (a *Answer) addOthers(effects ...Effect) (err error) {
 	for _, e := range effects {
 		if e.Contribution, err = over(e.Difference, a.Total.Counterpart.Abs()); err != nil {
 			return err
@@ -51,24 +49,68 @@ func (f *finder) addOthers(a *Answer, effects ...Effect) (err error) {
 	return nil
 }
 
-// kinds are how many days of each kind a side covers, and what they come to.
-type kinds struct {
-	days [holiday + 1]int
-	sums [holiday + 1]decimal.Fraction
-	all  int
+// The kinds of days are the weekdays, from Monday on, and after them holidays.
+const (
+	holiday = 7
+	kinds   = holiday + 1
+)
+
+// kind is the kind of a day: holiday, or its weekday.
+func (f *finder) kind(d civil.Day) int {
+	if f.calendar().IsHoliday(d) {
+		return holiday
+	}
+	return int(d.Weekday())
 }
 
-// days separates how many days are covered, and of which kinds, from what remains.
-func (f *finder) days(ctx context.Context, a *Answer) error {
+// A split is the days of both sides that are looked at: by kind, and those of events.
+type split struct {
+	own, other civil.Set // the days that either side covers
+	byKind     [kinds]civil.Set
+	events     []*event.List
+}
+
+// split finds the days to look at; nil where a side is open or empty, or days are not to be seen.
+func (f *finder) split(a *Answer) *split {
 	own, other := a.Compared.Covered(0, 0)
-	if own.Open() || other.Open() || own.Empty() || other.Empty() {
+	if f.quotient() || f.onlyTotals() || own.Open() || other.Open() || own.Empty() || other.Empty() {
 		return nil
 	}
-	mine, theirs, err := f.byKind(ctx, own, other)
-	if err != nil {
-		return err
+	s := &split{own: own, other: other}
+	var days [kinds][]civil.Day
+	for d := range own.Union(other).EachDay() {
+		k := f.kind(d)
+		days[k] = append(days[k], d)
 	}
-	n, m := decimal.FractionOf(decimal.Int(int64(mine.all))), decimal.FractionOf(decimal.Int(int64(theirs.all)))
+	for k := range days {
+		s.byKind[k] = civil.SetOfDays(days[k])
+	}
+	for _, list := range f.Events {
+		if list.Compared && list.Days().Intersect(own).Days() != list.Days().Intersect(other).Days() {
+			s.events = append(s.events, list)
+		}
+	}
+	return s
+}
+
+// sets lists the sets of days: first the kinds, then the events.
+func (s *split) sets() func(own, other civil.Set) []civil.Set {
+	if s == nil {
+		return nil
+	}
+	list := slices.Clone(s.byKind[:])
+	for _, e := range s.events {
+		list = append(list, e.Days())
+	}
+	return func(civil.Set, civil.Set) []civil.Set { return list }
+}
+
+// days separates how many days are covered, and of which kinds, from what remains, and finds what the days of events took.
+func (f *finder) days(a *Answer, s *split, found []query.SideValues) error {
+	if s == nil {
+		return nil
+	}
+	n, m := count(s.own.Days()), count(s.other.Days())
 	mean, err := a.Total.Counterpart.Over(m)
 	if err != nil {
 		return err
@@ -81,23 +123,9 @@ func (f *finder) days(ctx context.Context, a *Answer) error {
 	if days.Difference, err = more.Times(mean); err != nil {
 		return err
 	}
-	expected := zero
-	for k, number := range mine.days {
-		if number == 0 {
-			continue
-		}
-		each := mean
-		if theirs.days[k] > 0 {
-			if each, err = theirs.sums[k].Over(decimal.FractionOf(decimal.Int(int64(theirs.days[k])))); err != nil {
-				return err
-			}
-		}
-		if each, err = each.Times(decimal.FractionOf(decimal.Int(int64(number)))); err == nil {
-			expected, err = expected.Plus(each)
-		}
-		if err != nil {
-			return err
-		}
+	expected, err := a.expected(s, found, mean)
+	if err != nil {
+		return err
 	}
 	of, rest := Effect{Part: KindsOfDays}, Effect{Part: Rest}
 	if of.Difference, err = expected.Minus(a.Total.Counterpart); err == nil {
@@ -106,41 +134,85 @@ func (f *finder) days(ctx context.Context, a *Answer) error {
 	if err == nil {
 		rest.Difference, err = a.Total.Figure.Minus(expected)
 	}
+	if err == nil {
+		err = a.addOthers(days, of, rest)
+	}
 	if err != nil {
 		return err
 	}
-	return f.addOthers(a, days, of, rest)
+	for i, list := range s.events {
+		took := pairOf(&found[kinds+i])
+		e := Effect{Part: Event, Figure: took.own[0], Counterpart: took.other[0],
+			Own: list.Days().Intersect(s.own), Other: list.Days().Intersect(s.other)}
+		e.Value.Text, e.Value.Set = list.Name, true
+		if e.Difference, err = e.Figure.Minus(e.Counterpart); err == nil {
+			err = a.addOthers(e)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// byKind counts the covered days of each kind, and adds up what those of the counterpart come to.
-func (f *finder) byKind(ctx context.Context, own, other civil.Set) (mine, theirs kinds, err error) {
-	for d := range own.EachDay() {
-		mine.days[f.kind(d)]++
-		mine.all++
-	}
-	for k := range theirs.sums {
-		theirs.sums[k] = zero
-	}
-	for d := range other.EachDay() {
-		theirs.days[f.kind(d)]++
-		theirs.all++
-	}
-	q := f.base
-	q.Figures, q.Where, q.Each = f.parts, f.where, "day"
-	a, err := f.Evaluator.Answer(ctx, q, f.records)
-	if err != nil {
-		return mine, theirs, err
-	}
-	t := &a.Tables[0]
-	for i := range t.Rows {
-		r := &t.Rows[i]
-		if r.Kind != table.Group || len(r.Comparisons) == 0 || r.Comparisons[0].Intervals.Empty() {
+func count(n int) decimal.Fraction { return decimal.FractionOf(decimal.Int(int64(n))) }
+
+// expected is what the span would come to if each of its days took what the days of its kind took on average in the counterpart, and
+// where that has none, what its days took. It notes the kinds.
+func (a *Answer) expected(s *split, found []query.SideValues, mean decimal.Fraction) (decimal.Fraction, error) {
+	expected := zero
+	for k, days := range s.byKind {
+		own, other := days.Intersect(s.own).Days(), days.Intersect(s.other).Days()
+		if own == 0 && other == 0 {
 			continue
 		}
-		k := f.kind(r.Comparisons[0].Intervals.Bounds().First())
-		if theirs.sums[k], err = theirs.sums[k].Plus(f.pair(t, r).other[0]); err != nil {
-			return mine, theirs, err
+		name := "holiday"
+		if k != holiday {
+			name = civil.Weekday(k).String()
+		}
+		a.Kinds = append(a.Kinds, Kind{name, own, other})
+		each := mean
+		var err error
+		if other > 0 {
+			each, err = pairOf(&found[k]).other[0].Over(count(other))
+		}
+		if err == nil {
+			each, err = each.Times(count(own))
+		}
+		if err == nil {
+			expected, err = expected.Plus(each)
+		}
+		if err != nil {
+			return expected, err
 		}
 	}
-	return mine, theirs, nil
+	return expected, nil
+}
+
+// heaviestRecords is how many records are listed.
+const heaviestRecords = 10
+
+// heaviest adds the records that weigh most on either side, of a sum.
+func (f *finder) heaviest(ctx context.Context, a *Answer) error {
+	if f.onlyTotals() || f.figure.Column == "" {
+		return nil
+	}
+	list, err := f.Heaviest(ctx, f.base, f.records, f.figure.Column, heaviestRecords)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		h := &list[i]
+		e := Effect{Part: Record, Figure: h.Value, Difference: h.Value, Record: h}
+		if h.Second {
+			e.Figure, e.Counterpart = decimal.Fraction{}, h.Value
+			if e.Difference, err = zero.Minus(h.Value); err != nil {
+				return err
+			}
+		}
+		if err := a.addOthers(e); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -14,7 +14,7 @@ import (
 	"vastspan/core/decimal"
 	"vastspan/core/measure"
 	"vastspan/core/query"
-	"vastspan/core/table"
+	"vastspan/core/tally"
 )
 
 // A Question asks for the drivers of one figure over one span, compared with one thing.
@@ -36,13 +36,16 @@ const (
 	Days        Part = "days"          // how many days are covered
 	KindsOfDays Part = "kinds_of_days" // which weekdays and holidays they are
 	Rest        Part = "rest"          // what the kinds of days do not explain
+	Event       Part = "event"         // the days of an event of which one side has more
+	Record      Part = "record"        // one of the records that weigh most
 )
 
-// An Effect is one part of a change. Figures are blank where a part has none of its own.
+// An Effect is one part of a change. Figures are blank where a part has none of its own. Those of events and records are among the
+// other parts: they are not to be added to them.
 type Effect struct {
 	Part   Part
 	Column string        // of a category
-	Value  dataset.Label // of a category
+	Value  dataset.Label // of a category; the name of an event
 	// Figure and Counterpart are what the effect is of, on either side.
 	Figure, Counterpart decimal.Fraction
 	Difference          decimal.Fraction
@@ -52,6 +55,10 @@ type Effect struct {
 	Mix, Rate decimal.Fraction
 	// New and Gone say that a value has records on one side only.
 	New, Gone bool
+	// Own and Other are the days of an event that either side covers.
+	Own, Other civil.Set
+	// Record is a record that weighs much; nil of other parts.
+	Record *tally.Heavy
 }
 
 // A Column is a category with how unevenly the change is spread over its values.
@@ -60,14 +67,27 @@ type Column struct {
 	// Unevenness is half of what the values changed beyond their share; 0 where everything moved alike.
 	Unevenness decimal.Fraction
 	Effects    []Effect
+	// Others are how many values are put together, as there are too many; 0 where all are kept apart.
+	Others int
+	// Hidden says that values of few records are put together.
+	Hidden bool
+}
+
+// A Kind is a kind of days, with how many of it either side covers.
+type Kind struct {
+	Name       string // a weekday, or holiday
+	Own, Other int
 }
 
 // An Answer is what a change is made of.
 type Answer struct {
 	Total   Effect
 	Columns []Column // the most uneven one first
-	Others  []Effect // count and size, days, kinds of days and rest
-	// Answer is the comparison itself, with its notes.
+	Others  []Effect // count and size, days, kinds of days and rest, events, records
+	Kinds   []Kind   // of the days that either side covers; none where they are not looked at
+	// Categories are the columns of the labels of records.
+	Categories []string
+	// Compared is the comparison itself, with its notes.
 	Compared *query.Answer
 }
 
@@ -83,41 +103,40 @@ func (a *Answer) Effects() []Effect {
 	return append(list, a.Others...)
 }
 
-// finder answers one question by totals of the same records.
+// finder answers one question by breakdowns of the same records.
 type finder struct {
 	query.Evaluator
 	records query.Records
-	base    query.Query
+	base    query.Query // without categories; its figures are those that the asked one is made of
 	figure  measure.Figure
-	// parts are the figures that the asked one is made of: itself, or the two sums of a quotient.
-	parts []measure.Figure
-	where dataset.Filters // with what a mean needs
 }
 
-// Answer finds the drivers of a change. Errors are *query.Error: a figure that has no drivers, no comparison or several, records of
-// which only totals may be seen; or those of the source.
+// Answer finds the drivers of a change. Errors are *query.Error: a figure that has no drivers, no comparison or several, a side that has
+// nothing to divide by; or those of the source. Where only totals may be seen, values of few records are put together, and there are no
+// kinds of days, events and records.
 func (q Question) Answer(ctx context.Context, e query.Evaluator, r query.Records) (*Answer, error) {
 	f, err := newFinder(q, e, r)
 	if err != nil {
 		return nil, err
 	}
-	a := &Answer{}
+	a := &Answer{Categories: r.Schema.Names(dataset.Category)}
 	compared := f.base
 	compared.Figures = []measure.Figure{f.figure}
 	if a.Compared, err = e.Answer(ctx, compared, r); err != nil {
 		return nil, err
 	}
-	total, err := f.sides(ctx, "")
+	split := f.split(a)
+	found, err := e.Sides(ctx, query.Breakdown{Query: f.base, Days: split.sets()}, r)
 	if err != nil {
 		return nil, err
 	}
-	whole := total.total
-	if a.Total, err = f.total(whole); err != nil {
+	whole := pairOf(&found.Total)
+	if a.Total, err = f.total(whole, found.TotalHidden); err != nil {
 		return nil, err
 	}
 	names := q.By
 	if len(names) == 0 {
-		names = r.Schema.Names(dataset.Category)
+		names = a.Categories
 	}
 	for _, name := range names {
 		one, err := f.column(ctx, name, whole, &a.Total)
@@ -131,11 +150,14 @@ func (q Question) Answer(ctx context.Context, e query.Evaluator, r query.Records
 		return a, nil
 	}
 	if f.figure.Kind == measure.Sum {
-		if err := f.countAndSize(ctx, a); err != nil {
+		if err := f.countAndSize(a, whole); err != nil {
 			return nil, err
 		}
 	}
-	return a, f.days(ctx, a)
+	if err := f.days(a, split, found.Days); err != nil {
+		return nil, err
+	}
+	return a, f.heaviest(ctx, a)
 }
 
 func newFinder(q Question, e query.Evaluator, r query.Records) (*finder, error) {
@@ -149,89 +171,70 @@ func newFinder(q Question, e query.Evaluator, r query.Records) (*finder, error) 
 		return nil, wrong("/figures", "drivers are of one figure; %d are given", len(q.Figures))
 	case len(q.Against) != 1 || len(q.AgainstDataset) > 0:
 		return nil, wrong("/against", "drivers are of one comparison of the same records, such as 1 year earlier")
-	case r.MinRecords > 0:
-		return nil, wrong("/dataset", "you see only totals of %s: its drivers would show single groups", r.Name)
 	}
 	f := &finder{Evaluator: e, records: r, figure: q.Figures[0]}
 	f.base = query.Query{Dataset: q.Dataset, Over: q.Over, Against: q.Against, Where: q.Where, Date: q.Date, LikeForLike: q.LikeForLike,
 		Context: q.Context}
-	f.where = q.Where
 	if f.figure.Derived != "" {
 		return nil, wrong("/figures/0", "%s has no drivers: those have %s", f.figure.Words(), Figures)
 	}
-	sum := func(column string) measure.Figure { return measure.Figure{Kind: measure.Sum, Column: column} }
-	switch f.figure.Kind {
-	case measure.Count, measure.Sum:
-		f.parts = []measure.Figure{f.figure}
-	case measure.Mean:
-		f.parts = []measure.Figure{sum(f.figure.Column), {Kind: measure.Count}}
-		f.where = withValues(q.Where, f.figure.Column)
+	of := func(kind measure.Kind, column string) measure.Figure {
+		return measure.Figure{Kind: kind, Column: column}
+	}
+	switch column := f.figure.Column; f.figure.Kind {
+	case measure.Count:
+		f.base.Figures = []measure.Figure{f.figure}
+	case measure.Sum, measure.Mean:
+		f.base.Figures = []measure.Figure{of(measure.Sum, column), of(measure.Values, column)}
 	case measure.Ratio:
-		f.parts = []measure.Figure{sum(f.figure.Column), sum(f.figure.Over)}
+		f.base.Figures = []measure.Figure{of(measure.Sum, column), of(measure.Sum, f.figure.Over)}
 	default:
 		return nil, wrong("/figures/0", "%s has no drivers: those have %s", f.figure.Words(), Figures)
 	}
 	return f, nil
 }
 
-// withValues adds that a column has a value.
-func withValues(where dataset.Filters, column string) dataset.Filters {
-	return append(slices.Clone(where), dataset.Filter{{Column: column, Op: dataset.NotBlank}})
+// quotient reports whether the figure is a mean or a ratio: of the first of its parts to the second.
+func (f *finder) quotient() bool {
+	return f.figure.Kind == measure.Mean || f.figure.Kind == measure.Ratio
 }
 
-func (f *finder) quotient() bool { return len(f.parts) == 2 }
+// onlyTotals reports that single records are not to be seen.
+func (f *finder) onlyTotals() bool { return f.records.MinRecords > 0 || f.records.TotalsBy != "" }
 
-// A pair is the value of something on both sides: its sum, or the two sums of a quotient.
+// A pair is what the parts of the figure come to on both sides: for a quotient what is divided and by what; for a sum the sum and how
+// many values there are.
 type pair struct{ own, other [2]decimal.Fraction }
 
-// sides are the values of a category, each with its figures on both sides.
-type sides struct {
-	labels []dataset.Label
-	pairs  []pair
-	total  pair
+// pairOf reads a pair; a blank is nothing.
+func pairOf(v *query.SideValues) pair {
+	p := pair{[2]decimal.Fraction{zero, zero}, [2]decimal.Fraction{zero, zero}}
+	for i, f := range v.Own {
+		if f.Set() {
+			p.own[i] = f
+		}
+		if v.Other[i].Set() {
+			p.other[i] = v.Other[i]
+		}
+	}
+	return p
 }
 
-// sides asks for the parts of the figure by a category; by none where it is empty.
-func (f *finder) sides(ctx context.Context, by string) (*sides, error) {
-	q := f.base
-	q.Figures, q.Where = f.parts, f.where
-	if by != "" {
-		q.By = []string{by}
-	}
-	a, err := f.Evaluator.Answer(ctx, q, f.records)
-	if err != nil {
-		return nil, err
-	}
-	s := &sides{}
-	t := &a.Tables[0]
-	for i := range t.Rows {
-		r := &t.Rows[i]
-		one := f.pair(t, r)
-		if r.Kind == table.Total || by == "" {
-			s.total = one
-			continue
+// less takes another pair off.
+func (p pair) less(q pair) (pair, error) {
+	for _, side := range []struct{ of, off *[2]decimal.Fraction }{{&p.own, &q.own}, {&p.other, &q.other}} {
+		for i := range side.of {
+			var err error
+			if side.of[i], err = side.of[i].Minus(side.off[i]); err != nil {
+				return p, err
+			}
 		}
-		s.labels, s.pairs = append(s.labels, r.Group[0]), append(s.pairs, one)
 	}
-	return s, nil
+	return p, nil
 }
 
-// pair reads the cells of a row: a figure and its counterpart for each part; a blank is nothing.
-func (f *finder) pair(t *table.Table, r *table.Row) pair {
-	one := pair{[2]decimal.Fraction{zero, zero}, [2]decimal.Fraction{zero, zero}}
-	for at, c := range t.Columns {
-		v := decimal.FractionOf(r.Cells[at])
-		if !v.Set() {
-			continue
-		}
-		switch c.Role {
-		case table.Figure:
-			one.own[c.Figure] = v
-		case table.Counterpart:
-			one.other[c.Figure] = v
-		}
-	}
-	return one
+func (p pair) isZero() bool {
+	return p.own[0].Sign() == 0 && p.own[1].Sign() == 0 && p.other[0].Sign() == 0 && p.other[1].Sign() == 0
 }
 
 var zero = decimal.FractionOf(decimal.Int(0))
@@ -256,15 +259,19 @@ func over(a, b decimal.Fraction) (decimal.Fraction, error) {
 	return a.Over(b)
 }
 
-// errNothing is the error of a quotient that a side has nothing to divide by.
-var errNothing = errors.New("a side has nothing to divide by: there is no change to be explained")
+var (
+	errNothing = errors.New("a side has nothing to divide by: there is no change to be explained")
+	errHidden  = errors.New("a side of the comparison is hidden, as it is of too few records: its change is not explained")
+)
 
-func (f *finder) total(whole pair) (Effect, error) {
+func (f *finder) total(whole pair, hidden bool) (Effect, error) {
 	own, other, err := f.values(whole)
-	if err != nil {
+	switch {
+	case err != nil:
 		return Effect{}, err
-	}
-	if !own.Set() || !other.Set() {
+	case hidden:
+		return Effect{}, &query.Error{Pointer: "/over/0", Err: errHidden}
+	case !own.Set() || !other.Set():
 		return Effect{}, &query.Error{Pointer: "/over/0", Err: errNothing}
 	}
 	return contributed(Effect{Part: Total, Figure: own, Counterpart: other}, own, other, other)
@@ -280,21 +287,10 @@ func contributed(e Effect, own, other, whole decimal.Fraction) (Effect, error) {
 	return e, err
 }
 
-// calendarOf returns the calendar that the question is read in.
+// calendar returns the calendar that the question is read in.
 func (f *finder) calendar() *calendar.Calendar {
 	if f.Scope.Calendar == nil {
 		return calendar.Civil
 	}
 	return f.Scope.Calendar
 }
-
-// kind is the kind of a day: holiday, or its weekday.
-func (f *finder) kind(d civil.Day) int {
-	if f.calendar().IsHoliday(d) {
-		return holiday
-	}
-	return int(d.Weekday())
-}
-
-// holiday is the kind after the weekdays.
-const holiday = 7

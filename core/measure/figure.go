@@ -36,7 +36,7 @@ func ParseFigure(text string) (Figure, error) {
 	}
 	e, known := Lookup(f.Kind)
 	refused := fmt.Errorf("%q is not a figure: expected count, or one of %s and a column, such as sum fare", text, columnKinds())
-	if !known || e.OfColumn() != (rest != "") {
+	if !known || e.Inner || e.OfColumn() != (rest != "") {
 		return Figure{}, refused
 	}
 	if e.Pair {
@@ -83,7 +83,7 @@ func columnText(name string, pair bool) string {
 // columnKinds lists the kinds that are taken of a column.
 func columnKinds() string {
 	var names []string
-	for _, e := range registry {
+	for _, e := range All() {
 		if e.OfColumn() {
 			names = append(names, string(e.Kind))
 		}

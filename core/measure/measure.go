@@ -25,6 +25,8 @@ const (
 	First    Kind = "first"
 	Last     Kind = "last"
 	Ratio    Kind = "ratio"
+	// Values counts the records that have a value. Other figures are made of it; nobody asks for it by name.
+	Values Kind = "values"
 )
 
 // An Entry says all there is to know about one kind of figure.
@@ -48,6 +50,8 @@ type Entry struct {
 	Share bool
 	// Pure reports that the figure counts something and is not in the unit of its column.
 	Pure bool
+	// Inner reports that other figures are made of it: it is not among All, and cannot be asked for.
+	Inner bool
 	// Quotient reports that it is a quotient, which is rounded when it is shown. Other figures are shown to their
 	// last digit.
 	Quotient bool
@@ -96,10 +100,14 @@ var registry = []Entry{
 		Tied:   func(a *Amount) bool { return a.Last.Tied },
 		finish: func(p Parts) (decimal.Fraction, error) { return whole(p.Amount.point(&p.Amount.Last)) }},
 	{Kind: Ratio, Words: "ratio", Help: "divide the sum by the sum of another", Needs: NeedsSum, Pair: true, Quotient: true, finish: ratio},
+	{Kind: Values, Words: "values", Needs: NeedsSum, Pure: true, Inner: true,
+		finish: func(p Parts) (decimal.Fraction, error) { return whole(decimal.Int(p.Amount.Count), nil) }},
 }
 
-// All lists the figures in the order in which they are shown.
-func All() []Entry { return slices.Clone(registry) }
+// All lists the figures that can be asked for, in the order in which they are shown.
+func All() []Entry {
+	return slices.DeleteFunc(slices.Clone(registry), func(e Entry) bool { return e.Inner })
+}
 
 // Lookup finds a figure.
 func Lookup(k Kind) (*Entry, bool) {

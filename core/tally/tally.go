@@ -35,6 +35,9 @@ type Request struct {
 	Top int
 	// RankBy is the position of the figure that values are ranked by.
 	RankBy int
+	// RankAgainst, where it is not 0, is the position of a period: values are ranked by how far that figure over the first period is
+	// from the one over this.
+	RankAgainst int
 	// Days asks for the oldest and the newest day of each segment and group; the periods are of days.
 	Days bool
 	// MinRecords hides totals of fewer records, and those by which one could be worked out; 0 hides none.
@@ -77,6 +80,9 @@ func (r *Request) check() error {
 		return fmt.Errorf("top %d needs a category (by)", r.Top)
 	case r.RankBy < 0 || r.RankBy >= len(r.Figures):
 		return fmt.Errorf("values are ranked by one of the %d figures", len(r.Figures))
+	}
+	if e, _ := measure.Lookup(r.Figures[r.RankBy].Kind); r.RankAgainst > 0 && (len(r.Periods) <= r.RankAgainst || e.Holistic()) {
+		return fmt.Errorf("values are ranked by a difference between two periods, of a figure whose partial results combine")
 	}
 	if r.Top > 0 && r.Part(0) != nil {
 		return fmt.Errorf("top %d ranks the values of a column; %s is a part of time, which goes in its own order", r.Top, r.By[0])

@@ -78,28 +78,62 @@ func (p *Plan) top(list []ranked) *Top {
 func (p *Plan) rankTop(partials func(yield func(*Partial) bool)) (*Top, error) {
 	index := map[dataset.Label]int{}
 	var list []ranked
-	var parts []Part
+	var parts [][2]Part // over the first period, and over the one that it is compared with
+	periods := []int{0}
+	if p.RankAgainst > 0 {
+		periods = append(periods, p.RankAgainst)
+	}
 	for f := range partials {
 		i, ok := index[f.Group[0]]
 		if !ok {
 			i = len(list)
 			index[f.Group[0]] = i
-			list, parts = append(list, ranked{label: f.Group[0]}), append(parts, Part{})
+			list, parts = append(list, ranked{label: f.Group[0]}), append(parts, [2]Part{})
 		}
-		if p.In(f.Segment, 0) {
-			if err := parts[i].mergeSums(&f.Part); err != nil {
+		for side, period := range periods {
+			if !p.In(f.Segment, period) {
+				continue
+			}
+			if err := parts[i][side].mergeSums(&f.Part); err != nil {
 				return nil, err
 			}
 		}
 	}
 	for i := range list {
-		values, err := p.figures(&parts[i], make([]decimal.Fraction, len(p.Holistic)))
-		if err != nil {
+		var err error
+		if list[i].by, err = p.rank(&parts[i]); err != nil {
 			return nil, err
 		}
-		list[i].by = values[p.RankBy]
 	}
 	return p.top(list), nil
+}
+
+// rank is the figure that a value is ranked by; a blank side of a difference counts as nothing.
+func (p *Plan) rank(parts *[2]Part) (decimal.Fraction, error) {
+	figure := func(of *Part) (decimal.Fraction, error) {
+		values, err := p.figures(of, make([]decimal.Fraction, len(p.Holistic)))
+		if err != nil {
+			return decimal.Fraction{}, err
+		}
+		return values[p.RankBy], nil
+	}
+	own, err := figure(&parts[0])
+	if err != nil || p.RankAgainst == 0 {
+		return own, err
+	}
+	other, err := figure(&parts[1])
+	if err != nil {
+		return own, err
+	}
+	nothing := decimal.FractionOf(decimal.Int(0))
+	if !own.Set() {
+		own = nothing
+	}
+	if !other.Set() {
+		other = nothing
+	}
+	c, err := measure.Compare(own, other)
+	return c.Difference.Abs(), err
 }
 
 // ranksByValues reports whether values are ranked by a figure that partial results do not combine for.

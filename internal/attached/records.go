@@ -48,10 +48,16 @@ func (d *Databases) Each(ctx context.Context, t *Table, schema *dataset.Schema, 
 	if err != nil {
 		return err
 	}
-	return s.told(ctx, s.each(ctx, l, take))
+	date := s.dateColumn(l.Date)
+	return s.told(ctx, s.each(ctx, l, l.Period.Timed(), l.Period.Stretches(), s.ordered(date, l.OldestFirst), func(r listing.Record, _ []dataset.Cell) error {
+		return take(r)
+	}))
 }
 
-func (s *source) each(ctx context.Context, l listing.Request, take func(listing.Record) error) error {
+// each passes the records of a listing on that are in some stretches of time, in an order, with their cells.
+func (s *source) each(
+	ctx context.Context, l listing.Request, timed bool, runs []tally.Stretch, order []string, take func(listing.Record, []dataset.Cell) error,
+) error {
 	date := s.dateColumn(l.Date)
 	c := &conditioner{s, func(column string) ([]string, error) { return s.texts(ctx, column, maxFolded) }}
 	with := s.schema.With(l.Lengths)
@@ -70,8 +76,8 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 	data := struct {
 		Texts, Selected, Where, Order []string
 		Table, Page                   string
-	}{Table: s.dialect.table(s.table.Name), Order: s.ordered(date, l.OldestFirst)}
-	data.Where = append((axis{s, date, l.Period.Timed()}).within(l.Period.Stretches()), where...)
+	}{Table: s.dialect.table(s.table.Name), Order: order}
+	data.Where = append((axis{s, date, timed}).within(runs), where...)
 	for i, column := range s.table.Columns {
 		name := fmt.Sprintf("%sc%d", alias, i)
 		data.Selected = append(data.Selected, s.sql(column.Name)+" AS "+name)
@@ -100,7 +106,7 @@ func (s *source) each(ctx context.Context, l listing.Request, take func(listing.
 			return nil
 		}
 		r.ID = number
-		return take(r)
+		return take(r, cells)
 	})
 }
 

@@ -17,7 +17,7 @@ import (
 )
 
 // Source returns an attached table as a source of totals.
-func (d *Databases) Source(t *Table, s *dataset.Schema) tally.Source { return &totals{d, t, s} }
+func (d *Databases) Source(t *Table, s *dataset.Schema) tally.WeighingSource { return &totals{d, t, s} }
 
 type totals struct {
 	databases *Databases

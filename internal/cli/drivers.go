@@ -22,7 +22,8 @@ func (a *app) driversCommand() *cobra.Command {
 		Short: "Say what the change of a figure is made of",
 		Long: `Finds what the change of one figure over one span is made of: the effect of each value of each category (of a mean or a ratio
 its mix and its rate), how many records and how large, how many days and of which kinds. The effects of one part add up to the change,
-to the last digit. SOURCE is a dataset, or a file, which needs no service.`,
+to the last digit. The days of events of which one side has more, and the records that weigh most, come last. SOURCE is a dataset, or a
+file, which needs no service.`,
 		Example: `  vastspan drivers crossings --over 'last full month' --against '1 year earlier' --sum fare --as-of latest
   vastspan drivers crossings --over 'last full quarter' --against prior --mean fare --by route --top 3 --as-of latest`,
 		Args:              argsUsage(cobra.MinimumNArgs(1), "a dataset or a file, then --over and an expression"),
@@ -104,7 +105,7 @@ func driverTable(v *drivers.View) *table.Grid {
 		decimals = min(len(fraction), 4)
 	}
 	shown := func(figure string) string {
-		if quotient {
+		if _, fraction, _ := strings.Cut(figure, "."); quotient || len(fraction) > decimals {
 			return rounded(figure, decimals)
 		}
 		return table.Thousands(figure)
@@ -113,15 +114,24 @@ func driverTable(v *drivers.View) *table.Grid {
 		drivers.Total: "in all", drivers.Count: "how many records", drivers.Size: "how large they are", drivers.Days: "how many days",
 		drivers.KindsOfDays: "which weekdays and holidays", drivers.Rest: "the rest",
 	}
-	column := ""
+	under := ""
 	for i, e := range v.Effects {
-		name := words[e.Part]
-		if e.Part == drivers.Category {
-			if e.Column != column {
-				column = e.Column
-				g.Rows = append(g.Rows, append([]string{"by " + strings.ReplaceAll(column, "_", " ")}, make([]string, len(g.Header)-1)...))
-			}
-			name = "  " + valueWords(&v.Effects[i])
+		name, heading := words[e.Part], ""
+		switch e.Part {
+		case drivers.Category:
+			name, heading = "  "+valueWords(&v.Effects[i]), "by "+strings.ReplaceAll(e.Column, "_", " ")
+		case drivers.Event:
+			name, heading = "  "+e.Value.Text, "days of events, of which one side has more"
+		case drivers.Record:
+			name, heading = "  "+e.Record.Words(), "records that weigh most"
+		}
+		if heading != "" && heading != under {
+			g.Rows = append(g.Rows, append([]string{heading}, make([]string, len(g.Header)-1)...))
+		}
+		under = heading
+		remarks := strings.Join(e.Flags, ", ")
+		if e.About != "" {
+			remarks = e.About
 		}
 		row := []string{
 			name, shown(e.Figure), shown(e.Counterpart), rounded(e.Difference, decimals), percent(e.Contribution),
@@ -129,7 +139,7 @@ func driverTable(v *drivers.View) *table.Grid {
 		if quotient {
 			row = append(row, rounded(e.Mix, decimals), rounded(e.Rate, decimals))
 		}
-		g.Rows = append(g.Rows, append(row, strings.Join(e.Flags, ", ")))
+		g.Rows = append(g.Rows, append(row, remarks))
 	}
 	return g
 }

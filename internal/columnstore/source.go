@@ -14,7 +14,7 @@ import (
 )
 
 // Source returns the state as a source of totals.
-func (f *State) Source() tally.Source { return source{f} }
+func (f *State) Source() tally.WeighingSource { return source{f} }
 
 type source struct{ *State }
 

@@ -129,15 +129,9 @@ type gathering struct {
 
 // add takes one more record in.
 func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
-	if len(l.lengths) > 0 {
-		g.cells = append(append(g.cells[:0], cells...), make([]dataset.Cell, len(l.lengths))...)
-		cells = g.cells
-		for i := range l.lengths {
-			one := &l.lengths[i]
-			if err := one.Cell(&cells[one.from], &cells[one.to], &cells[one.into]); err != nil {
-				return err
-			}
-		}
+	cells, err := g.withLengths(l, cells)
+	if err != nil {
+		return err
 	}
 	day := &cells[l.day]
 	if day.Set {
@@ -180,6 +174,21 @@ func (g *gathering) add(l *layout, line int, cells []dataset.Cell) error {
 		one.Parts[segment] = l.plan.NewPart()
 	}
 	return l.addTo(one.Parts[segment], line, cells)
+}
+
+// withLengths returns the cells of a row with those of the lengths of a plan after them.
+func (g *gathering) withLengths(l *layout, cells []dataset.Cell) ([]dataset.Cell, error) {
+	if len(l.lengths) == 0 {
+		return cells, nil
+	}
+	g.cells = append(append(g.cells[:0], cells...), make([]dataset.Cell, len(l.lengths))...)
+	for i := range l.lengths {
+		one := &l.lengths[i]
+		if err := one.Cell(&g.cells[one.from], &g.cells[one.to], &g.cells[one.into]); err != nil {
+			return nil, err
+		}
+	}
+	return g.cells, nil
 }
 
 // find makes the key of a record's group.

@@ -28,7 +28,7 @@ type datasetStore interface {
 	attacher
 	Datasets(ctx context.Context) ([]store.Dataset, error)
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
-	Source(d *store.Dataset) tally.Source
+	Source(d *store.Dataset) tally.WeighingSource
 	Coverage(ctx context.Context, d *store.Dataset) (tally.Coverage, error)
 	Newest(ctx context.Context, d *store.Dataset, date string) (civil.AsOf, bool, error)
 	RemovedDatasets(ctx context.Context) ([]store.Dataset, error)

@@ -137,3 +137,12 @@ func (l localSource) Partials(ctx context.Context, p *tally.Plan, into tally.Col
 	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.file.AllowUndated}
 	return source.Partials(ctx, p, into)
 }
+
+// Heaviest implements tally.Weigher.
+func (l localSource) Heaviest(ctx context.Context, p *tally.Plan, column string, n int) ([]tally.Heavy, error) {
+	if err := l.start(); err != nil {
+		return nil, err
+	}
+	source := &ingest.Source{Reader: l.reader, Schema: l.schema, AllowUndated: l.file.AllowUndated}
+	return source.Heaviest(ctx, p, column, n)
+}

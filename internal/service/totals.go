@@ -41,7 +41,7 @@ type recordSource interface {
 type totalStore interface {
 	recordSource
 	snapshots
-	Source(d *store.Dataset) tally.Source
+	Source(d *store.Dataset) tally.WeighingSource
 	CoverageBy(ctx context.Context, d *store.Dataset, date string) (tally.Coverage, error)
 	DaysOf(ctx context.Context, d *store.Dataset, date string) (civil.Set, error)
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // Source returns a dataset to be totalled: by its columns, or as an attached table.
-func (s *Store) Source(d *Dataset) tally.Source {
+func (s *Store) Source(d *Dataset) tally.WeighingSource {
 	if d.Attached != nil {
 		return counted{s.databases.Source(d.Attached, &d.Schema), &s.tallies.attached}
 	}
@@ -35,14 +35,23 @@ func (r *stored) Partials(ctx context.Context, p *tally.Plan, into tally.Collect
 
 // counted is a source whose totals are counted.
 type counted struct {
-	tally.Source
+	tally.WeighingSource
 	n *atomic.Int64
 }
 
 // Partials implements tally.Source.
 func (c counted) Partials(ctx context.Context, p *tally.Plan, into tally.Collector) (tally.Found, error) {
 	c.n.Add(1)
-	return c.Source.Partials(ctx, p, into)
+	return c.WeighingSource.Partials(ctx, p, into)
+}
+
+// Heaviest implements tally.Weigher.
+func (r *stored) Heaviest(ctx context.Context, p *tally.Plan, column string, n int) (list []tally.Heavy, err error) {
+	err = r.store.columns.ask(ctx, r.dataset, func(state *columnstore.State) (err error) {
+		list, err = state.Source().Heaviest(ctx, p, column, n)
+		return err
+	})
+	return list, err
 }
 
 // Coverage returns how many records a dataset holds, with a day and without, and which days they cover.

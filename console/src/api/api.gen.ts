@@ -2676,6 +2676,7 @@ export interface components {
         };
         Drivers: {
             dataset: string;
+            date: string;
             /** Format: date */
             as_of: string;
             at_close: boolean;
@@ -2683,19 +2684,26 @@ export interface components {
             over: string;
             against: string;
             figure: string;
+            span: components["schemas"]["AnswerSpan"];
             /** @description The change and its largest drivers in words */
             sentence: string;
             /** @description The categories that were tried, the one over whose values the change is spread most unevenly first */
             columns: {
                 name: string;
                 unevenness: string;
+                /** @description How many values are put together */
+                others?: number;
+                /** @description Values of few records are put together, and how many is not said */
+                hidden?: boolean;
             }[];
             effects: components["schemas"]["DriverEffect"][];
+            /** @description The columns of the values of records */
+            categories: string[];
             notes: components["schemas"]["Note"][];
         };
         DriverEffect: {
             /** @enum {string} */
-            part: "total" | "category" | "count" | "size" | "days" | "kinds_of_days" | "rest";
+            part: "total" | "category" | "count" | "size" | "days" | "kinds_of_days" | "rest" | "event" | "record";
             column?: string;
             value?: components["schemas"]["Label"];
             figure?: string;
@@ -2708,6 +2716,16 @@ export interface components {
             /** @description Of a mean or a ratio: the effect of the value's changed rate */
             rate_effect?: string;
             flags?: ("new" | "gone")[];
+            /** @description What the effect is of, in words: which days, and how many more or fewer */
+            about?: string;
+            /** @description The record that the effect is of */
+            record?: {
+                /** Format: date */
+                day: string;
+                /** @description It is on the side of the counterpart */
+                counterpart: boolean;
+                values: components["schemas"]["Label"][];
+            };
         };
         /** @description A named list of dated occurrences: a festival, school holidays, an outage */
         EventListDefinition: {
