@@ -636,6 +636,9 @@ func (p *plan) coverEarly(ctx context.Context) error {
 		if in.Covered == nil || in.covered != nil {
 			continue
 		}
+		if _, err := in.Schema.DateColumn(in.request.Date); err != nil {
+			return errorAt(err, "/date")
+		}
 		c, err := in.Covered(ctx, in.request.Date)
 		if err != nil {
 			return err

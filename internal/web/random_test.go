@@ -31,7 +31,7 @@ import (
 	"vastspan/internal/service"
 )
 
-var requests = flag.Int("requests", 20_000, "how many random requests are sent")
+var requests = flag.Int("requests", 40_000, "how many random requests are sent")
 
 // Words that requests are made of: what is there, what is nearly right, and what is at the edges.
 var (
@@ -74,7 +74,7 @@ type sending struct {
 
 // rarelyRight are operations of which few random requests can be carried out.
 var rarelyRight = []string{"lineUp", "loadFile", "addHolidayList", "putHolidayList", "restoreHolidayList", "createReceipt", "age",
-	"undoLoad", "listDays", "resolveTimeline"}
+	"undoLoad", "listDays", "resolveTimeline", "findDrivers", "readEvents"}
 
 func newSender(t *testing.T, seed uint64) *sender {
 	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
@@ -251,6 +251,14 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 	if o.OperationID == "readLimits" && s.chance(80) {
 		return "crew,from,until\n" + s.one([]string{"a", ""}) + "," + s.one(randomDays) + "," + s.one(append(randomDays, "2026-10-19 22:00")), "text/csv"
 	}
+	if o.OperationID == "findDrivers" && s.chance(80) {
+		return fmt.Sprintf(`{"dataset":"sales","over":[%q],"against":[%q],"figures":[%q],"as_of":"2026-10-19"}`,
+			s.one(randomExpressions), s.one(randomMoves), s.one([]string{"count", "sum amount", "mean amount", s.one(randomFigures)})), "application/json"
+	}
+	if o.OperationID == "readEvents" && s.chance(60) {
+		text, _ := json.Marshal("name,first_day,last_day,label\nfair," + s.one(randomDays) + "," + s.one(append(randomDays, "")) + ",a\n")
+		return `{"text":` + string(text) + `}`, "application/json"
+	}
 	if content["*/*"] != nil {
 		return s.upload()
 	}
@@ -258,7 +266,7 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 		return s.file(), "text/csv"
 	}
 	if s.chance(2) {
-		n := 1 + s.rng.IntN(20_000)
+		n := 1 + s.rng.IntN(40_000)
 		return s.one([]string{strings.Repeat("[", n), strings.Repeat(`{"a":`, n), strings.Repeat("- ", n), "{", `{} {}`, "null", "\xff\xfe"}),
 			s.one([]string{"application/json", "application/yaml", "text/plain"})
 	}
