@@ -266,7 +266,7 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 		return s.file(), "text/csv"
 	}
 	if s.chance(2) {
-		n := 1 + s.rng.IntN(40_000)
+		n := 1 + s.rng.IntN(20_000)
 		return s.one([]string{strings.Repeat("[", n), strings.Repeat(`{"a":`, n), strings.Repeat("- ", n), "{", `{} {}`, "null", "\xff\xfe"}),
 			s.one([]string{"application/json", "application/yaml", "text/plain"})
 	}
