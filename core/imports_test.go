@@ -180,6 +180,7 @@ var allowed = map[string][]string{
 		"core/decimal",
 		"core/event",
 		"core/measure",
+		"core/table",
 		"core/tally",
 		"internal/access",
 		"internal/attached",

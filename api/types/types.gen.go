@@ -782,8 +782,11 @@ type Boundaries struct {
 	Date       string     `json:"date"`
 
 	// DayStarts The time at which its days start; absent for midnight
-	DayStarts *string    `json:"day_starts,omitempty"`
-	Span      AnswerSpan `json:"span"`
+	DayStarts *string `json:"day_starts,omitempty"`
+
+	// Known By which states of records the answer was made, where these are not the newest
+	Known *[]Known   `json:"known,omitempty"`
+	Span  AnswerSpan `json:"span"`
 
 	// Zone The time zone of a span that has times
 	Zone *string `json:"zone,omitempty"`
@@ -803,7 +806,11 @@ type BoundariesRequest struct {
 
 	// Date The column of the day
 	Date *string `json:"date,omitempty"`
-	Over string  `json:"over"`
+
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	Known *KnownState `json:"known,omitempty"`
+	Over  string      `json:"over"`
 
 	// Records How many on each side of an edge; left out, 3
 	Records *int `json:"records,omitempty"`
@@ -895,13 +902,16 @@ type BriefView struct {
 	AtClose bool      `json:"at_close"`
 
 	// Basis How the as-of day was found: a stated day, today, the newest day of a dataset, or the earliest of those of all datasets
-	Basis    string            `json:"basis"`
-	Calendar string            `json:"calendar"`
-	Items    []BriefItemView   `json:"items"`
-	Name     string            `json:"name"`
-	Prompts  map[string]string `json:"prompts"`
-	Title    string            `json:"title"`
-	Version  int64             `json:"version"`
+	Basis    string          `json:"basis"`
+	Calendar string          `json:"calendar"`
+	Items    []BriefItemView `json:"items"`
+
+	// Known The state of the records that was asked for, where that is not the newest
+	Known   *string           `json:"known,omitempty"`
+	Name    string            `json:"name"`
+	Prompts map[string]string `json:"prompts"`
+	Title   string            `json:"title"`
+	Version int64             `json:"version"`
 }
 
 // BriefsPage defines model for BriefsPage.
@@ -1491,6 +1501,13 @@ type KeysPage struct {
 	Next  *string `json:"next,omitempty"`
 }
 
+// Known The last change that the records are known by, and the changes after it
+type Known = table.Known
+
+// KnownState The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+type KnownState = string
+
 // Label A value of a category, null for blank; or what stands for all values, or for those beyond the top ones
 type Label = dataset.Label
 
@@ -1878,6 +1895,9 @@ type ReceiptsPage struct {
 // RecordCells defines model for RecordCells.
 type RecordCells = []*string
 
+// RecordChange defines model for RecordChange.
+type RecordChange = table.RecordChange
+
 // RecordsPage defines model for RecordsPage.
 type RecordsPage struct {
 	AsOf civil.Day `json:"as_of"`
@@ -1897,6 +1917,9 @@ type RecordsPage struct {
 
 	// DayStarts The time at which its days start; absent for midnight
 	DayStarts *string `json:"day_starts,omitempty"`
+
+	// Known By which states of records the answer was made, where these are not the newest
+	Known *[]Known `json:"known,omitempty"`
 
 	// Next Give as `after` for the next page; absent on the last
 	Next    *string       `json:"next,omitempty"`
@@ -1932,6 +1955,10 @@ type RecordsRequest struct {
 
 	// Date The column of the day
 	Date *string `json:"date,omitempty"`
+
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	Known *KnownState `json:"known,omitempty"`
 
 	// Limit How many to give at most; left out, 50
 	Limit *int `json:"limit,omitempty"`
@@ -2441,6 +2468,10 @@ type ViewRequest struct {
 
 	// Calendar Left out, the brief's own
 	Calendar *string `json:"calendar,omitempty"`
+
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	Known *KnownState `json:"known,omitempty"`
 
 	// Prompts What is given for the brief's prompts; left out, their defaults
 	Prompts *map[string]string `json:"prompts,omitempty"`

@@ -15,6 +15,7 @@ import (
 	"vastspan/core/elapsed"
 	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/core/table"
 )
 
 // A Question asks how long the records of a dataset last.
@@ -103,6 +104,8 @@ type Records struct {
 	Name   string
 	Schema *dataset.Schema
 	Source Source
+	// Known says which state of the records this is, where it is not the newest.
+	Known *table.Known
 }
 
 // plan is a question that was checked.
@@ -278,7 +281,11 @@ func (q Question) Answer(ctx context.Context, r Records, scope span.Scope) (*Ans
 	if err := p.request.Where.Failed(); err != nil {
 		return nil, &query.Error{Pointer: "/where", Err: err}
 	}
-	return c.answer(r.Name)
+	a, err := c.answer(r.Name)
+	if err == nil && r.Known != nil {
+		a.Known, a.Cautions = r.Known, append([]string{r.Known.Text()}, a.Cautions...)
+	}
+	return a, err
 }
 
 // errTooLong is the error of a course with too many units.

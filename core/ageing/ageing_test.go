@@ -38,7 +38,7 @@ func ask(t *testing.T, l list, q Question, asOf civil.Day) (*Answer, error) {
 	if q.From == "" {
 		q.From, q.To = "opened", "closed"
 	}
-	return q.Answer(context.Background(), Records{"jobs", schema, l}, span.Scope{AsOf: asOf, Calendar: calendar.Civil})
+	return q.Answer(context.Background(), Records{Name: "jobs", Schema: schema, Source: l}, span.Scope{AsOf: asOf, Calendar: calendar.Civil})
 }
 
 func randomList(rng *rand.Rand, n int) list {

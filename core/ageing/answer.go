@@ -17,6 +17,7 @@ import (
 	"vastspan/core/elapsed"
 	"vastspan/core/query"
 	"vastspan/core/span"
+	"vastspan/core/table"
 )
 
 // An Answer reports how long records last as of a day.
@@ -29,6 +30,8 @@ type Answer struct {
 	OverDays civil.Set `json:"over_days"`
 	// Cautions are those of the span and of the filters' spans.
 	Cautions []string `json:"cautions,omitempty"`
+	// Known says which state of the records the answer is of, where it is not the newest; the first caution says it in words.
+	Known *table.Known `json:"known,omitempty"`
 	// Groups are the values of the category in order, then all records together.
 	Groups []Group `json:"groups"`
 	// Course is what each unit opened and closed, in time order.

@@ -155,6 +155,9 @@ func (b *Brief) Check() error {
 	if _, err := civil.ParseDay(b.AsOf); err != nil && !ofDataset && !slices.Contains(named, b.AsOf) {
 		return fmt.Errorf("brief %s: as-of: %q: expected latest, latest of a dataset, today, now or a date", b.Name, b.AsOf)
 	}
+	if b.Known != "" {
+		return fmt.Errorf("brief %s: known: a brief is about what is known when it is shown; ask for an earlier state when you show it", b.Name)
+	}
 	prompts := map[string]bool{}
 	for _, p := range b.Prompts {
 		if err := p.check(); err != nil {

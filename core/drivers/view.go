@@ -35,6 +35,8 @@ type View struct {
 	// Categories are the columns of the values that records show.
 	Categories []string     `json:"categories"`
 	Notes      []table.Note `json:"notes"`
+	// Known says by which state of the records the answer was made, where it is not the newest.
+	Known []table.Known `json:"known,omitempty"`
 }
 
 // A ColumnView is a category with how unevenly the change is spread over its values.
@@ -83,7 +85,7 @@ func (a *Answer) View(top int) (*View, error) {
 		Dataset: a.Compared.Dataset, Date: a.Compared.Date, AsOf: a.Compared.AsOf, AtClose: a.Compared.AtClose, Calendar: a.Compared.Calendar,
 		Over: a.Compared.Spans[0].Expression, Span: a.Compared.Spans[0],
 		Against: a.Compared.Spans[0].Comparisons[0].Name, Figure: a.Compared.Query.Figures[0].Words(),
-		Columns: []ColumnView{}, Notes: a.Compared.Notes, Categories: a.Categories,
+		Columns: []ColumnView{}, Notes: a.Compared.Notes, Known: a.Compared.Known, Categories: a.Categories,
 	}
 	if v.Categories == nil {
 		v.Categories = []string{}

@@ -89,6 +89,12 @@ func (p *plan) notes(t *table.Table, a *Answer) ([]table.Note, error) {
 			notes = append(notes, n)
 		}
 	}
+	for _, in := range p.inputs {
+		if in.Known != nil {
+			notes = append(notes, in.Known.Note())
+			a.Known = append(a.Known, *in.Known)
+		}
+	}
 	for _, f := range p.query.Where {
 		add(table.Filtered, table.Info, "where %s", filterText(f))
 	}

@@ -13,6 +13,7 @@ import (
 	"vastspan/core/event"
 	"vastspan/core/measure"
 	"vastspan/core/span"
+	"vastspan/core/table"
 	"vastspan/core/tally"
 )
 
@@ -28,6 +29,8 @@ type Records struct {
 	Days func(ctx context.Context, date string) (civil.Set, error)
 	// Costly reports that each question reads the records anew: only what is asked for is looked at.
 	Costly bool
+	// Known says which state of the records this is, where it is not the newest.
+	Known *table.Known
 	// MinRecords is of how many records at least a total is shown; 0 shows all.
 	MinRecords int64
 	// TotalsBy is the unit that spans have to be made of where only totals are shown, such as month; empty for any.

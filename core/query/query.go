@@ -66,6 +66,8 @@ type Context struct {
 	AtClose bool   `json:"at_close,omitempty" yaml:"at-close,omitempty"`
 	// Calendar is civil where it is empty.
 	Calendar string `json:"calendar,omitempty" yaml:"calendar,omitempty"`
+	// Known is the state of the records that is asked, as ParseState reads it; empty is the newest.
+	Known string `json:"known,omitempty" yaml:"known,omitempty"`
 }
 
 // The as-of days that are not dates.

@@ -31,7 +31,7 @@ func full(t *testing.T) Query {
 			{Dataset: "plan", Columns: map[string]string{"a b": "c=d", "fare": "where", "by": `"`}, Date: "by", Where: filters[:2]},
 		},
 		RankBy: measure.Figure{Kind: measure.Sum, Column: "net fare"}, LikeForLike: true, Each: "month", Align: "event fair", Running: "year", Rolling: Window{Units: 3}, BlankIncomplete: true, Previous: true, Share: "span", Planned: true, Subtotals: true,
-		Context: Context{AsOf: "latest", AtClose: true, Calendar: "trade"},
+		Context: Context{AsOf: "latest", AtClose: true, Calendar: "trade", Known: "load 12"},
 	}
 	for key, v := range fields(reflect.ValueOf(q)) {
 		if v.IsZero() {
@@ -88,7 +88,7 @@ func TestKeysAreTheSameEverywhere(t *testing.T) {
 		}
 	}
 	compare(reflect.TypeOf(Query{}))
-	if keys := Keys(); !slices.Contains(keys, "as_of") || len(keys) != 24 {
+	if keys := Keys(); !slices.Contains(keys, "as_of") || len(keys) != 25 {
 		t.Errorf("the keys are %v", keys)
 	}
 }

@@ -103,6 +103,9 @@ func (a *Answer) About() []Fact {
 	if a.AsOfMoment != "" {
 		facts = append(facts, Fact{"as-of moment", "", a.AsOfMoment})
 	}
+	for i := range a.Known {
+		facts = append(facts, Fact{"known", a.Known[i].Dataset, a.Known[i].Short()})
+	}
 	if a.Zone != "" && a.Timed() {
 		facts = append(facts, Fact{"zone", "", a.Zone})
 	}

@@ -39,6 +39,8 @@ type Answer struct {
 	Spans   []Span  `json:"spans"`
 	Tables  []Table `json:"tables"`
 	Notes   []Note  `json:"notes"`
+	// Known says by which states of records the answer was made, where these are not the newest.
+	Known []Known `json:"known,omitempty"`
 	// Subtotals says that files have rows of subtotals and of the total, too.
 	Subtotals bool `json:"subtotals,omitempty"`
 	// Beside holds the other columns of a list of spans, for the rows of each.
@@ -166,6 +168,7 @@ const (
 	MissingDays    Code = "missing_days"    // expected days have no records
 	UnknownValue   Code = "unknown_value"   // no record has a value of a filter
 	Withheld       Code = "withheld"        // totals are hidden that are of few records, or tell of some
+	AsKnown        Code = "as_known"        // the records are as they were known earlier
 	Derived        Code = "derived"         // how a figure comes about that is derived of another
 )
 

@@ -64,6 +64,7 @@ of each unit. A file needs no service; where one answers, its calendars are used
 	f := &contextFlags{}
 	c.Flags().StringVar(&f.AsOf, "as-of", "today", "as-of day: a date, today or latest")
 	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar whose months, years and business days count (default civil)")
+	f.knownFlag(c)
 	f.definitionFlags(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if records.question.From == "" || records.question.To == "" {
@@ -90,6 +91,9 @@ func (a *app) ageing(ctx context.Context, source string, context *contextFlags, 
 		return err
 	}
 	if isFile(source) {
+		if q.Known != "" {
+			return errKnownFile
+		}
 		return a.ageingFile(ctx, source, q, context, f, out)
 	}
 	q.Dataset = source

@@ -80,6 +80,8 @@ func (f *viewFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.AsOf, "as-of", "", "as-of day: a date, today, latest or 'latest of DATASET' (default the brief's own)")
 	c.Flags().BoolVar(&f.AtClose, "at-close", false, "the as-of day itself is over")
 	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar in which expressions are read (default the brief's own)")
+	c.Flags().StringVar(&f.Known, "known", "",
+		"the records as they were known: at a moment (2026-10-05T09:00), or after a load ('load 12'); default: now")
 	c.Flags().StringArrayVar(
 		&f.prompts,
 		"prompt",
@@ -89,7 +91,7 @@ func (f *viewFlags) add(c *cobra.Command) {
 }
 
 func (f *viewFlags) request() (types.ViewRequest, error) {
-	q := types.ViewRequest{AsOf: ptrOrNil(f.AsOf), AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar)}
+	q := types.ViewRequest{AsOf: ptrOrNil(f.AsOf), AtClose: &f.AtClose, Calendar: ptrOrNil(f.Calendar), Known: ptrOrNil(f.Known)}
 	if len(f.prompts) > 0 {
 		prompts := map[string]string{}
 		for _, text := range f.prompts {

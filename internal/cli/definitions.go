@@ -39,6 +39,15 @@ func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
 	return f
 }
 
+// knownFlag adds the state of the records that is asked.
+func (f *contextFlags) knownFlag(c *cobra.Command) {
+	c.Flags().StringVar(&f.Known, "known", "",
+		"the records of datasets as they were known: at a moment (2026-10-05T09:00), or after a load ('load 12'); default: now")
+}
+
+// errKnownFile is the error of a file that is asked as it was known earlier.
+var errKnownFile = usagef("--known: a file has no history; load it as a dataset, whose loads are remembered")
+
 // definitionFlags say whose definitions are used.
 func (f *contextFlags) definitionFlags(c *cobra.Command) {
 	c.Flags().StringVar(&f.book, "book", "", "span book (YAML) whose spans and calendars are used in place of the service's")

@@ -31,6 +31,7 @@ file, which needs no service.`,
 	}
 	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, latestHelp)
+	f.knownFlag(c)
 	f.add(c)
 	f.definitionFlags(c)
 	for _, name := range []string{

@@ -31,6 +31,7 @@ A value with a semicolon in it is put in double quotes.`,
 	}
 	out := a.outputFlag(c)
 	f := addContextFlags(c, "a date, with a time where one is wanted, today, now or latest (the newest day in the first line's records)")
+	f.knownFlag(c)
 	c.Flags().StringArrayVar(&lines, "line", nil, "a line (repeatable)")
 	c.Flags().StringVar(&q.Each, "each", "month", "unit to line up by: minute, hour, day, week, month, quarter, half or year")
 	c.Flags().StringVar(&q.Align, "align", "", "with --each day: an event from whose first day the days of every line are counted")

@@ -38,6 +38,7 @@ sides of each boundary of the span: what is just inside and just outside. --all 
 	}
 	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, latestHelp)
+	f.knownFlag(c)
 	flags := c.Flags()
 	flags.StringVar(&f.over, "over", "all dates", "expression whose records are listed")
 	flags.StringArrayVar(&f.where, "where", nil, whereHelp)
@@ -77,6 +78,7 @@ func (f *recordsFlags) request(name string, where []string) types.RecordsRequest
 		AsOf:     &f.AsOf,
 		AtClose:  &f.AtClose,
 		Calendar: ptrOrNil(f.Calendar),
+		Known:    ptrOrNil(f.Known),
 	}
 }
 
@@ -99,7 +101,7 @@ func (a *app) recordsPage(ctx context.Context, name string, f *recordsFlags, whe
 	}
 	of := &table.Answer{
 		Dataset: p.Dataset, Date: p.Date, AsOf: p.AsOf, AsOfMoment: value(p.AsOfMoment), Zone: value(p.Zone), DayStarts: value(p.DayStarts),
-		AtClose: p.AtClose, Calendar: p.Calendar, Spans: []table.Span{p.Span},
+		AtClose: p.AtClose, Calendar: p.Calendar, Spans: []table.Span{p.Span}, Known: value(p.Known),
 	}
 	if err := of.ReadClock(); err != nil {
 		return err
@@ -179,10 +181,19 @@ func (a *app) printSpanHead(of *table.Answer) {
 	a.print.Linef("%s by %s, %s\n%s\n%s: %s\n", of.Dataset, of.Date, print.AnswerAsOf(of), a.at(), sp.Expression, days)
 }
 
+// knownNotes say by which states of records an answer was made.
+func knownNotes(known []table.Known) (notes []table.Note) {
+	for i := range known {
+		notes = append(notes, known[i].Note())
+	}
+	return notes
+}
+
 func (a *app) printRecords(w *print.Printer, of *table.Answer, p *types.RecordsPage, f *recordsFlags) {
 	a.printSpanHead(of)
 	w.Table(recordsGrid(p, f.running), recordLook(p.Columns, 0, p.Running != nil))
 	w.Linef("")
+	w.Notes(knownNotes(of.Known))
 	for _, text := range p.Where {
 		if filters, err := dataset.ParseFilters([]string{text}); err == nil {
 			w.Linef("where %s", filters[0])
@@ -247,7 +258,7 @@ func (a *app) boundaries(ctx context.Context, name string, f *recordsFlags, wher
 	b := r.JSON200
 	of := &table.Answer{
 		Dataset: b.Dataset, Date: b.Date, AsOf: b.AsOf, AsOfMoment: value(b.AsOfMoment), Zone: value(b.Zone), DayStarts: value(b.DayStarts),
-		AtClose: b.AtClose, Calendar: b.Calendar, Spans: []table.Span{b.Span},
+		AtClose: b.AtClose, Calendar: b.Calendar, Spans: []table.Span{b.Span}, Known: value(b.Known),
 	}
 	if err := of.ReadClock(); err != nil {
 		return err

@@ -56,6 +56,7 @@ or a file, or - for standard input; a file needs no service.`,
 	}
 	out := a.outputFlag(c)
 	f.contextFlags = addContextFlags(c, latestHelp)
+	f.knownFlag(c)
 	f.add(c)
 	f.definitionFlags(c)
 	for _, e := range measure.All() {

@@ -65,6 +65,9 @@ func (a *app) totalFile(ctx context.Context, file string, q query.Query, f *tota
 func (a *app) withFile(
 	ctx context.Context, file string, q *query.Query, f *totalFlags, do func(*definitions, query.Evaluator, query.Records) error,
 ) error {
+	if q.Known != "" {
+		return errKnownFile
+	}
 	f.contextFlags.zone, f.contextFlags.dayStarts = f.file.zone, f.file.dayStarts
 	d, err := a.definitions(ctx, f.contextFlags)
 	if err != nil {

@@ -38,6 +38,7 @@ const (
 	CodeAlreadyUndone = "already_undone"
 	CodeIfMatch       = "if_match_required"
 	CodeElsewhere     = "elsewhere"
+	CodeBeforeHistory = "before_history"
 	CodeUnavailable   = "unavailable"
 	CodeKeyUsed       = "key_used"
 	CodeSignIn        = "sign_in"

@@ -23,7 +23,7 @@ type Ageing struct {
 
 // Answer answers a question from one state of the records.
 func (s *Ageing) Answer(ctx context.Context, q ageing.Question) (*ageing.Answer, error) {
-	return inSnapshot(ctx, s.store, func(ctx context.Context) (*ageing.Answer, error) {
+	return inState(ctx, s.store, s.Clock, q.Context, func(ctx context.Context) (*ageing.Answer, error) {
 		l, err := s.definitions.Library(ctx)
 		if err != nil {
 			return nil, err
@@ -49,7 +49,7 @@ func (s *Ageing) answerWith(ctx context.Context, l *book.Library, q ageing.Quest
 	if err != nil {
 		return nil, Refused(err)
 	}
-	a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.LifetimeSource(d)}, scope)
+	a, err := q.Answer(ctx, ageing.Records{Name: d.Name, Schema: &d.Schema, Source: s.store.LifetimeSource(d), Known: d.Known()}, scope)
 	return a, Refused(err)
 }
 

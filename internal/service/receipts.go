@@ -334,6 +334,8 @@ func (s *Receipts) Create(ctx context.Context, r ReceiptRequest) (*Receipt, erro
 	switch {
 	case (r.Brief == "") == (r.Query == nil):
 		return nil, refused.Wrongf("a receipt is of a brief, or of a total: say which one")
+	case r.Query != nil && r.Query.Known != "", r.View.Known != "":
+		return nil, Refused(&query.Error{Pointer: "/known", Err: errKnown})
 	case r.Query != nil && strings.TrimSpace(r.Title) == "":
 		return nil, refused.Wrongf("a receipt of a total needs a title")
 	case r.Query != nil:

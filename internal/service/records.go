@@ -100,7 +100,7 @@ func (s *Records) listed(ctx context.Context, q *RecordsQuery) (*Listed, error) 
 
 // Page lists a dataset's records by the same span and filters as a total, and what they come to.
 func (s *Records) Page(ctx context.Context, q RecordsQuery, p Paging) (*RecordPage, error) {
-	return inSnapshot(ctx, s.store, func(ctx context.Context) (*RecordPage, error) { return s.page(ctx, q, p) })
+	return inState(ctx, s.store, s.totals.Clock, q.Context, func(ctx context.Context) (*RecordPage, error) { return s.page(ctx, q, p) })
 }
 
 func (s *Records) page(ctx context.Context, q RecordsQuery, p Paging) (*RecordPage, error) {
@@ -172,6 +172,9 @@ const maxBoundaries = 40
 // Boundaries returns the last and the first few records on both sides of each boundary of a span: what is just
 // in and what is just out.
 func (s *Records) Boundaries(ctx context.Context, q RecordsQuery, each int) (l *Listed, list []Boundary, err error) {
+	if ctx, err = s.totals.knowing(ctx, q.Context); err != nil {
+		return nil, nil, err
+	}
 	err = s.store.Snapshot(ctx, func(ctx context.Context) (err error) {
 		l, list, err = s.boundaries(ctx, q, each)
 		return err
@@ -246,6 +249,10 @@ func edgesOf(p tally.Period) []edge {
 // With safe, cells of CSV are as table.SafeCell has them.
 func (s *Records) Download(ctx context.Context, q RecordsQuery, f export.Format, safe bool) (func(io.Writer) error, error) {
 	q.OldestFirst = true
+	ctx, err := s.totals.knowing(ctx, q.Context)
+	if err != nil {
+		return nil, err
+	}
 	l, err := s.listed(ctx, &q)
 	if err != nil {
 		return nil, err

@@ -78,7 +78,7 @@ func (s *Totals) records(ctx context.Context, name string) (query.Records, error
 	least, by := totalsOnly(ctx, d)
 	return query.Records{
 		Name: name, Schema: &d.Schema, Source: s.store.Source(d), MinRecords: int64(least), TotalsBy: by,
-		Costly: d.Attached != nil,
+		Costly: d.Attached != nil, Known: d.Known(),
 		Covered: func(ctx context.Context, date string) (tally.Coverage, error) {
 			return s.covered(ctx, d, date)
 		},
@@ -109,7 +109,7 @@ func (s *Totals) evaluator(l *book.Library, asOf civil.AsOf, c query.Context) (q
 
 // Total answers a query.
 func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error) {
-	return inSnapshot(ctx, s.store, func(ctx context.Context) (*query.Answer, error) {
+	return inState(ctx, s.store, s.Clock, q.Context, func(ctx context.Context) (*query.Answer, error) {
 		l, err := s.definitions.Library(ctx)
 		if err != nil {
 			return nil, err
@@ -120,7 +120,7 @@ func (s *Totals) Total(ctx context.Context, q query.Query) (*query.Answer, error
 
 // Drivers finds what the change of a query's figure is made of; its top keeps so many values of each column.
 func (s *Totals) Drivers(ctx context.Context, q query.Query) (*drivers.View, error) {
-	return inSnapshot(ctx, s.store, func(ctx context.Context) (*drivers.View, error) {
+	return inState(ctx, s.store, s.Clock, q.Context, func(ctx context.Context) (*drivers.View, error) {
 		l, err := s.definitions.Library(ctx)
 		if err != nil {
 			return nil, err
@@ -180,7 +180,7 @@ func (s *Totals) totalKeeping(ctx context.Context, l *book.Library, q query.Quer
 
 // Lines answers several lines at once. As of latest is the newest day of the first line's dataset.
 func (s *Totals) Lines(ctx context.Context, lines query.Lines) (*query.Lineup, error) {
-	return inSnapshot(ctx, s.store, func(ctx context.Context) (*query.Lineup, error) {
+	return inState(ctx, s.store, s.Clock, lines.Context, func(ctx context.Context) (*query.Lineup, error) {
 		l, err := s.definitions.Library(ctx)
 		if err != nil {
 			return nil, err

@@ -38,6 +38,8 @@ type BriefView struct {
 	Prompts  map[string]string // what was given for each prompt
 	Items    []ItemView
 	library  *book.Library
+	// Known is the state of the records that was asked for; empty is the newest.
+	Known string
 }
 
 // An ItemView is an item with its answer, or why it has none.
@@ -58,7 +60,7 @@ type ViewContext struct {
 
 // View answers a brief from one state of the records and definitions.
 func (s *Views) View(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
-	return inSnapshot(ctx, s.totals.store, func(ctx context.Context) (*BriefView, error) { return s.view(ctx, b, c) })
+	return inState(ctx, s.totals.store, s.totals.Clock, c.Context, func(ctx context.Context) (*BriefView, error) { return s.view(ctx, b, c) })
 }
 
 func (s *Views) view(ctx context.Context, b *book.Brief, c ViewContext) (*BriefView, error) {
@@ -74,7 +76,7 @@ func (s *Views) viewWith(ctx context.Context, l *book.Library, b *book.Brief, c 
 	if err := b.Check(); err != nil {
 		return nil, refused.Wrong(err)
 	}
-	v := &BriefView{Brief: *b, Items: make([]ItemView, len(b.Items)), library: l}
+	v := &BriefView{Brief: *b, Items: make([]ItemView, len(b.Items)), library: l, Known: c.Known}
 	v.Brief.Items = slices.Clone(b.Items)
 	v.Brief.Identify()
 	var err error
@@ -294,6 +296,9 @@ func (v *BriefView) Document() *table.Document {
 	d := &table.Document{Name: v.Brief.Name, Title: v.Brief.Title, Titled: true, All: v.Grid()}
 	d.About = []table.Fact{{Name: "brief", Text: v.Brief.Title}, {Name: "as-of basis", Text: v.Basis}}
 	d.About = append(d.About, table.AsOfFacts(v.AsOf, v.AtClose, v.Calendar)...)
+	if v.Known != "" {
+		d.About = append(d.About, table.Fact{Name: "known", Text: v.Known})
+	}
 	for _, p := range v.Brief.Prompts {
 		d.About = append(d.About, table.Fact{Name: "prompt", Of: p.Name, Text: v.Prompts[p.Name]})
 	}

@@ -22,6 +22,7 @@ const (
 	RetypeChange  ChangeKind = "retype"
 	RemoveChange  ChangeKind = "remove"
 	RestoreChange ChangeKind = "restore"
+	ForgetChange  ChangeKind = "forget" // of history
 )
 
 // A RecordChange is one entry of the log of a dataset. Every record carries the number of the change that brought it; a past

@@ -167,7 +167,7 @@ func (e *columnEntry) find(d *Dataset, content string) (*columnstore.State, erro
 // where that takes longer than the caller has.
 func (c *columnCache) state(ctx context.Context, d *Dataset) (*columnstore.State, error) {
 	now := *d
-	if !InSnapshot(ctx) { // in a snapshot the dataset was found as it is there
+	if !InSnapshot(ctx) && d.known == nil { // in a snapshot the dataset was found as it is there
 		var row struct {
 			Content string
 			Version int64

@@ -14,6 +14,7 @@ import (
 
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/table"
 
 	"vastspan/internal/access"
 	"vastspan/internal/attached"
@@ -43,6 +44,8 @@ type Dataset struct {
 	RemovedName, RemovedBy string
 	// lengths is the SQL of columns that are no columns of the table.
 	lengths map[string]string
+	// known is the state of the past in which it was found; nil for the newest. Version and Content are those of the state then.
+	known *table.Known
 }
 
 // A Load is one file that was loaded into a dataset, whole.
@@ -140,7 +143,14 @@ func (s *Store) Datasets(ctx context.Context) ([]Dataset, error) {
 
 // Dataset finds a dataset.
 func (s *Store) Dataset(ctx context.Context, name string) (*Dataset, error) {
-	return findDataset(s.reader(ctx), name)
+	d, err := findDataset(s.reader(ctx), name)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.asAsked(ctx, d); err != nil {
+		return nil, err
+	}
+	return d, nil
 }
 
 func findDataset(tx *gorm.DB, name string) (*Dataset, error) {

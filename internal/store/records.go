@@ -107,7 +107,7 @@ func (s *Store) EachRecord(ctx context.Context, d *Dataset, l Listing, take func
 			"Day":       order.day,
 			"Moment":    order.moment,
 			"Columns":   selected,
-			"Table":     d.table(),
+			"Table":     d.rows(),
 			"Where":     clauses,
 			"Direction": direction,
 			"Limit":     l.Limit,
@@ -179,7 +179,7 @@ func (s *Store) SumThrough(ctx context.Context, d *Dataset, l Listing, amount st
 	}
 	clauses, args := where(append(d.listed(l), d.order(l.Date).after(through, l.After)))
 	var sum sql.NullString
-	query := "SELECT sum(" + d.column(amount) + ")::text FROM " + d.table() + " " + clauses
+	query := "SELECT sum(" + d.column(amount) + ")::text FROM " + d.rows() + " " + clauses
 	if err := s.reader(ctx).Raw(query, args...).Row().Scan(&sum); err != nil {
 		return decimal.Value{}, err
 	}
@@ -250,7 +250,7 @@ func (s *Store) Values(ctx context.Context, d *Dataset, column string, limit int
 	}
 	c := d.labelText(column)
 	err = s.reader(ctx).Raw(
-		"SELECT "+c+" AS value, count(*) AS records FROM "+d.table()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",
+		"SELECT "+c+" AS value, count(*) AS records FROM "+d.rows()+" GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ?",
 		limit,
 	).Scan(
 		&values,

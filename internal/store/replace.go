@@ -30,7 +30,9 @@ func (d *Dataset) recordColumns() []string {
 		columns = append(columns, quote(dayColumn))
 	}
 	for _, c := range d.Schema.Columns {
-		columns = append(columns, d.column(c.Name))
+		if c.Length == nil { // lengths are no columns of the table
+			columns = append(columns, d.column(c.Name))
+		}
 	}
 	return columns
 }

@@ -33,6 +33,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 		AtClose:  v.AtClose,
 		Calendar: v.Calendar,
 		Prompts:  v.Prompts,
+		Known:    optional(v.Known),
 	}
 	out.Items = each(v.Items, func(it *service.ItemView) types.BriefItemView {
 		if it.Err != nil {
@@ -49,7 +50,7 @@ func viewContext(v *types.ViewRequest) service.ViewContext {
 	if v == nil {
 		return service.ViewContext{}
 	}
-	return service.ViewContext{Context: reading(v.AsOf, v.AtClose, v.Calendar), Prompts: or(v.Prompts)}
+	return service.ViewContext{Context: knowing(v.AsOf, v.AtClose, v.Calendar, v.Known), Prompts: or(v.Prompts)}
 }
 
 func (h *handlers) RehearseBrief(ctx context.Context, r server.RehearseBriefRequestObject) (server.RehearseBriefResponseObject, error) {

@@ -17,6 +17,13 @@ func reading(asOf *types.AsOf, atClose *bool, calendar *string) query.Context {
 	return query.Context{AsOf: or(asOf), AtClose: or(atClose), Calendar: or(calendar)}
 }
 
+// knowing is reading of records as they were known.
+func knowing(asOf *types.AsOf, atClose *bool, calendar *string, known *types.KnownState) query.Context {
+	c := reading(asOf, atClose, calendar)
+	c.Known = or(known)
+	return c
+}
+
 // against returns against what expressions of days or moments are read.
 func against(asOf *types.AsOf, atClose *bool, calendar, zone, dayStarts *string) service.Against {
 	return service.Against{Context: reading(asOf, atClose, calendar), Zone: or(zone), DayStarts: or(dayStarts)}

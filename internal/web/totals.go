@@ -57,7 +57,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 		return nil, &refused.Error{Kind: refused.Invalid, Code: refused.CodeInvalid, Pointer: "/where", Err: err}
 	}
 	q := service.RecordsQuery{Dataset: b.Dataset, Over: or(b.Over), Where: where, Date: or(b.Date), Running: or(b.Running),
-		OldestFirst: or(b.Order) == types.Oldest, Context: reading(b.AsOf, b.AtClose, b.Calendar)}
+		OldestFirst: or(b.Order) == types.Oldest, Context: knowing(b.AsOf, b.AtClose, b.Calendar, b.Known)}
 	if f, ok := wanted(ctx); ok {
 		write, err := h.service.Records.Download(ctx, q, f, wantsSafeCells(ctx))
 		if err != nil {
@@ -77,7 +77,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 	out := server.ListRecords200JSONResponse{
 		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *page.Span(),
 		AsOfMoment: optional(a.AsOfMoment), Zone: optional(a.Zone), DayStarts: optional(a.DayStarts),
-		Columns: page.Dataset.Schema.Columns,
+		Columns: page.Dataset.Schema.Columns, Known: knownOf(a),
 		Where:   where.Texts(), Records: each(page.Records, cellsOf), Count: page.Count, Undated: a.Undated,
 		Sums: []types.ColumnSum{}, Next: optional(page.Next),
 	}
@@ -89,6 +89,14 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 		out.Running = &running
 	}
 	return out, nil
+}
+
+// knownOf says by which states of records an answer was made; nil for the newest.
+func knownOf(a *query.Answer) *[]types.Known {
+	if len(a.Known) == 0 {
+		return nil
+	}
+	return &a.Known
 }
 
 func cellsOf(r *service.Record) types.RecordCells { return r.Cells }
@@ -111,7 +119,7 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 		Over:    b.Over,
 		Where:   where,
 		Date:    or(b.Date),
-		Context: reading(b.AsOf, b.AtClose, b.Calendar),
+		Context: knowing(b.AsOf, b.AtClose, b.Calendar, b.Known),
 	}
 	l, list, err := h.service.Records.Boundaries(ctx, q, count)
 	if err != nil {
@@ -126,7 +134,7 @@ func (h *handlers) ListBoundaries(ctx context.Context, r server.ListBoundariesRe
 	return server.ListBoundaries200JSONResponse{
 		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *l.Span(),
 		AsOfMoment: optional(a.AsOfMoment), Zone: optional(a.Zone), DayStarts: optional(a.DayStarts),
-		Columns: l.Dataset.Schema.Columns,
+		Columns: l.Dataset.Schema.Columns, Known: knownOf(a),
 		Boundaries: each(list, func(b *service.Boundary) types.Boundary {
 			return types.Boundary{Day: b.Day, At: optional(b.At), Begins: b.Begins, Before: each(b.Before, cellsOf), From: each(b.From, cellsOf)}
 		}),

@@ -2394,6 +2394,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: components["schemas"]["Name"];
+            known?: components["schemas"]["KnownState"];
         };
         AgeingAnswer: {
             dataset: string;
@@ -2412,6 +2413,7 @@ export interface components {
             as_of: string;
             at_close?: boolean;
             calendar: string;
+            known?: components["schemas"]["Known"];
             over_days: components["schemas"]["Intervals"];
             /** @description Of the span and of the filters' spans */
             cautions?: string[];
@@ -2681,6 +2683,8 @@ export interface components {
             as_of: string;
             at_close: boolean;
             calendar: string;
+            /** @description By which states of records the answer was made, where these are not the newest */
+            known?: components["schemas"]["Known"][];
             over: string;
             against: string;
             figure: string;
@@ -3221,6 +3225,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
         };
         /** @description A query of one span and one figure, with a label */
         Line: {
@@ -3266,6 +3271,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
             label?: string;
         };
         Lines: {
@@ -3277,6 +3283,31 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
+        };
+        /**
+         * @description The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+         *     out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+         */
+        KnownState: string;
+        /** @description The last change that the records are known by, and the changes after it */
+        Known: {
+            dataset: string;
+            after: components["schemas"]["RecordChange"];
+            /** @description The first 20, the oldest first */
+            later: components["schemas"]["RecordChange"][];
+            later_changes: number;
+        };
+        RecordChange: {
+            /** Format: int64 */
+            number: number;
+            /** @description In words: load 12 (september.csv), the undoing of load 11 */
+            what: string;
+            /** Format: int64 */
+            load?: number;
+            author?: string;
+            /** Format: date-time */
+            at: string;
         };
         Answer: {
             query: components["schemas"]["Query"];
@@ -3293,6 +3324,8 @@ export interface components {
             day_starts?: string;
             at_close: boolean;
             calendar: string;
+            /** @description By which states of records the answer was made, where these are not the newest */
+            known?: components["schemas"]["Known"][];
             /**
              * Format: int64
              * @description Records with a day that pass the filters
@@ -3501,6 +3534,8 @@ export interface components {
             as_of: string;
             at_close: boolean;
             calendar: string;
+            /** @description By which states of records the answer was made, where these are not the newest */
+            known?: components["schemas"]["Known"][];
             /**
              * Format: int64
              * @description Records with a day that pass the filters
@@ -3547,6 +3582,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
         };
         RecordsPage: {
             dataset: string;
@@ -3563,6 +3599,8 @@ export interface components {
             day_starts?: string;
             at_close: boolean;
             calendar: string;
+            /** @description By which states of records the answer was made, where these are not the newest */
+            known?: components["schemas"]["Known"][];
             span: components["schemas"]["AnswerSpan"];
             columns: components["schemas"]["Column"][];
             records: components["schemas"]["RecordCells"][];
@@ -3597,6 +3635,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
         };
         Boundaries: {
             dataset: string;
@@ -3611,6 +3650,8 @@ export interface components {
             day_starts?: string;
             at_close: boolean;
             calendar: string;
+            /** @description By which states of records the answer was made, where these are not the newest */
+            known?: components["schemas"]["Known"][];
             span: components["schemas"]["AnswerSpan"];
             columns: components["schemas"]["Column"][];
             boundaries: components["schemas"]["Boundary"][];
@@ -3691,6 +3732,7 @@ export interface components {
             as_of?: components["schemas"]["AsOf"];
             at_close?: boolean;
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
             ageing?: components["schemas"]["AgeingQuestion"];
             /** @description Its identity, whatever its title says; given where it is left out */
             id?: string;
@@ -3723,6 +3765,7 @@ export interface components {
             at_close?: boolean;
             /** @description Left out, the brief's own */
             calendar?: string;
+            known?: components["schemas"]["KnownState"];
             /** @description What is given for the brief's prompts; left out, their defaults */
             prompts?: {
                 [key: string]: string;
@@ -3739,6 +3782,8 @@ export interface components {
             basis: string;
             at_close: boolean;
             calendar: string;
+            /** @description The state of the records that was asked for, where that is not the newest */
+            known?: string;
             prompts: {
                 [key: string]: string;
             };

@@ -144,6 +144,9 @@ func AnswerAsOf(a *table.Answer) string {
 	if a.Zone != "" && a.Timed() {
 		text += ", zone " + a.Zone
 	}
+	if len(a.Known) > 0 {
+		text += ", " + a.Known[0].Short()
+	}
 	return text
 }
 
