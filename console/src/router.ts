@@ -11,6 +11,7 @@ export const { navigate, route } = createRouter({
   '/span/:name': () => import('./features/spans/Span.svelte').catch(away),
   '/check': () => import('./features/spans/Check.svelte').catch(away),
   '/totals': () => import('./features/totals/Totals.svelte').catch(away),
+  '/drivers': () => import('./features/drivers/Drivers.svelte').catch(away),
   '/lines': () => import('./features/lines/Lines.svelte').catch(away),
   '/records': () => import('./features/records/Records.svelte').catch(away),
   '/ageing': () => import('./features/ageing/Ageing.svelte').catch(away),
@@ -37,6 +38,7 @@ export const pages = [
     pages: [
       { path: '/briefs', of: '/brief/', name: 'Briefs', key: 'b' },
       { path: '/totals', name: 'Totals', key: 't' },
+      { path: '/drivers', name: 'Drivers', key: 'w' },
       { path: '/lines', name: 'Lines', key: 'l' },
       { path: '/records', name: 'Records', key: 'r' },
       { path: '/ageing', name: 'Ageing', key: 'a' },

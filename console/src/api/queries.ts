@@ -127,7 +127,7 @@ export function currentDataset(list: Dataset[] | undefined): Dataset | undefined
 }
 
 /** The pages that show one dataset. */
-const ofOneDataset = ['/totals', '/records', '/lines', '/ageing']
+const ofOneDataset = ['/totals', '/drivers', '/records', '/lines', '/ageing']
 
 /**
  * The dataset with the newest day that is not after today. Records that stand for months or years, as a plan's do, reach

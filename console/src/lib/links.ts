@@ -71,3 +71,35 @@ export function recordsPage(
   if (sum) link.set('running', sum.column)
   return '/records?' + link.toString()
 }
+
+/** The figures of which it can be found out what a change is made of. */
+export const explained: readonly string[] = ['count', 'sum', 'mean', 'ratio']
+
+/**
+ * What a compared figure of a row is made of: the same days, filters and comparison. Null if the figure has no drivers, or
+ * is compared with other records or with nothing.
+ */
+export function driversPage(
+  a: Answer,
+  table: Table,
+  r: Row,
+  c: TableColumn,
+  context: URLSearchParams,
+  parse: (figure: string) => Figure,
+): string | null {
+  const figure = a.query.figures?.[c.figure]
+  if (c.role !== 'change' || !figure || parse(figure).derived !== '' || !explained.includes(parse(figure).kind))
+    return null
+  const compared = a.spans[r.span]?.comparisons ?? []
+  const k = compared.findIndex((one) => one.name === c.comparison && !one.dataset)
+  const against = a.query.against?.[k]
+  const behind = recordsPage(a, table, r, { ...c, role: 'figure' }, context, parse)
+  if (k < 0 || against === undefined || behind === null) return null
+  const link = new URLSearchParams(behind.slice('/records?'.length))
+  link.delete('running')
+  link.set('figures', figure)
+  link.set('against', joinList([against]))
+  link.set('over', joinList([link.get('over') ?? '']))
+  if (a.query.like_for_like) link.set('like_for_like', 'yes')
+  return '/drivers?' + link.toString()
+}

@@ -15,12 +15,23 @@
     spans?: AnswerSpan[]
     answer?: Answer
     link?: (row: Row, column: TableColumn) => string | null
+    why?: (row: Row, column: TableColumn) => string | null // what a change is made of
     tight?: boolean
     sortable?: boolean
     beside?: { header: string[]; rows: string[][] } | undefined // what stands beside each span
     shades?: boolean // of a cross-tab: the greater a figure, the darker its cell
   }
-  let { table, spans = [], answer, link, tight = false, sortable = false, shades = false, beside }: Props = $props()
+  let {
+    table,
+    spans = [],
+    answer,
+    link,
+    why,
+    tight = false,
+    sortable = false,
+    shades = false,
+    beside,
+  }: Props = $props()
 
   const crossed = $derived(table.across !== undefined)
   const told = $derived(!crossed && (spans.length > 1 || (spans.length === 1 && !tight)))
@@ -282,6 +293,7 @@
         {#each shown as { column: c, at } (c.id)}
           {@const value = r.cells[at]}
           {@const to = link?.(r, c) ?? null}
+          {@const made = why?.(r, c) ?? null}
           <td
             class={[
               padRight,
@@ -295,6 +307,9 @@
             data-column={c.id}
           >
             {#if to}<a class="hover:text-inside hover:underline" href={to} title="The records behind this figure"
+                >{formatCell(c, value)}</a
+              >
+            {:else if made}<a class="hover:underline" href={made} title="Why? What this change is made of" data-why
                 >{formatCell(c, value)}</a
               >
             {:else if c.role === 'change' && value === null && isFuture(r)}–

@@ -3,7 +3,7 @@
   import { outer } from '../../lib/days'
   import { outerTimes } from '../../lib/moments'
   import { useFigureKinds } from '../../api/queries'
-  import { contextOf, recordsPage } from '../../lib/links'
+  import { contextOf, driversPage, recordsPage } from '../../lib/links'
   import { crossedByTime } from '../../lib/query'
   import { scrolls } from '../../ui/scrolls'
   import LinesChart from '../lines/LinesChart.svelte'
@@ -59,6 +59,7 @@
         spans={answer.spans}
         {answer}
         link={(r, c) => recordsPage(answer, table, r, c, contextOf(answer.query), kinds.parse)}
+        why={(r, c) => driversPage(answer, table, r, c, contextOf(answer.query), kinds.parse)}
         tight
         shades={crossedByTime(table)}
       />

@@ -3,7 +3,7 @@
   import { extent, outerTimes, size } from '../../lib/moments'
   import { countDays, formatCell, formatChange, formatNumber, sign, toneOf } from '../../lib/numbers'
   import { useFigureKinds } from '../../api/queries'
-  import { contextOf, recordsPage } from '../../lib/links'
+  import { contextOf, driversPage, recordsPage } from '../../lib/links'
   import { groupRows, wholeRow } from '../../lib/query'
   import type { ItemView } from './briefs'
   import Spark from './Spark.svelte'
@@ -28,6 +28,10 @@
     return a && table && row && column ? recordsPage(a, table, row, column, contextOf(a.query), kinds.parse) : null
   }
   const behind = $derived(recordsOf(0))
+  const why = $derived.by(() => {
+    const [a, column] = [view.answer, table?.columns[3]]
+    return a && table && row && column ? driversPage(a, table, row, column, contextOf(a.query), kinds.parse) : null
+  })
   const compared = $derived(recordsOf(1))
   const trend = $derived(groupRows(view.spark?.tables[0]))
 </script>
@@ -53,7 +57,12 @@
   </div>
   {#if comparison}
     <p class="mt-1" data-card-change>
-      <span class={['font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
+      {#if why}<a
+          class={['font-semibold hover:underline', toneOf(own, change)]}
+          href={why}
+          title="Why? What this change is made of"
+          data-why>{formatChange(change)}</a
+        >{:else}<span class={['font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>{/if}
       <span class="text-quiet" title={`difference ${signed}`}>
         {signed ? `${signed}, ` : ''}from {@render linked(
           counterpart,

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
-  import { api, data, type Answer, type Query } from '../../api/client'
+  import { api, data, type Answer, type Query, type TableColumn } from '../../api/client'
   import { outer, ranges, toNumber } from '../../lib/days'
   import { extent, outerTimes, size } from '../../lib/moments'
   import { countDays, formatCell, formatChange, sign, toneOf } from '../../lib/numbers'
@@ -9,7 +9,12 @@
   import ChartBox from '../../ui/ChartBox.svelte'
 
   // A total of one figure over one span, shown large: its days, what it is compared with, and its course through the span.
-  let { answer, asked, link }: { answer: Answer; asked: Query; link: string | null } = $props()
+  let {
+    answer,
+    asked,
+    link,
+    why,
+  }: { answer: Answer; asked: Query; link: string | null; why: (column: TableColumn) => string | null } = $props()
 
   const table = $derived(answer.tables[0])
   const own = $derived(table?.columns[0])
@@ -71,12 +76,15 @@
       </p>
       {#each compared as { c, counterpart, difference, change } (c.name)}
         {@const at = table?.columns.find((k) => k.role === 'counterpart' && k.comparison === c.name)}
+        {@const changed = table?.columns.find((k) => k.role === 'change' && k.comparison === c.name)}
+        {@const made = changed ? why(changed) : null}
         <p class="mt-3 border-t border-line/60 pt-2" data-big-comparison={c.name}>
           <span class={['text-base font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
           <span class="ml-1"
             >{difference && at ? (sign(difference) > 0 ? '+' : '') + formatCell(differs(c.name) ?? at, difference) : ''} from
             {at ? formatCell(at, counterpart) : ''}</span
           >
+          {#if made}<a class="chip ml-1" href={made} data-why>Why?</a>{/if}
           <span class="block text-quiet">{c.name}: {c.moments ? outerTimes(c.moments) : outer(c.intervals)}</span>
           {#if span.covered_days !== null && c.covered_days > 0 && span.covered_days !== c.covered_days}
             <span class="block text-quiet" data-lengths-differ

@@ -9,12 +9,13 @@
     type Note,
     type Row,
     type Schemas,
+    type Table,
     type TableColumn,
   } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
   import { carried, mendParam, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
-  import { recordsPage } from '../../lib/links'
+  import { driversPage, recordsPage } from '../../lib/links'
   import { moment } from '../../lib/moments'
   import { crossedByTime, datesOf, isTimed, parseQuery, toQuery, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
@@ -70,6 +71,10 @@
   function recordsLink(r: Row, c: TableColumn): string | null {
     const a = total.data
     return a ? recordsPage(a, a.tables[0]!, r, c, new URLSearchParams(carried()), kinds.parse) : null
+  }
+  function whyLink(table: Table, r: Row, c: TableColumn): string | null {
+    const a = total.data
+    return a ? driversPage(a, table, r, c, new URLSearchParams(carried()), kinds.parse) : null
   }
   // What stands beside the spans of a list, as long as it is they that are asked about.
   let list = $state<Schemas['Limits'] | null>(null)
@@ -186,6 +191,7 @@
         answer={a}
         asked={asked.body}
         link={recordsLink(a.tables[0]!.rows.at(-1)!, a.tables[0]!.columns[0]!)}
+        why={(c) => whyLink(a.tables[0]!, a.tables[0]!.rows.at(-1)!, c)}
       />
     {:else}
       {#if drawable}
@@ -224,6 +230,7 @@
             spans={a.spans}
             answer={a}
             link={recordsLink}
+            why={(r, c) => whyLink(table, r, c)}
             sortable
             {beside}
             shades={shaded && crossedByTime(table)}
