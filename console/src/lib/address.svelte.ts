@@ -85,6 +85,14 @@ export function atClose(): boolean {
   return param('at_close') === 'yes'
 }
 
+/** The state of the records that is asked, such as load 12; empty is the newest. */
+export function asKnown(): string {
+  return param('known') ?? ''
+}
+
+/** That state as a part of a question about records. */
+export const knownState = (): { known?: string } => (asKnown() === '' ? {} : { known: asKnown() })
+
 export function calendar(): string {
   return param('calendar') ?? 'civil'
 }
@@ -92,7 +100,7 @@ export function calendar(): string {
 /** The part of the address that goes along from page to page. */
 export function carried(): string {
   const kept = new URLSearchParams()
-  for (const name of ['as_of', 'time', 'at_close', 'calendar']) {
+  for (const name of ['as_of', 'time', 'at_close', 'known', 'calendar']) {
     const value = param(name)
     if (value !== null) kept.set(name, value)
   }

@@ -8,13 +8,14 @@ import { isAll, isOther } from './query'
 // Addresses of pages, made from questions and answers.
 
 /** The part of an address that says as of when, and in which calendar, a question is read. */
-export function contextOf(q: Pick<Query, 'as_of' | 'at_close' | 'calendar'>): URLSearchParams {
+export function contextOf(q: Pick<Query, 'as_of' | 'at_close' | 'calendar' | 'known'>): URLSearchParams {
   const link = new URLSearchParams()
   const [day = '', time] = (q.as_of ?? '').split('T')
   if (day !== '') link.set('as_of', day)
   if (time) link.set('time', time.slice(0, 5))
   if (q.at_close) link.set('at_close', 'yes')
   if (q.calendar) link.set('calendar', q.calendar)
+  if (q.known) link.set('known', q.known)
   return link
 }
 
@@ -22,7 +23,7 @@ export function contextOf(q: Pick<Query, 'as_of' | 'at_close' | 'calendar'>): UR
 export function totalsPage(q: Query): string {
   const link = contextOf(q)
   for (const [name, value] of Object.entries(q)) {
-    if (['as_of', 'at_close', 'calendar', 'subtotals'].includes(name)) continue
+    if (['as_of', 'at_close', 'calendar', 'known', 'subtotals'].includes(name)) continue
     if (Array.isArray(value)) {
       if (value.length > 0) link.set(name, joinList(value as string[]))
     } else if (value === true) link.set(name, 'yes')

@@ -8,6 +8,7 @@
   import { useAsOf, useCalendars } from '../api/queries'
   import { atClose, calendar, moveAsOf, setAsOf, setParam, statedAsOf } from '../lib/address.svelte'
   import { route } from '../router'
+  import AsKnown from './AsKnown.svelte'
   import AsOfTime from './AsOfTime.svelte'
   import Select from './Select.svelte'
 
@@ -31,6 +32,12 @@
   // Where spans of moments are read, the day may have a time.
   const timed = $derived(
     ['/', '/check', '/totals', '/records'].includes(route.pathname) || route.pathname.startsWith('/span/'),
+  )
+
+  // Where records are asked about, it may be by what was known of them earlier.
+  const ofRecords = $derived(
+    ['/totals', '/drivers', '/lines', '/records', '/ageing'].includes(route.pathname) ||
+      route.pathname.startsWith('/brief/'),
   )
 
   const go = setAsOf
@@ -177,6 +184,7 @@
     onclick={() => setParam('at_close', atClose() ? null : 'yes')}>At close</button
   >
   {#if timed}<AsOfTime />{/if}
+  {#if ofRecords}<AsKnown />{/if}
   {#if recordsEnd}
     <span class="hidden text-quiet md:inline" data-records-end>records end {short(recordsEnd)}</span>
   {/if}

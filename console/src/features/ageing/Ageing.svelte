@@ -3,7 +3,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { api, asCSV, data, text, type As, type Schemas } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
-  import { mendParam, param, params, setParam } from '../../lib/address.svelte'
+  import { knownState, mendParam, param, params, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { columnsOf, compact, datesOf, numbersOf, otherCategoriesOf, pluralOf, units, wordsOf } from '../../lib/query'
   import DatasetHead from '../../ui/DatasetHead.svelte'
@@ -85,7 +85,18 @@
   const asked = $derived.by(() => {
     if (!dataset || to === '' || asOf.context === null || (!chosen && direction.isPending)) return null
     const optional = compact({ by, amount, over, show, where: params('where') })
-    const body = { dataset: dataset.name, from, to, unit, bands, each, only, ...optional, ...asOf.context }
+    const body = {
+      dataset: dataset.name,
+      from,
+      to,
+      unit,
+      bands,
+      each,
+      only,
+      ...optional,
+      ...asOf.context,
+      ...knownState(),
+    }
     return { version: dataset.version, body: (within === null ? body : { ...body, within }) as Question }
   })
   const answer = createQuery(() => {
@@ -101,7 +112,7 @@
   function toItem(kind: Item['kind'], title: string): Item {
     const body = asked!.body
     const ageing = Object.fromEntries(
-      Object.entries(body).filter(([name]) => !['dataset', 'as_of', 'at_close', 'calendar'].includes(name)),
+      Object.entries(body).filter(([name]) => !['dataset', 'as_of', 'at_close', 'calendar', 'known'].includes(name)),
     ) as Item['ageing']
     return { kind, title, dataset: body.dataset, ageing } as Item
   }

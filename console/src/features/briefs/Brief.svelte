@@ -4,7 +4,7 @@
   import { blockNavigation } from 'sv-router'
   import { api, data, isStale, type As } from '../../api/client'
   import { useAsOf } from '../../api/queries'
-  import { atClose, carried, param, params, setParam, statedAsOf } from '../../lib/address.svelte'
+  import { atClose, carried, knownState, param, params, setParam, statedAsOf } from '../../lib/address.svelte'
   import { long, step } from '../../lib/days'
   import { compact } from '../../lib/query'
   import { route } from '../../router'
@@ -36,6 +36,7 @@
     Object.fromEntries(params('prompt').map((t) => [t.slice(0, t.indexOf('=')), t.slice(t.indexOf('=') + 1)])),
   )
   const body = $derived({
+    ...knownState(),
     ...(chosen && asOf.day ? { as_of: statedAsOf() === 'latest' ? 'latest' : asOf.day } : {}),
     ...compact({ at_close: atClose(), calendar: param('calendar') ?? '' }),
     ...(Object.keys(given).length > 0 ? { prompts: given } : {}),

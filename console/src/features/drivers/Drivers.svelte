@@ -2,7 +2,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query'
   import { api, asCSV, data, text, type As, type Schemas } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
-  import { mendParam, param, setParam } from '../../lib/address.svelte'
+  import { knownState, mendParam, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { explained } from '../../lib/links'
   import { sign } from '../../lib/numbers'
@@ -50,6 +50,7 @@
       against: [against],
       ...optional,
       ...asOf.moment,
+      ...knownState(),
     }
     return { version: dataset.version, body: body as Schemas['Query'] }
   })

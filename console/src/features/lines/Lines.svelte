@@ -4,7 +4,7 @@
   import { Popover } from 'bits-ui'
   import { api, asCSV, data, text, type As } from '../../api/client'
   import { useAsOf, useDatasets } from '../../api/queries'
-  import { param, params, setParam } from '../../lib/address.svelte'
+  import { knownState, param, params, setParam } from '../../lib/address.svelte'
   import { long, ranges } from '../../lib/days'
   import { compact, resetsOf, units, wordsOf } from '../../lib/query'
   import DataTable from '../../ui/DataTable.svelte'
@@ -34,7 +34,10 @@
   const asked = $derived.by(() => {
     if (lines.length === 0 || asOf.context === null) return null
     const versions = datasets.data?.map((d) => d.version)
-    return { versions, body: { lines: lines.map(toLine), each, ...compact({ running }), ...asOf.context } }
+    return {
+      versions,
+      body: { lines: lines.map(toLine), each, ...compact({ running }), ...asOf.context, ...knownState() },
+    }
   })
   const lineup = createQuery(() => {
     const now = asked

@@ -17,7 +17,7 @@
   import { columnsOf, compact, datesOf, wordsOf } from '../../lib/query'
   import { currentDataset, useAsOf, useDatasets } from '../../api/queries'
   import { scrolls } from '../../ui/scrolls'
-  import { mendParam, param, params, setParam } from '../../lib/address.svelte'
+  import { knownState, mendParam, param, params, setParam } from '../../lib/address.svelte'
 
   const limit = 100
   const datasets = useDatasets()
@@ -34,7 +34,14 @@
 
   const asked = $derived.by(() => {
     if (!dataset || asOf.moment === null) return null
-    const body = { dataset: dataset.name, over, where: params('where'), ...compact({ date }), ...asOf.moment }
+    const body = {
+      dataset: dataset.name,
+      over,
+      where: params('where'),
+      ...compact({ date }),
+      ...asOf.moment,
+      ...knownState(),
+    }
     return { version: dataset.version, body }
   })
   const page = createQuery(() => {

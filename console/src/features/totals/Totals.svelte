@@ -13,7 +13,7 @@
     type TableColumn,
   } from '../../api/client'
   import { currentDataset, useAsOf, useDatasets, useFigureKinds } from '../../api/queries'
-  import { carried, mendParam, param, setParam } from '../../lib/address.svelte'
+  import { carried, knownState, mendParam, param, setParam } from '../../lib/address.svelte'
   import { long } from '../../lib/days'
   import { driversPage, recordsPage } from '../../lib/links'
   import { moment } from '../../lib/moments'
@@ -50,7 +50,7 @@
     return {
       version: dataset.version,
       columns: dataset.columns,
-      body: { ...toQuery(dataset.name, q), ...subtotals, ...asOf.moment },
+      body: { ...toQuery(dataset.name, q), ...subtotals, ...asOf.moment, ...knownState() },
     }
   })
   const total = createQuery(() => {
