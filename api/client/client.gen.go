@@ -1405,6 +1405,20 @@ func (c *Client) ListBoundaries(ctx context.Context, body ListBoundariesJSONRequ
 	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
 }
 
+// ListChangesResponse is the answer of ListChanges.
+type ListChangesResponse struct {
+	Reply
+	JSON200 *Changes // 200
+}
+
+// ListChanges asks POST /records/changes: What changed among the records of a span between two states: which came, went and changed, and what that did to the amounts
+func (c *Client) ListChanges(ctx context.Context, body ListChangesJSONRequestBody, editors ...RequestEditor) (*ListChangesResponse, error) {
+	q := newRequest("POST", "/records/changes")
+	q.json(body)
+	r := &ListChangesResponse{}
+	return r, c.send(ctx, q, editors, &r.Reply, decode{200, &r.JSON200})
+}
+
 // RehearseResponse is the answer of Rehearse.
 type RehearseResponse struct {
 	Reply

@@ -103,6 +103,7 @@ func Register(router gin.IRouter, base string, handlers Handlers, errors Errors)
 	router.POST(base+"/total/statements", s.TotalStatements)
 	router.POST(base+"/lines", s.LineUp)
 	router.POST(base+"/records", s.ListRecords)
+	router.POST(base+"/records/changes", s.ListChanges)
 	router.POST(base+"/records/boundaries", s.ListBoundaries)
 	router.GET(base+"/backup", s.MakeBackup)
 	router.GET(base+"/receipts", s.ListReceipts)
@@ -1703,6 +1704,20 @@ func (r ListBoundaries200JSONResponse) VisitListBoundariesResponse(w http.Respon
 	return writeJSON(w, 200, r)
 }
 
+type ListChangesRequestObject struct {
+	Body *ListChangesJSONRequestBody
+}
+
+type ListChangesResponseObject interface {
+	VisitListChangesResponse(w http.ResponseWriter) error
+}
+
+type ListChanges200JSONResponse Changes
+
+func (r ListChanges200JSONResponse) VisitListChangesResponse(w http.ResponseWriter) error {
+	return writeJSON(w, 200, r)
+}
+
 type RehearseRequestObject struct {
 	Body *RehearseJSONRequestBody
 }
@@ -2386,6 +2401,8 @@ type Handlers interface {
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
 	// ListBoundaries answers POST /records/boundaries: The last and the first few records on both sides of each boundary of a span
 	ListBoundaries(ctx context.Context, request ListBoundariesRequestObject) (ListBoundariesResponseObject, error)
+	// ListChanges answers POST /records/changes: What changed among the records of a span between two states: which came, went and changed, and what that did to the amounts
+	ListChanges(ctx context.Context, request ListChangesRequestObject) (ListChangesResponseObject, error)
 	// Rehearse answers POST /rehearse: The as-of days on which a span rolls over, becomes empty or non-empty, or jumps
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
 	// ListRemovedDatasets answers GET /removed-datasets: The datasets that were removed and can be brought back, the last one first
@@ -3738,6 +3755,19 @@ func (s *routes) ListBoundaries(c *gin.Context) {
 			return err
 		}
 		return response.VisitListBoundariesResponse(c.Writer)
+	})
+}
+
+func (s *routes) ListChanges(c *gin.Context) {
+	var r ListChangesRequestObject
+	b := binder{c: c}
+	r.Body = readJSON[ListChangesJSONRequestBody](&b, true)
+	s.answer(&b, func() error {
+		response, err := s.handlers.ListChanges(c, r)
+		if err != nil {
+			return err
+		}
+		return response.VisitListChangesResponse(c.Writer)
 	})
 }
 

@@ -85,6 +85,27 @@ func (e BookChangeChange) Valid() bool {
 	}
 }
 
+// Defines values for ChangedRecordChange.
+const (
+	ChangedRecordChangeCame    ChangedRecordChange = "came"
+	ChangedRecordChangeChanged ChangedRecordChange = "changed"
+	ChangedRecordChangeWent    ChangedRecordChange = "went"
+)
+
+// Valid indicates whether the value is a known member of the ChangedRecordChange enum.
+func (e ChangedRecordChange) Valid() bool {
+	switch e {
+	case ChangedRecordChangeCame:
+		return true
+	case ChangedRecordChangeChanged:
+		return true
+	case ChangedRecordChangeWent:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ColumnDescriptionBetter.
 const (
 	Higher  ColumnDescriptionBetter = "higher"
@@ -972,6 +993,96 @@ type Cause = table.Cause
 
 // Caution defines model for Caution.
 type Caution = span.Caution
+
+// ChangeSum defines model for ChangeSum.
+type ChangeSum struct {
+	// Effects What it did to each amount
+	Effects []*Value `json:"effects"`
+	Records int64    `json:"records"`
+}
+
+// ChangedRecord defines model for ChangedRecord.
+type ChangedRecord struct {
+	After  *RecordCells        `json:"after,omitempty"`
+	Before *RecordCells        `json:"before,omitempty"`
+	Change ChangedRecordChange `json:"change"`
+	Day    civil.Day           `json:"day"`
+
+	// Effects What it did to each amount
+	Effects []*Value `json:"effects"`
+}
+
+// ChangedRecordChange defines model for ChangedRecord.Change.
+type ChangedRecordChange string
+
+// Changes defines model for Changes.
+type Changes struct {
+	// After The same in the later state
+	After []*Value `json:"after"`
+
+	// Amounts The columns that effects are on, after the count of records
+	Amounts []string  `json:"amounts"`
+	AsOf    civil.Day `json:"as_of"`
+
+	// Before The count of records and the sum of each amount in the earlier state
+	Before   []*Value  `json:"before"`
+	Calendar string    `json:"calendar"`
+	Came     ChangeSum `json:"came"`
+	Changed  ChangeSum `json:"changed"`
+	Columns  []Column  `json:"columns"`
+	Dataset  string    `json:"dataset"`
+
+	// Date The column of the day
+	Date string `json:"date"`
+
+	// Next Give as `after` for the next page; absent on the last
+	Next *string `json:"next,omitempty"`
+
+	// Records The newest day first
+	Records []ChangedRecord `json:"records"`
+	Since   RecordChange    `json:"since"`
+	Span    AnswerSpan      `json:"span"`
+	Until   RecordChange    `json:"until"`
+	Went    ChangeSum       `json:"went"`
+}
+
+// ChangesRequest defines model for ChangesRequest.
+type ChangesRequest struct {
+	// After The `next` of the page before
+	After *string `json:"after,omitempty"`
+
+	// AsOf A date, a date with a time, `today` or `now` in the service's zone, or `latest`, the newest day that the dataset holds; of a brief also `latest of DATASET`
+	//
+	// Example: 2026-10-19
+	AsOf     *AsOf   `json:"as_of,omitempty"`
+	AtClose  *bool   `json:"at_close,omitempty"`
+	Calendar *string `json:"calendar,omitempty"`
+
+	// Dataset Lower-case letters, digits and hyphens, beginning with a letter
+	Dataset Name `json:"dataset"`
+
+	// Date The column of the day
+	Date *string `json:"date,omitempty"`
+
+	// Key Columns by which a record that went and one that came are the same record, which changed
+	Key *[]string `json:"key,omitempty"`
+
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
+	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	Known *KnownState `json:"known,omitempty"`
+
+	// Limit How many to give at most; left out, 50
+	Limit *int `json:"limit,omitempty"`
+
+	// Over An expression; left out, all dates
+	Over *string `json:"over,omitempty"`
+
+	// Since The earlier state: a moment, such as 2026-10-05T09:00, load 12, or receipt 4 for when it was made
+	Since string `json:"since"`
+
+	// Where Conditions that have to hold together
+	Where *[]string `json:"where,omitempty"`
+}
 
 // CheckReport defines model for CheckReport.
 type CheckReport = book.CheckReport
@@ -3235,6 +3346,9 @@ type ListRecordsJSONRequestBody = RecordsRequest
 
 // ListBoundariesJSONRequestBody defines body for ListBoundaries for application/json ContentType.
 type ListBoundariesJSONRequestBody = BoundariesRequest
+
+// ListChangesJSONRequestBody defines body for ListChanges for application/json ContentType.
+type ListChangesJSONRequestBody = ChangesRequest
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearseRequest

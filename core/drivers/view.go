@@ -366,9 +366,9 @@ func (a *Answer) columnSentence(w *words) string {
 	}
 	column := strings.ReplaceAll(c.Name, "_", " ")
 	if first.Mix.Set() {
-		return fmt.Sprintf(" By %s, %s moved it %s by %s, all others %s by %s. Other shares of the whole (mix) moved it %s by %s, "+
-			"other figures within the values (rate) %s by %s.", column, labelWords(first.Value), upOrDown(first.Difference), w.size(first.Difference),
-			upOrDown(rest), w.size(rest), upOrDown(mix), w.size(mix), upOrDown(rate), w.size(rate))
+		by := func(f decimal.Fraction) string { return pick(f.Sign(), "up", "down") + " by " + w.size(f) }
+		return fmt.Sprintf(" By %s, %s moved it %s, all others %s. Other shares of the whole (mix) moved it %s, "+
+			"other figures within the values (rate) %s.", column, labelWords(first.Value), by(first.Difference), by(rest), by(mix), by(rate))
 	}
 	less := func(f decimal.Fraction) string { return pick(f.Sign(), "more", "less") }
 	text := fmt.Sprintf(" By %s, %s brought %s %s; ", column, labelWords(first.Value), w.size(first.Difference), less(first.Difference))
@@ -377,8 +377,6 @@ func (a *Answer) columnSentence(w *words) string {
 	}
 	return text + fmt.Sprintf("the others brought %s %s together.", w.size(rest), less(rest))
 }
-
-func upOrDown(f decimal.Fraction) string { return pick(f.Sign(), "up", "down") }
 
 // countSentence is about how many records there were, and how large.
 func (a *Answer) countSentence(w *words) string {

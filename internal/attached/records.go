@@ -49,9 +49,8 @@ func (d *Databases) Each(ctx context.Context, t *Table, schema *dataset.Schema, 
 		return err
 	}
 	date := s.dateColumn(l.Date)
-	return s.told(ctx, s.each(ctx, l, l.Period.Timed(), l.Period.Stretches(), s.ordered(date, l.OldestFirst), func(r listing.Record, _ []dataset.Cell) error {
-		return take(r)
-	}))
+	given := func(r listing.Record, _ []dataset.Cell) error { return take(r) }
+	return s.told(ctx, s.each(ctx, l, l.Period.Timed(), l.Period.Stretches(), s.ordered(date, l.OldestFirst), given))
 }
 
 // each passes the records of a listing on that are in some stretches of time, in an order, with their cells.

@@ -35,8 +35,8 @@ var sections = []section{
 		where date line amount`},
 	{"Compare", "against against-dataset like-for-like planned previous"},
 	{"Break down", "by each align across top rank-by running rolling blank-incomplete share subtotals bands show unit open"},
-	{"As of", "as-of at-close known calendar book offline days from through within both-ends zone day-starts"},
-	{"What to load", "again idempotency-key replace preview since"},
+	{"As of", "as-of at-close known changed-since until calendar book offline days from through within both-ends zone day-starts"},
+	{"What to load", "again idempotency-key key replace preview since"},
 	{readingFiles, `allow-undated ambiguous blank century date-order delimiter encoding epoch format grain
 		header-row key category detail no-records numbers omit sheet skip-footer trim type`},
 	{"Data", "data database database-port memory deliver-into"},

@@ -16,7 +16,8 @@ import (
 // recordsFlags are the flags of records.
 type recordsFlags struct {
 	over, after, date, running string
-	where                      []string
+	changedSince, until        string
+	where, key                 []string
 	limit, boundary            int
 	oldest, all                bool
 	*contextFlags
@@ -29,11 +30,13 @@ func (a *app) recordsCommand() *cobra.Command {
 		Short: "List the records of a span, with their totals",
 		Long: `Lists the records behind a total: the same span and filters select the same records. --running adds a
 running sum of an amount, which ends in the total. --boundary shows the last and first records on both
-sides of each boundary of the span: what is just inside and just outside. --all writes every record, as CSV.`,
+sides of each boundary of the span: what is just inside and just outside. --all writes every record, as CSV.
+--changed-since shows what came, went and changed since an earlier state, and what that did to each amount.`,
 		Example: `  vastspan records crossings --over @closed-month --where 'route=Gull Rock' --as-of latest --limit 20
   vastspan records crossings --over 'last full month' --running fare --oldest --as-of latest
   vastspan records crossings --over 'last full month' --boundary 3 --as-of latest
-  vastspan records jobs --over 'trailing 30 days' --all > jobs.csv`,
+  vastspan records jobs --over 'trailing 30 days' --all > jobs.csv
+  vastspan records crossings --over 'last full month' --changed-since 'load 1' --as-of latest`,
 		Args: argsUsage(cobra.ExactArgs(1), "the name of a dataset"), ValidArgsFunction: a.completeDatasets,
 	}
 	out := a.outputFlag(c)
@@ -49,7 +52,12 @@ sides of each boundary of the span: what is just inside and just outside. --all 
 	flags.StringVar(&f.after, "after", "", "the next value of the previous page")
 	flags.IntVar(&f.boundary, "boundary", 0, "show so many records on both sides of each boundary of the span")
 	flags.BoolVar(&f.all, "all", false, "all records as CSV, the oldest first")
-	c.MarkFlagsMutuallyExclusive("all", "boundary", "running")
+	flags.StringVar(&f.changedSince, "changed-since", "",
+		"what changed since a state: a moment (2026-10-05T09:00), a load ('load 12'), or when a receipt was made ('receipt 4')")
+	flags.StringVar(&f.until, "until", "", "with --changed-since: the later state (default: now)")
+	flags.StringSliceVar(&f.key, "key", nil, "with --changed-since: the columns by which a record is the same one, so that it changed")
+	c.MarkFlagsMutuallyExclusive("all", "boundary", "running", "changed-since")
+	c.MarkFlagsMutuallyExclusive("known", "changed-since")
 	c.MarkFlagsMutuallyExclusive("all", "boundary", "after")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		filters, err := readWhere(f.where)
@@ -58,6 +66,10 @@ sides of each boundary of the span: what is just inside and just outside. --all 
 		}
 		where := filters.Texts()
 		switch {
+		case f.changedSince == "" && (f.until != "" || len(f.key) > 0):
+			return usagef("records: --until and --key go with --changed-since")
+		case f.changedSince != "":
+			return a.changes(cmd.Context(), args[0], &f, where, *out)
 		case f.all:
 			return a.allRecords(cmd.Context(), args[0], &f, where, *out)
 		case f.boundary != 0:

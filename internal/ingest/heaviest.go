@@ -35,7 +35,9 @@ func (f *Source) Heaviest(ctx context.Context, p *tally.Plan, column string, n i
 			if err != nil {
 				return err
 			}
-			h := tally.Heavy{Value: decimal.FractionOf(decimal.Value{Decimal: *d, Set: true}), Day: cells[l.day].Day, Second: second, Number: int64(line)}
+			h := tally.Heavy{
+				Value: decimal.FractionOf(decimal.Value{Decimal: *d, Set: true}), Day: cells[l.day].Day, Second: second, Number: int64(line),
+			}
 			if least, full := found.Least(); full && h.Value.Abs().Cmp(least) < 0 {
 				return nil
 			}

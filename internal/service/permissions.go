@@ -23,7 +23,7 @@ var roles = map[string]access.Role{
 	"elapse": access.Reader, "readLimits": access.Reader, "age": access.Reader, "listDays": access.Reader,
 	"getPublishedDays": access.Reader, "total": access.Reader,
 	"findDrivers": access.Reader, "lineUp": access.Reader, "listRecords": access.Reader,
-	"listBoundaries": access.Reader, "layOutCalendar": access.Reader, "getCalendarYear": access.Reader,
+	"listBoundaries": access.Reader, "listChanges": access.Reader, "layOutCalendar": access.Reader, "getCalendarYear": access.Reader,
 
 	// definitions
 	"getBook": access.Reader, "loadBook": access.Analyst,

@@ -181,3 +181,12 @@ func (d *Dataset) rowsAt(change int64) string {
 	return fmt.Sprintf("SELECT %[1]s FROM %[2]s WHERE %[4]s <= %[6]d UNION ALL SELECT %[1]s FROM %[3]s WHERE %[4]s <= %[6]d AND %[5]s > %[6]d",
 		d.columnList(), d.table(), d.pastTable(), quote(sinceColumn), quote(untilColumn), change)
 }
+
+// LastChange describes the last change that a dataset is known by.
+func (s *Store) LastChange(ctx context.Context, d *Dataset, zone *time.Location) (c table.RecordChange, err error) {
+	list, _, err := d.changesFrom(s.reader(ctx), d.Version, 1, zone)
+	if err == nil && len(list) > 0 {
+		c = list[0]
+	}
+	return c, err
+}

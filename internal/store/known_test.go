@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"vastspan/core/ageing"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/decimal"
 	"vastspan/core/tally"
 	"vastspan/internal/ingest"
 )
@@ -144,7 +146,7 @@ func (h *history) totals(t *testing.T, d *Dataset) string {
 func (h *history) listed(t *testing.T, d *Dataset) (lines []string) {
 	t.Helper()
 	err := h.EachRecord(t.Context(), d, Listing{Period: tally.OfDays(civil.SetOf(civil.AllDays))}, func(r Record) error {
-		lines = append(lines, fmt.Sprint(*r.Cells[0], *r.Cells[1], *r.Cells[2], r.Cells[3] != nil))
+		lines = append(lines, fmt.Sprintln(*r.Cells[0], *r.Cells[1], *r.Cells[2], r.Cells[3] != nil))
 		return nil
 	})
 	if err != nil {
@@ -184,6 +186,83 @@ func (h *history) check(t *testing.T, when string) {
 	}
 }
 
+// between asks what changed between two states, with and without a key, and adds it up.
+func (h *history) between(t *testing.T, a, b remembered) {
+	t.Helper()
+	at := func(one remembered) *Dataset {
+		d, err := h.Dataset(AsKnown(t.Context(), Asked{At: one.at, Zone: time.UTC}), h.name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return d
+	}
+	earlier, later := at(a), at(b)
+	went, came := without(a.listed, b.listed), without(b.listed, a.listed)
+	for _, key := range [][]string{nil, {"ticket"}} {
+		c, err := h.ChangesBetween(t.Context(), earlier, later, ChangedListing{
+			Period: tally.OfDays(civil.SetOf(civil.AllDays)), Key: key, Amounts: []string{"fee"}, Limit: 1000,
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var gone, fresh []string
+		for _, r := range c.Records {
+			for _, side := range []struct {
+				cells []*string
+				into  *[]string
+			}{{r.Before, &gone}, {r.After, &fresh}} {
+				if side.cells != nil {
+					*side.into = append(*side.into, fmt.Sprintln(*side.cells[0], *side.cells[1], *side.cells[2], side.cells[3] != nil))
+				}
+			}
+			if key != nil && r.Before != nil && r.After != nil && *r.Before[1] != *r.After[1] {
+				t.Errorf("%s: a record changed from %s to %s", h.name, *r.Before[1], *r.After[1])
+			}
+		}
+		slices.Sort(gone)
+		slices.Sort(fresh)
+		if !slices.Equal(gone, went) || !slices.Equal(fresh, came) || key == nil && c.Altered.Records > 0 {
+			t.Fatalf("%s, key %v, from change %d to %d: %v went and %v came, want %v and %v", h.name, key, a.change, b.change, gone, fresh, went, came)
+		}
+		effect := cents(t, c.Came.Effects[0], c.Went.Effects[0], c.Altered.Effects[0])
+		if want := h.fees(b.listed) - h.fees(a.listed); effect != want {
+			t.Fatalf("%s, key %v, from change %d to %d: the effects are %d together, want %d", h.name, key, a.change, b.change, effect, want)
+		}
+	}
+}
+
+// without returns the lines of a sorted list that another has not, as often as it has more of them.
+func without(list, other []string) (left []string) {
+	other = slices.Clone(other)
+	for _, line := range list {
+		if at, found := slices.BinarySearch(other, line); found {
+			other = slices.Delete(other, at, at+1)
+		} else {
+			left = append(left, line)
+		}
+	}
+	return left
+}
+
+// cents adds numbers up in cents.
+func cents(t *testing.T, values ...decimal.Value) (sum int64) {
+	t.Helper()
+	for _, v := range values {
+		sum += thousandths(v.String()) / 10
+	}
+	return sum
+}
+
+var feeOf = regexp.MustCompile(`k\d+ (-?[0-9.]+) `)
+
+// fees adds the fees of lines up, in cents.
+func (h *history) fees(lines []string) (sum int64) {
+	for _, line := range lines {
+		sum += thousandths(feeOf.FindStringSubmatch(line)[1]) / 10
+	}
+	return sum
+}
+
 // Whatever is loaded, replaced, undone and brought back: what was answered after each change is answered again, also when the files of
 // columns were merged, lost, or opened by another service.
 func TestStatesOfThePastAreRemembered(t *testing.T) {
@@ -213,6 +292,10 @@ func TestStatesOfThePastAreRemembered(t *testing.T) {
 			h.step(t)
 		}
 		h.check(t, "at once")
+		for range 3 {
+			at := h.rng.IntN(len(h.states))
+			h.between(t, h.states[at], h.states[at+h.rng.IntN(len(h.states)-at)])
+		}
 		d, err := s.Dataset(t.Context(), h.name)
 		if err != nil {
 			t.Fatal(err)

@@ -63,6 +63,7 @@ func (d download) VisitFindDriversResponse(w http.ResponseWriter) error    { ret
 func (d download) VisitLineUpResponse(w http.ResponseWriter) error         { return d.to(w) }
 func (d download) VisitListRecordsResponse(w http.ResponseWriter) error    { return d.to(w) }
 func (d download) VisitListBoundariesResponse(w http.ResponseWriter) error { return d.to(w) }
+func (d download) VisitListChangesResponse(w http.ResponseWriter) error    { return d.to(w) }
 func (d download) VisitAgeResponse(w http.ResponseWriter) error            { return d.to(w) }
 func (d download) VisitElapseResponse(w http.ResponseWriter) error         { return d.to(w) }
 func (d download) VisitListDaysResponse(w http.ResponseWriter) error       { return d.to(w) }

@@ -20,7 +20,7 @@ var by = map[access.Role]string{
 	access.Auditor: "searchAudit",
 	access.Reader: `findDrivers age check compareReceipt elapse getBook getBrief getCalendar getCalendarYear
 		getDataset getDeliveryMeans getEventList getHolidayList getLoad getPublishedDays getReceipt getSchedule getSpan layOutCalendar
-		lineUp listBoundaries listBriefVersions listBriefs listCalendarVersions listCalendars listDatasetUsers listDatasets listDays
+		lineUp listBoundaries listBriefVersions listBriefs listCalendarVersions listCalendars listChanges listDatasetUsers listDatasets listDays
 		listEventListVersions listEventLists readEvents listHolidayListVersions listHolidayLists listLoads listReceipts listRecords listSchedules
 		listSpanVersions listSpans listValues readLimits rehearse rehearseBrief resolve resolveTimeline total
 		viewBrief`,

@@ -78,7 +78,7 @@ func (h *handlers) ListRecords(ctx context.Context, r server.ListRecordsRequestO
 		Dataset: a.Dataset, Date: a.Date, AsOf: a.AsOf, AtClose: a.AtClose, Calendar: a.Calendar, Span: *page.Span(),
 		AsOfMoment: optional(a.AsOfMoment), Zone: optional(a.Zone), DayStarts: optional(a.DayStarts),
 		Columns: page.Dataset.Schema.Columns, Known: knownOf(a),
-		Where:   where.Texts(), Records: each(page.Records, cellsOf), Count: page.Count, Undated: a.Undated,
+		Where: where.Texts(), Records: each(page.Records, cellsOf), Count: page.Count, Undated: a.Undated,
 		Sums: []types.ColumnSum{}, Next: optional(page.Next),
 	}
 	for i, name := range page.Amounts {

@@ -1220,6 +1220,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/records/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What changed among the records of a span between two states: which came, went and changed, and what that did to the amounts */
+        post: operations["listChanges"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/records/boundaries": {
         parameters: {
             query?: never;
@@ -3622,6 +3639,68 @@ export interface components {
         ColumnSum: {
             column: string;
             sum: components["schemas"]["Value"];
+        };
+        ChangesRequest: {
+            dataset: components["schemas"]["Name"];
+            /** @description The earlier state: a moment, such as 2026-10-05T09:00, load 12, or receipt 4 for when it was made */
+            since: string;
+            known?: components["schemas"]["KnownState"];
+            /** @description Columns by which a record that went and one that came are the same record, which changed */
+            key?: string[];
+            /** @description An expression; left out, all dates */
+            over?: string;
+            /** @description Conditions that have to hold together */
+            where?: string[];
+            /** @description The column of the day */
+            date?: string;
+            /** @description How many to give at most; left out, 50 */
+            limit?: number;
+            /** @description The `next` of the page before */
+            after?: string;
+            as_of?: components["schemas"]["AsOf"];
+            at_close?: boolean;
+            calendar?: string;
+        };
+        Changes: {
+            dataset: string;
+            /** @description The column of the day */
+            date: string;
+            /** Format: date */
+            as_of: string;
+            calendar: string;
+            span: components["schemas"]["AnswerSpan"];
+            columns: components["schemas"]["Column"][];
+            since: components["schemas"]["RecordChange"];
+            until: components["schemas"]["RecordChange"];
+            /** @description The columns that effects are on, after the count of records */
+            amounts: string[];
+            /** @description The count of records and the sum of each amount in the earlier state */
+            before: components["schemas"]["Value"][];
+            /** @description The same in the later state */
+            after: components["schemas"]["Value"][];
+            came: components["schemas"]["ChangeSum"];
+            went: components["schemas"]["ChangeSum"];
+            changed: components["schemas"]["ChangeSum"];
+            /** @description The newest day first */
+            records: components["schemas"]["ChangedRecord"][];
+            /** @description Give as `after` for the next page; absent on the last */
+            next?: string;
+        };
+        ChangeSum: {
+            /** Format: int64 */
+            records: number;
+            /** @description What it did to each amount */
+            effects: components["schemas"]["Value"][];
+        };
+        ChangedRecord: {
+            /** @enum {string} */
+            change: "came" | "went" | "changed";
+            /** Format: date */
+            day: string;
+            before?: components["schemas"]["RecordCells"];
+            after?: components["schemas"]["RecordCells"];
+            /** @description What it did to each amount */
+            effects: components["schemas"]["Value"][];
         };
         BoundariesRequest: {
             dataset: components["schemas"]["Name"];
@@ -6409,6 +6488,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordsPage"];
+                    "text/csv": string;
+                    "text/markdown": string;
+                    "application/x-ndjson": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
                     "text/csv": string;
                     "text/markdown": string;
                     "application/x-ndjson": string;
