@@ -52,6 +52,9 @@ func (a *app) printChanges(w *print.Printer, c *types.Changes) {
 		sums.Header = append(sums.Header, strings.ReplaceAll(name, "_", " "))
 	}
 	row := func(name string, records int64, effects []*types.Value, sign string) {
+		if records == 0 {
+			sign = ""
+		}
 		sums.Rows = append(sums.Rows, append([]string{name, sign + print.Count(int(records))}, figures(effects, true)...))
 	}
 	sums.Rows = append(sums.Rows, append([]string{"before"}, figures(c.Before, false)...))
