@@ -46,6 +46,7 @@ var (
 		"2026-10-19", "2026-02-28", "0001-01-01", "9999-12-31", "0000-12-31", "10000-01-01", "2026-02-30", "today", "latest", "now", "2026-10-19T14:30", "-1", "",
 	}
 	randomColumns = []string{"day", "region", "region", "region", "amount", "amount", "booked", "paid?", "nobody", "weekday", "hour", "month of year of booked", ""}
+	randomStates  = []string{"load 1", "load 1", "load 2", "load 99", "2026-10-05T09:00", "2099-01-01T00:00", "receipt 1", "2026-10-05", "x", ""}
 	randomFigures = []string{"count", "count", "count", "count", "sum amount", "sum amount", "sum amount", "sum amount", "min amount", "mean amount", "median amount", "distinct region", "last amount", "sum region", "max", "sum",
 		"ratio amount/amount", "ratio amount", "sum amount per day", "count per business day", "sum amount pace by days", "sum amount pace by year before",
 		"ratio amount/amount per day", "mean amount pace by days", "mean days from day to booked", "max months from booked to day"}
@@ -74,7 +75,7 @@ type sending struct {
 
 // rarelyRight are operations of which few random requests can be carried out.
 var rarelyRight = []string{"lineUp", "loadFile", "addHolidayList", "putHolidayList", "restoreHolidayList", "createReceipt", "age",
-	"undoLoad", "listDays", "resolveTimeline", "findDrivers", "readEvents"}
+	"undoLoad", "listDays", "resolveTimeline", "findDrivers", "readEvents", "listChanges"}
 
 func newSender(t *testing.T, seed uint64) *sender {
 	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
@@ -130,7 +131,7 @@ func (s *sender) text(name string) string {
 		"format": {"", "csv", "json", "x"}, "delimiter": {"", "comma", "bar"}, "encoding": {"", "utf-8", "windows-1252"}, "omit": {"note", "x"},
 		"database": {"firm", "firm", "nobody"}, "table": {"public.trips", "trips", "public.nobody", "a.b.c"}, "key": {"amount", "x"},
 		"amounts": {"amount", "region"}, "categories": {"region"}, "details": {"booked", "nobody"}, "kept": {"amount=seconds", "day=x"},
-		"share": {"span", "unit"}, "against_dataset": {"sales", "sales amount=amount", "nobody"},
+		"share": {"span", "unit"}, "known": randomStates, "against_dataset": {"sales", "sales amount=amount", "nobody"},
 		"account": {"tomas", "x", "ada"}, "role": {"reader", "analyst", "root"}, "expires_on": {"2099-01-01", "2026-10-19", "x"}, "groups": {"harbour"},
 		"records": {"harbour", "anas", "reas"}, "totals": {"reas", "harbour"}, "after": {"sales", "1", "2026-09-01.3", "x"}, "year_first_days": {"2026-01-05", "2027-01-04", "x"},
 	}
@@ -254,6 +255,9 @@ func (s *sender) body(o *openapi3.Operation, named string) (string, string) {
 	if o.OperationID == "findDrivers" && s.chance(80) {
 		return fmt.Sprintf(`{"dataset":"sales","over":[%q],"against":[%q],"figures":[%q],"as_of":"2026-10-19"}`,
 			s.one(randomExpressions), s.one(randomMoves), s.one([]string{"count", "sum amount", "mean amount", s.one(randomFigures)})), "application/json"
+	}
+	if o.OperationID == "listChanges" && s.chance(80) {
+		return fmt.Sprintf(`{"dataset":"sales","since":%q,"over":%q,"as_of":"2026-10-19"}`, s.one(randomStates), s.one(randomExpressions)), "application/json"
 	}
 	if o.OperationID == "readEvents" && s.chance(60) {
 		text, _ := json.Marshal("name,first_day,last_day,label\nfair," + s.one(randomDays) + "," + s.one(append(randomDays, "")) + ",a\n")
