@@ -122,7 +122,8 @@ func TestNoPageKeepsAnyoneOut(t *testing.T) {
 		{
 			"/receipts",
 			"[data-receipts] tbody tr",
-		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/ageing?dataset=jobs", "[data-lengths] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
+		}, {"/receipt/1", "[data-receipt] tbody tr"}, {"/ageing?dataset=jobs", "[data-lengths] tbody tr"},
+		{"/drivers?over=last%20full%20month&against=1%20year%20earlier", "[data-drivers] tbody tr"}, {"/nowhere", "main h1, main h2"}, {"/totals?over=last%20month", "[role=alert]"},
 		{"/data", "[data-dataset]"},
 	}
 	for _, p := range pages {

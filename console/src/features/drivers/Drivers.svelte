@@ -86,7 +86,7 @@
   <NoRecords />
 {:else if dataset && q}
   <section
-    class="card mb-3.5 grid gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center"
+    class="card mb-3.5 grid grid-cols-1 gap-x-4 gap-y-2.5 p-4 sm:grid-cols-[5.5rem_1fr] sm:items-center"
     aria-label="The question"
   >
     <span class="text-quiet">Figure</span>
