@@ -33,7 +33,7 @@ import (
 func main() {
 	log.SetFlags(0)
 	sizes := flag.String("records", "1000000,3000000,10000000", "numbers of records, by commas")
-	part := flag.String("part", "", "totals, questions or hours alone; all of them where it is empty")
+	part := flag.String("part", "", "totals, questions, changes or hours alone; all of them where it is empty")
 	keep := flag.Bool("keep", false, "keep the tables in bench/results, and write docs/performance.md")
 	total := flag.String("total", "", "a file to total once, and no benchmark")
 	flag.Parse()
@@ -68,10 +68,10 @@ func run(sizes, part string, keep bool) (err error) {
 	defer st.Close()
 	tables := map[string]*report.Table{
 		"totals": report.New("totals", "what, compared with what"), "questions": report.New("questions", "question"),
-		"hours": report.New("hours", "question"), "files": report.New("files", "what, compared with what"),
+		"hours": report.New("hours", "question"), "changes": report.New("changes", "question, beside what"), "files": report.New("files", "what, compared with what"),
 	}
 	defer func() {
-		err = errors.Join(err, report.Write(keep && err == nil, tables["totals"], tables["files"], tables["questions"], tables["hours"]))
+		err = errors.Join(err, report.Write(keep && err == nil, tables["totals"], tables["files"], tables["questions"], tables["changes"], tables["hours"]))
 	}()
 	for text := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(text)
@@ -107,7 +107,7 @@ func (b *bench) run(part string) error {
 	for _, one := range []struct {
 		name string
 		work func() error
-	}{{"totals", b.totals}, {"questions", b.questions}, {"hours", b.hours}} {
+	}{{"totals", b.totals}, {"questions", b.questions}, {"changes", b.changes}, {"hours", b.hours}} {
 		if part != "" && part != one.name {
 			continue
 		}
