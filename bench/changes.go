@@ -42,7 +42,9 @@ func (b *bench) changes() error {
 // ofBothSides totals the last full quarter and the same a year earlier.
 func ofBothSides(by string) (query.Query, error) {
 	f, err := measure.ParseFigure("sum amount")
-	return query.Query{Over: []string{"last full quarter"}, Against: []string{"1 year earlier"}, Figures: []measure.Figure{f}, By: []string{by}}, err
+	return query.Query{
+		Over: []string{"last full quarter"}, Against: []string{"1 year earlier"}, Figures: []measure.Figure{f}, By: []string{by},
+	}, err
 }
 
 func (b *bench) drivers() error {

@@ -68,10 +68,12 @@ func run(sizes, part string, keep bool) (err error) {
 	defer st.Close()
 	tables := map[string]*report.Table{
 		"totals": report.New("totals", "what, compared with what"), "questions": report.New("questions", "question"),
-		"hours": report.New("hours", "question"), "changes": report.New("changes", "question, beside what"), "files": report.New("files", "what, compared with what"),
+		"hours": report.New("hours", "question"), "changes": report.New("changes", "question, beside what"),
+		"files": report.New("files", "what, compared with what"),
 	}
 	defer func() {
-		err = errors.Join(err, report.Write(keep && err == nil, tables["totals"], tables["files"], tables["questions"], tables["changes"], tables["hours"]))
+		err = errors.Join(err, report.Write(keep && err == nil,
+			tables["totals"], tables["files"], tables["questions"], tables["changes"], tables["hours"]))
 	}()
 	for text := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(text)

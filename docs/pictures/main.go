@@ -50,6 +50,7 @@ func rowOf(n int) string { return fmt.Sprintf("[data-table] tbody tr:nth-child(%
 
 const (
 	oneFigure = "/totals?over=last%20full%20quarter&figures=sum%20fare&against=1%20year%20earlier%3Bprior"
+	itsChange = "/drivers?over=last%20full%20month&against=1%20year%20earlier&figures=sum%20fare"
 	ofTheYear = "/totals?over=year%20to%20date&figures=sum%20fare&each=month&by=route&draw=stacked"
 	across    = "/totals?dataset=gates&over=last%2013%20full%20weeks&figures=sum%20people&by=hour%3Bweekday&across=weekday"
 	atNight   = "/span/night-shift?as_of=" + asOf + "&time=14%3A30"
@@ -77,7 +78,9 @@ var pages = []page{
 		before: changing, below: []page{{path: "/events?event=regatta", ready: "[data-events] [data-occurrence]", height: 800}},
 	},
 	{name: "console-ageing", path: ofJobs, ready: "[data-backlog] canvas", height: 1200},
-	{name: "console-totals", path: oneFigure, ready: "[data-big-figure] canvas", height: 860},
+	{name: "console-totals", path: oneFigure, ready: "[data-big-figure] canvas", height: 860, below: []page{
+		{path: itsChange, ready: "[data-drivers] tbody tr", height: 1080},
+	}},
 	{name: "console-breakdown", path: ofTheYear, ready: "[data-drawn] canvas", height: 1160},
 	{name: "console-crosstab", path: across, ready: rowOf(25), height: 1160},
 	{name: "console-lines", path: "/lines?running=year", ready: "[data-lineup] tbody tr:nth-child(13)", height: 880, dark: true},
