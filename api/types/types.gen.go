@@ -828,8 +828,8 @@ type BoundariesRequest struct {
 	// Date The column of the day
 	Date *string `json:"date,omitempty"`
 
-	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+	// receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
 	Known *KnownState `json:"known,omitempty"`
 	Over  string      `json:"over"`
 
@@ -1067,8 +1067,8 @@ type ChangesRequest struct {
 	// Key Columns by which a record that went and one that came are the same record, which changed
 	Key *[]string `json:"key,omitempty"`
 
-	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+	// receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
 	Known *KnownState `json:"known,omitempty"`
 
 	// Limit How many to give at most; left out, 50
@@ -1615,8 +1615,8 @@ type KeysPage struct {
 // Known The last change that the records are known by, and the changes after it
 type Known = table.Known
 
-// KnownState The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+// KnownState The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+// receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
 type KnownState = string
 
 // Label A value of a category, null for blank; or what stands for all values, or for those beyond the top ones
@@ -2067,8 +2067,8 @@ type RecordsRequest struct {
 	// Date The column of the day
 	Date *string `json:"date,omitempty"`
 
-	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+	// receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
 	Known *KnownState `json:"known,omitempty"`
 
 	// Limit How many to give at most; left out, 50
@@ -2580,8 +2580,8 @@ type ViewRequest struct {
 	// Calendar Left out, the brief's own
 	Calendar *string `json:"calendar,omitempty"`
 
-	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-	// out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+	// Known The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+	// receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
 	Known *KnownState `json:"known,omitempty"`
 
 	// Prompts What is given for the brief's prompts; left out, their defaults

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"vastspan/core/dataset"
 	"vastspan/core/decimal"
@@ -131,21 +130,8 @@ func readOffset(after string) (int64, error) {
 
 // stateOf returns a context of the state that a text names: a moment, load N, or receipt N.
 func (s *Records) stateOf(ctx context.Context, text string) (context.Context, error) {
-	number, ok := strings.CutPrefix(strings.TrimSpace(text), "receipt ")
-	if !ok {
-		made, err := s.totals.knowing(ctx, query.Context{Known: text})
-		if err == nil && strings.TrimSpace(text) == "" {
-			err = refused.Wrongf("since: expected a state, such as 2026-10-05T09:00, load 12 or receipt 4")
-		}
-		return made, err
+	if strings.TrimSpace(text) == "" {
+		return ctx, refused.Wrongf("since: expected a state, such as 2026-10-05T09:00, load 12 or receipt 4")
 	}
-	id, err := strconv.ParseInt(strings.TrimSpace(number), 10, 64)
-	if err != nil {
-		return ctx, refused.Wrongf("since: %q: expected receipt and its number, such as receipt 4", text)
-	}
-	r, err := s.store.Receipt(ctx, id)
-	if err != nil {
-		return ctx, err
-	}
-	return store.AsKnown(ctx, store.Asked{At: r.MadeAt.Truncate(time.Microsecond), Zone: s.totals.Zone()}), nil
+	return s.totals.knowing(ctx, query.Context{Known: text})
 }

@@ -18,8 +18,8 @@ func (c Clock) knowing(ctx context.Context, asked query.Context) (context.Contex
 	if err != nil {
 		return ctx, Refused(&query.Error{Pointer: "/known", Err: err})
 	}
-	past := store.Asked{Load: state.Load, Zone: c.by.Zone()}
-	if state.Load == 0 {
+	past := store.Asked{Load: state.Load, Receipt: state.Receipt, Zone: c.by.Zone()}
+	if state.Load == 0 && state.Receipt == 0 {
 		past.At = time.UnixMicro(int64(state.Moment))
 	}
 	return store.AsKnown(ctx, past), nil

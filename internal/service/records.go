@@ -30,7 +30,6 @@ type recordStore interface {
 	EachRecord(ctx context.Context, d *store.Dataset, l store.Listing, take func(store.Record) error) error
 	ChangesBetween(ctx context.Context, earlier, d *store.Dataset, l store.ChangedListing) (*store.StateChanges, error)
 	LastChange(ctx context.Context, d *store.Dataset, zone *time.Location) (table.RecordChange, error)
-	Receipt(ctx context.Context, id int64) (*store.Receipt, error)
 	SumThrough(ctx context.Context, d *store.Dataset, l store.Listing, amount string) (decimal.Value, error)
 	Around(ctx context.Context, d *store.Dataset, l store.Listing, past, future tally.Period) (before, from []store.Record, err error)
 }

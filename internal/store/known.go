@@ -12,10 +12,10 @@ import (
 	"vastspan/internal/refused"
 )
 
-// An Asked state is one of the past: after a load, or at a moment (semantics §13). The zero value is the state now.
+// An Asked state is one of the past: after a load, when a receipt was made, or at a moment (semantics §13).
 type Asked struct {
-	Load int64
-	At   time.Time
+	Load, Receipt int64
+	At            time.Time
 	// Zone is the one in which moments are told.
 	Zone *time.Location
 }
@@ -47,6 +47,13 @@ func (s *Store) recall(ctx context.Context, d *Dataset, state Asked) error {
 		return err
 	}
 	tx := s.reader(ctx)
+	if state.Receipt > 0 {
+		r, err := s.Receipt(ctx, state.Receipt)
+		if err != nil {
+			return err
+		}
+		state.At = r.MadeAt
+	}
 	c, err := d.changeOf(tx, state)
 	if err != nil {
 		return err

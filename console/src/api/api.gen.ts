@@ -3303,8 +3303,8 @@ export interface components {
             known?: components["schemas"]["KnownState"];
         };
         /**
-         * @description The state of the records that is asked: a moment, such as 2026-10-05T09:00, or the state after a load, such as load 12. Left
-         *     out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
+         * @description The state of the records that is asked: a moment, such as 2026-10-05T09:00, the state after a load, such as load 12, or when a
+         *     receipt was made, such as receipt 4. Left out, the newest. Attached tables have none, and neither have moments before a dataset's history begins.
          */
         KnownState: string;
         /** @description The last change that the records are known by, and the changes after it */
