@@ -80,8 +80,7 @@ func (f *viewFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.AsOf, "as-of", "", "as-of day: a date, today, latest or 'latest of DATASET' (default the brief's own)")
 	c.Flags().BoolVar(&f.AtClose, "at-close", false, "the as-of day itself is over")
 	c.Flags().StringVar(&f.Calendar, "calendar", "", "calendar in which expressions are read (default the brief's own)")
-	c.Flags().StringVar(&f.Known, "known", "",
-		"the records as they were known: at a moment (2026-10-05T09:00), after a load ('load 12'), or when a receipt was made ('receipt 4'); default: now")
+	c.Flags().StringVar(&f.Known, "known", "", knownHelp)
 	c.Flags().StringArrayVar(
 		&f.prompts,
 		"prompt",

@@ -39,10 +39,13 @@ func addContextFlags(c *cobra.Command, asOf string) *contextFlags {
 	return f
 }
 
+// knownHelp says what states of the records there are.
+const knownHelp = "the records of datasets as they were known: at a moment (2026-10-05T09:00), after a load ('load 12'), " +
+	"or when a receipt was made ('receipt 4'); default: now"
+
 // knownFlag adds the state of the records that is asked.
 func (f *contextFlags) knownFlag(c *cobra.Command) {
-	c.Flags().StringVar(&f.Known, "known", "",
-		"the records of datasets as they were known: at a moment (2026-10-05T09:00), after a load ('load 12'), or when a receipt was made ('receipt 4'); default: now")
+	c.Flags().StringVar(&f.Known, "known", "", knownHelp)
 }
 
 // errKnownFile is the error of a file that is asked as it was known earlier.
