@@ -47,4 +47,6 @@ func TestDriversPage(t *testing.T) {
 		shows("[data-known]", "As known after load 1"), shows("main", "1 later change is left out: load 2 (late.csv)"))
 	do(t, ctx, "another column", chromedp.Click(`//button[.="channel"]`, chromedp.BySearch), shows("[data-drivers=channel]", "quay"))
 	do(t, ctx, "what is known now", chromedp.Click(`[aria-label="As known now"]`, chromedp.ByQuery), shows("[data-sentence]", "Fare fell 2,589.95"))
+	do(t, ctx, "what a load changed", chromedp.Navigate(s.address+"/records?dataset=crossings&over=2026-09&view=changes&since=load%201&as_of=2026-10-19"),
+		shows("[data-changes-of=came]", "+1,000.00"), shows("[data-changes-of=went]", "0"), shows("[data-changed-records]", "2026-09-28"))
 }

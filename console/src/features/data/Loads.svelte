@@ -15,6 +15,11 @@
   let problem = $state<Error | null>(null)
   const at = (text: string) => new Date(text).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })
 
+  /** What a load changed: from what was known right before it to what was known right after. */
+  const changedBy = (l: Load) =>
+    '/records?' +
+    new URLSearchParams({ dataset, view: 'changes', since: l.loaded_at, known: `load ${l.id}` }).toString()
+
   let said = $state('')
 
   async function undo(l: Load) {
@@ -58,7 +63,10 @@
         >
         <td class="px-3 text-quiet">{l.replaced > 0 ? `in the place of ${l.replaced.toLocaleString('en')}` : ''}</td>
         <td class="px-3 whitespace-nowrap text-quiet">{at(l.loaded_at)}, {l.author}</td>
-        <td class="pl-3 text-right">
+        <td class="pl-3 text-right whitespace-nowrap">
+          {#if !l.undone_at && l.id !== loads.data?.at(-1)?.id}<a class="button mr-1" href={changedBy(l)}
+              >What changed</a
+            >{/if}
           {#if l.undone_at}<span class="line-through">undone {at(l.undone_at)}</span>{#if l.kept}<button
                 class="button for-analyst ml-2 no-underline!"
                 onclick={() => void change(l, 'redo')}>Bring back</button

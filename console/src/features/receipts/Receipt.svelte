@@ -23,6 +23,12 @@
     staleTime: 0,
   }))
 
+  const page = (path: string, keys: Record<string, string>) =>
+    `${path}?${new URLSearchParams({ ...keys, as_of: receipt.data?.as_of ?? '' }).toString()}`
+  const changedSince = (dataset: string) =>
+    page('/records', { dataset, view: 'changes', since: `receipt ${id}`, over: 'all dates' })
+  const knownThen = (dataset: string) => page('/totals', { dataset, known: `receipt ${id}` })
+
   const take = (as: As) => api.GET('/receipts/{id}', { params: { path: { id } }, ...as })
   const days = (text: string) => {
     if (text === '') return 'no days'
@@ -145,6 +151,12 @@
     {r.verified ? 'verified' : 'does not match what is kept'}. By {(r.definitions ?? [])
       .map((d) => `${d.kind} ${d.name} version ${d.version}`)
       .join(', ')}; {(r.loads ?? []).map((l) => `${l.dataset} through load ${l.newest}`).join(', ')}.
+  </p>
+  <p class="mt-1.5 flex flex-wrap items-center gap-1.5 text-quiet print:hidden">
+    Records that changed since:
+    {#each r.loads ?? [] as l (l.dataset)}<a class="chip" href={changedSince(l.dataset)}>{l.dataset}</a>{/each}
+    · asked as known then:
+    {#each r.loads ?? [] as l (l.dataset)}<a class="chip" href={knownThen(l.dataset)}>{l.dataset}</a>{/each}
   </p>
   {#each r.missing ?? [] as text (text)}<p class="mt-1">
       <b class="font-semibold text-worse">Not shown then</b>

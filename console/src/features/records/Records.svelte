@@ -4,6 +4,7 @@
   import Select from '../../ui/Select.svelte'
   import DatasetHead from '../../ui/DatasetHead.svelte'
   import Boundaries from './Boundaries.svelte'
+  import ChangedRecords from './ChangedRecords.svelte'
   import Filters from '../totals/Filters.svelte'
   import NoRecords from '../../ui/NoRecords.svelte'
   import RecordTable from './RecordTable.svelte'
@@ -29,7 +30,8 @@
   const dates = $derived(dataset ? datesOf(dataset) : [])
   const running = $derived(amounts.some((c) => c.name === param('running')) ? (param('running') ?? '') : '')
   const order = $derived(param('order') === 'oldest' ? 'oldest' : 'newest')
-  const view = $derived(param('view') === 'boundaries' ? 'boundaries' : 'list')
+  const views = ['list', 'boundaries', 'changes'] as const
+  const view = $derived(views.find((v) => v === param('view')) ?? 'list')
   const date = $derived(param('date') ?? '')
 
   const asked = $derived.by(() => {
@@ -110,7 +112,7 @@
       <ToggleGroup.Root
         type="single"
         value={view}
-        onValueChange={(v) => setParam('view', v === 'boundaries' ? 'boundaries' : null)}
+        onValueChange={(v) => setParam('view', v === 'list' || v === '' ? null : v)}
         class="flex gap-1.5"
         aria-label="Show"
       >
@@ -119,6 +121,9 @@
         >
         <ToggleGroup.Item value="boundaries" class={['chip', view === 'boundaries' ? 'chip-on' : 'text-quiet']}
           >boundaries of the span</ToggleGroup.Item
+        >
+        <ToggleGroup.Item value="changes" class={['chip', view === 'changes' ? 'chip-on' : 'text-quiet']}
+          >what changed</ToggleGroup.Item
         >
       </ToggleGroup.Root>
       {#if view === 'list'}
@@ -171,6 +176,8 @@
     </div>
     {#if view === 'boundaries' && asked}
       <Boundaries version={asked.version} asked={asked.body} />
+    {:else if view === 'changes' && asked}
+      <ChangedRecords version={asked.version} asked={asked.body} />
     {:else}
       <section
         {@attach scrolls}
