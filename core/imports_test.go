@@ -41,6 +41,8 @@ var allowed = map[string][]string{
 		"internal/ingest",
 		"internal/postgres",
 		"internal/store",
+		"core/drivers",
+		"core/query",
 	},
 	"bench/cluster": {
 		"bench/made", "bench/report", "core/civil", "core/dataset", "core/measure", "core/tally", "internal/attached", "internal/cluster",

@@ -871,8 +871,9 @@ type BriefItem = book.Item
 
 // BriefItemView defines model for BriefItemView.
 type BriefItemView struct {
-	Ageing *AgeingAnswer `json:"ageing,omitempty"`
-	Answer *Answer       `json:"answer,omitempty"`
+	Ageing  *AgeingAnswer `json:"ageing,omitempty"`
+	Answer  *Answer       `json:"answer,omitempty"`
+	Drivers *Drivers      `json:"drivers,omitempty"`
 
 	// Error Why there is no answer
 	Error *string `json:"error,omitempty"`

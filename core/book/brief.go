@@ -42,6 +42,8 @@ const (
 	BarsItem   ItemKind = "bars"   // one figure by unit
 	AgeingItem ItemKind = "ageing" // how long records last, in bands, and their backlog
 	LinesItem  ItemKind = "lines"  // several lines, lined up by the position in the year
+	// DriversItem is what the change of one figure is made of; its By are the columns that are tried.
+	DriversItem ItemKind = "drivers"
 )
 
 // An Item is a part of a brief: a query and how its answer is shown. Its identity is its own, whatever
@@ -276,6 +278,11 @@ func (it *Item) checkKind() error {
 			return fmt.Errorf("bars takes each, the unit of its bars, and no categories")
 		}
 		return one()
+	case DriversItem:
+		if len(it.Against) != 1 || len(it.AgainstDataset) > 0 || it.Each != "" {
+			return fmt.Errorf("drivers takes one comparison of the same records (against), such as 1 year earlier, and no unit (each)")
+		}
+		return one()
 	case TableItem:
 		if len(it.Over) == 0 || len(it.Figures) == 0 {
 			return fmt.Errorf("table takes at least one span (over) and one figure (figures)")
@@ -288,7 +295,7 @@ func (it *Item) checkKind() error {
 		_, err := it.LinesQuery().Queries()
 		return err
 	}
-	return fmt.Errorf("%q is not a kind of item: expected figure, table, bars, lines or ageing", it.Kind)
+	return fmt.Errorf("%q is not a kind of item: expected figure, table, bars, lines, ageing or drivers", it.Kind)
 }
 
 // LinesQuery returns what an item of lines asks.

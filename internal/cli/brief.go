@@ -183,6 +183,10 @@ func (a *app) printBrief(v *types.BriefView) {
 		case it.Ageing != nil:
 			p.Linef("\n%s: %s", it.Item.Title, it.Ageing.Title())
 			drawAgeing(p, it.Ageing)
+		case it.Drivers != nil:
+			p.Linef("\n%s: %s", it.Item.Title, it.Drivers.Sentence)
+			p.Table(driverTable(it.Drivers), driverLook)
+			p.Notes(it.Drivers.Notes)
 		default:
 			p.Linef("\n%s", it.Item.Title)
 			p.Answer(it.Answer)

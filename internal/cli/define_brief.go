@@ -166,7 +166,7 @@ func readItem(text string) (it book.Item, err error) {
 		return it, usagef("--item %q: write an item of ageing in braces, such as "+
 			"'{kind: ageing, title: Jobs, dataset: jobs, ageing: {from: opened_on, to: closed_on}}'", text)
 	case !ok || !slices.Contains(writtenKinds, book.ItemKind(kind)) || strings.TrimSpace(title) == "":
-		return it, usagef("--item %q: expected figure, table, bars or lines, a title, a colon and a query, such as "+
+		return it, usagef("--item %q: expected figure, table, bars, lines or drivers, a title, a colon and a query, such as "+
 			"'figure Fares: dataset=crossings; over=month to date; figures=sum fare'", text)
 	}
 	it.Kind, it.Title = book.ItemKind(kind), strings.TrimSpace(title)
@@ -198,7 +198,7 @@ func readItem(text string) (it book.Item, err error) {
 }
 
 // writtenKinds are the kinds of items that are written with a query.
-var writtenKinds = []book.ItemKind{book.FigureItem, book.TableItem, book.BarsItem, book.LinesItem}
+var writtenKinds = []book.ItemKind{book.FigureItem, book.TableItem, book.BarsItem, book.LinesItem, book.DriversItem}
 
 // readPrompt reads a prompt of a brief: NAME=EXPRESSION or NAME (LABEL)=EXPRESSION.
 func readPrompt(text string) (p book.Prompt, err error) {

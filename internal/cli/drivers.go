@@ -87,11 +87,14 @@ func (a *app) printDrivers(v *drivers.View, out print.Output, source string) err
 		p.Linef("%s, %s over %s against %s, %s", v.Dataset, v.Figure, v.Over, v.Against, print.AsOf(v.AsOf, v.AtClose, v.Calendar))
 		p.Linef("%s\n", source)
 		p.Linef("%s\n", v.Sentence)
-		p.Table(driverTable(v), print.Look{Right: print.Right(1, 2, 3, 4, 5, 6), Lead: 1})
+		p.Table(driverTable(v), driverLook)
 		p.Linef("")
 		p.Notes(v.Notes)
 	}})
 }
+
+// driverLook has numbers to the right.
+var driverLook = print.Look{Right: print.Right(1, 2, 3, 4, 5, 6), Lead: 1}
 
 // driverTable is the effects as people read them: a line for each, the column before its values, with as many decimals as the change
 // has; files have all of them. Mix and rate are those of means and ratios.

@@ -25,6 +25,14 @@ type ChangesQuery struct {
 	Key   []string // columns by which records that went and came are the same
 }
 
+// What changed, as the store finds it.
+type (
+	// ChangedRecord is a record that came, went or changed.
+	ChangedRecord = store.ChangedRecord
+	// ChangedSum is how many did, and what that did to each amount.
+	ChangedSum = store.ChangedSum
+)
+
 // Changes are what changed, and what that did to the count of records and to each amount.
 type Changes struct {
 	Listed

@@ -125,16 +125,26 @@ func (s *Totals) Drivers(ctx context.Context, q query.Query) (*drivers.View, err
 		if err != nil {
 			return nil, err
 		}
-		main, e, err := s.prepared(ctx, l, q)
+		a, err := s.driversWith(ctx, l, q)
 		if err != nil {
 			return nil, err
 		}
-		a, err := (drivers.Question{Query: q}).Answer(ctx, e, main)
-		if err != nil {
-			return nil, Refused(err)
-		}
 		return a.View(q.Top)
 	})
+}
+
+// driversWith finds drivers with the definitions of a library.
+func (s *Totals) driversWith(ctx context.Context, l *book.Library, q query.Query) (*drivers.Answer, error) {
+	main, e, err := s.prepared(ctx, l, q)
+	if err != nil {
+		return nil, err
+	}
+	a, err := (drivers.Question{Query: q}).Answer(ctx, e, main)
+	if err != nil {
+		return nil, Refused(err)
+	}
+	a.Compared.Define(l.Definitions(a.Compared.Expressions(), a.Compared.Calendar))
+	return a, nil
 }
 
 // totalWith answers a query with the definitions of a library.

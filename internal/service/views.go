@@ -10,6 +10,7 @@ import (
 	"vastspan/core/book"
 	"vastspan/core/civil"
 	"vastspan/core/dataset"
+	"vastspan/core/drivers"
 	"vastspan/core/query"
 	"vastspan/core/span"
 	"vastspan/core/table"
@@ -50,6 +51,8 @@ type ItemView struct {
 	Spark  *query.Answer // of a figure, by unit
 	Lineup *query.Lineup
 	Ageing *ageing.Answer
+	// Drivers are what a change is made of; the answer is the comparison itself then.
+	Drivers *drivers.View
 }
 
 // A ViewContext says as of what a brief is shown; what is not given is the brief's own.
@@ -226,6 +229,10 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 		v.Lineup, v.Err = s.totals.linesWith(ctx, l, *it.LinesQuery())
 		return v
 	}
+	if it.Kind == book.DriversItem {
+		v.drivers(s.totals.driversWith(ctx, l, it.Query))
+		return v
+	}
 	var keep *tally.Top
 	if top, ok := s.tops[it.ID]; ok {
 		keep = tally.NewTop(top, 0)
@@ -242,6 +249,16 @@ func (s *Views) item(ctx context.Context, l *book.Library, it book.Item, c query
 		Where: it.Where, Date: it.Date, Each: it.Spark, Context: c,
 	})
 	return v
+}
+
+// drivers shows what a change is made of, or why that is not known.
+func (v *ItemView) drivers(a *drivers.Answer, err error) {
+	if err == nil {
+		v.Drivers, err = a.View(v.Item.Top)
+	}
+	if v.Err = err; err == nil {
+		v.Answer = a.Compared
+	}
 }
 
 // Grid returns a row for each figure of each item, unit and group, as CSV has them.
@@ -332,6 +349,8 @@ func (v *BriefView) Document() *table.Document {
 			part = it.Lineup.Document()
 		case it.Ageing != nil:
 			part = it.Ageing.Document()
+		case it.Drivers != nil:
+			part = it.Drivers.Document()
 		default:
 			part = it.Answer.Document()
 		}
@@ -342,7 +361,11 @@ func (v *BriefView) Document() *table.Document {
 			}
 			d.Apart = append(d.Apart, table.Sheet{Title: title, Grid: sheet.Grid})
 		}
-		parts = append(parts, titled{it.Item.Title, it.foot(), part})
+		foot := it.foot()
+		if it.Drivers != nil {
+			foot = append([]string{it.Drivers.Sentence}, foot...)
+		}
+		parts = append(parts, titled{it.Item.Title, foot, part})
 		d.About = append(d.About, table.Fact{Name: "item", Text: it.Item.Title})
 		d.About = append(d.About, part.About...)
 	}

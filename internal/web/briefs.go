@@ -40,7 +40,7 @@ func (h *handlers) ViewBrief(ctx context.Context, r server.ViewBriefRequestObjec
 			p := problemOf(h.service.Offering(ctx, it.Err))
 			return types.BriefItemView{Item: it.Item, Error: &p.Detail, Pointer: p.Pointer, Expression: p.Expression}
 		}
-		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup, Ageing: it.Ageing}
+		return types.BriefItemView{Item: it.Item, Answer: it.Answer, Spark: it.Spark, Lineup: it.Lineup, Ageing: it.Ageing, Drivers: it.Drivers}
 	})
 	return out, nil
 }

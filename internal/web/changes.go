@@ -10,7 +10,6 @@ import (
 	"vastspan/core/table"
 	"vastspan/internal/refused"
 	"vastspan/internal/service"
-	"vastspan/internal/store"
 )
 
 // ListChanges lists what changed between two states of a dataset.
@@ -46,14 +45,14 @@ func (h *handlers) ListChanges(ctx context.Context, r server.ListChangesRequestO
 	values := func(list []decimal.Value) []*types.Value {
 		return each(list, func(v *decimal.Value) *types.Value { return v })
 	}
-	sum := func(s *store.ChangedSum) types.ChangeSum {
+	sum := func(s *service.ChangedSum) types.ChangeSum {
 		return types.ChangeSum{Records: s.Records, Effects: values(s.Effects)}
 	}
 	return server.ListChanges200JSONResponse{
 		Dataset: c.Answer.Dataset, Date: c.Answer.Date, AsOf: c.Answer.AsOf, Calendar: c.Answer.Calendar, Span: *c.Span(),
 		Columns: c.Dataset.Schema.Columns, Since: c.Since, Until: c.Until, Amounts: c.Amounts,
 		Before: values(c.Before), After: values(c.After), Came: sum(&c.Came), Went: sum(&c.Went), Changed: sum(&c.Altered),
-		Records: each(c.Records, func(r *store.ChangedRecord) types.ChangedRecord {
+		Records: each(c.Records, func(r *service.ChangedRecord) types.ChangedRecord {
 			one := types.ChangedRecord{Change: types.ChangedRecordChange(kindOf(r)), Day: r.Day, Effects: values(r.Effects)}
 			if r.Before != nil {
 				one.Before = &r.Before
@@ -69,7 +68,7 @@ func (h *handlers) ListChanges(ctx context.Context, r server.ListChangesRequestO
 // mostTaken is how many changed records a file holds at most.
 const mostTaken = 200_000
 
-func kindOf(r *store.ChangedRecord) string {
+func kindOf(r *service.ChangedRecord) string {
 	switch {
 	case r.Before == nil:
 		return "came"

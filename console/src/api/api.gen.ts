@@ -3816,7 +3816,7 @@ export interface components {
             /** @description Its identity, whatever its title says; given where it is left out */
             id?: string;
             /** @enum {string} */
-            kind: "figure" | "table" | "bars" | "lines" | "ageing";
+            kind: "figure" | "table" | "bars" | "lines" | "ageing" | "drivers";
             title: string;
             /** @description Of 12 columns, 0 for the kind's own */
             width?: number;
@@ -3882,6 +3882,7 @@ export interface components {
             spark?: components["schemas"]["Answer"];
             lineup?: components["schemas"]["Lineup"];
             ageing?: components["schemas"]["AgeingAnswer"];
+            drivers?: components["schemas"]["Drivers"];
         };
         BriefRehearseRequest: {
             /** Format: date */

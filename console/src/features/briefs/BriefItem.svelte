@@ -10,6 +10,7 @@
   import Backlog from '../ageing/Backlog.svelte'
   import Bands from '../ageing/Bands.svelte'
   import Lengths from '../ageing/Lengths.svelte'
+  import Bridge from '../drivers/Bridge.svelte'
   import BarsChart from './BarsChart.svelte'
   import { tellingOf, type ItemView } from './briefs'
   import FigureCard from './FigureCard.svelte'
@@ -48,6 +49,10 @@
   <Lengths answer={view.ageing} bare />
   {#if (view.ageing.bands ?? '') !== ''}<Bands answer={view.ageing} bare />{/if}
   {#if view.ageing.each}<Backlog answer={view.ageing} bare />{/if}
+{:else if view.drivers}
+  {@const column = view.drivers.columns[0]?.name}
+  <p class="mt-1 mb-2 font-semibold" data-sentence>{view.drivers.sentence}</p>
+  {#if column}<Bridge drivers={view.drivers} {column} links={false} />{/if}
 {:else if answer}
   {#if !answer.tables[0]?.across}<p class="text-quiet">
       {answer.spans.map((s) => (s.moments ? outerTimes(s.moments) : outer(s.intervals))).join('; ')}

@@ -19,7 +19,14 @@ export const useBriefs = () =>
   }))
 
 /** How many of 12 columns an item takes where it says nothing. */
-export const defaultWidth: Record<Item['kind'], number> = { figure: 3, table: 6, bars: 6, lines: 12, ageing: 6 }
+export const defaultWidth: Record<Item['kind'], number> = {
+  figure: 3,
+  table: 6,
+  bars: 6,
+  lines: 12,
+  ageing: 6,
+  drivers: 12,
+}
 export const widthOf = (it: Item) => it.width || defaultWidth[it.kind]
 
 /** Saves a brief: a change is made from a version, 0 for a new brief, and one made meanwhile is refused. */
@@ -53,6 +60,7 @@ export function mended(it: Item, pointer: string, expression: string): Item {
 
 /** The page on which the question of an item can be taken further; null for one without an answer. */
 export function pageOf(view: ItemView): string | null {
+  if (view.drivers && view.answer) return totalsPage(view.answer.query).replace('/totals?', '/drivers?')
   if (view.answer) return totalsPage(view.answer.query)
   if (view.lineup) {
     const { lines, each, running, as_of, at_close, calendar } = view.lineup
@@ -103,7 +111,7 @@ export function toItem(kind: Item['kind'], title: string, dataset: string, q: Pa
   const table = { ...base, ...rest, over, figures, each, running }
   const bars = { ...base, over: over.slice(0, 1), figures: [one], each, running }
   const figure = { ...base, over: over.slice(0, 1), figures: [one], spark: 'month' }
-  return compact({ table, bars, figure, lines: base, ageing: base }[kind]) as Item
+  return compact({ table, bars, figure, lines: base, ageing: base, drivers: figure }[kind]) as Item
 }
 
 /**

@@ -5,7 +5,7 @@
   import { decimalsOf, deeper, nameOf, ofColumn, partOf, shown, signed, type Drivers, type Effect } from './drivers'
 
   // From the counterpart to the figure, a step for each value of a column. Each step leads to its own drivers.
-  let { drivers, column }: { drivers: Drivers; column: string } = $props()
+  let { drivers, column, links = true }: { drivers: Drivers; column: string; links?: boolean } = $props()
 
   /** How many steps are drawn; the others are put together. */
   const most = 9
@@ -41,7 +41,8 @@
       const tone = by < 0 ? 'bg-worse' : 'bg-inside'
       return { name, low: Math.min(from, at), high: Math.max(from, at), text, tone, link }
     }
-    const one = (e: Effect) => step(nameOf(e), Number(e.difference), signed(e.difference, decimals), deeper(e))
+    const one = (e: Effect) =>
+      step(nameOf(e), Number(e.difference), signed(e.difference, decimals), links ? deeper(e) : null)
     const list = [whole(drivers.against, total.counterpart, 'bg-inside-light'), ...apart.map(one)]
     if (rest.length > 0) {
       const sum = rest.reduce((a, e) => a + Number(e.difference), 0)

@@ -13,6 +13,8 @@
   import Notes from '../../ui/Notes.svelte'
   import { scrolls } from '../../ui/scrolls'
   import Select from '../../ui/Select.svelte'
+  import AddToBrief from '../briefs/AddToBrief.svelte'
+  import type { Item } from '../briefs/briefs'
   import Expression from '../spans/Expression.svelte'
   import Filters from '../totals/Filters.svelte'
   import Bridge from './Bridge.svelte'
@@ -63,6 +65,12 @@
       placeholderData: keepPreviousData,
     }
   })
+  // The question as an item of a brief: the as-of day and what is known belong to the brief.
+  function toItem(kind: Item['kind'], title: string): Item {
+    const own = ['as_of', 'at_close', 'calendar', 'known']
+    const question = Object.fromEntries(Object.entries(asked!.body).filter(([name]) => !own.includes(name)))
+    return { kind, title, ...question } as Item
+  }
   const take = (as: As) => api.POST('/drivers', { body: asked!.body, ...as })
   const csv = async () => text(await api.POST('/drivers', { body: asked!.body, ...asCSV }))
   const columns = $derived(answer.data?.columns ?? [])
@@ -78,7 +86,11 @@
   datasets={datasets.data ?? []}
   csv={asked ? csv : undefined}
   take={asked ? take : undefined}
-/>
+>
+  {#snippet tools()}
+    {#if asked}<AddToBrief kinds={[{ value: 'drivers', label: 'what the change is made of' }]} make={toItem} />{/if}
+  {/snippet}
+</DatasetHead>
 
 {#if datasets.isError}
   <ErrorPanel error={datasets.error} retry={() => void datasets.refetch()} />

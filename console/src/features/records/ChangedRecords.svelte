@@ -30,6 +30,11 @@
     const text = (v: string | null | undefined) => v ?? '(blank)'
     return sides.length === 2 && sides[0] !== sides[1] ? `${text(sides[0])} → ${text(sides[1])}` : (sides[0] ?? '–')
   }
+  const sumsOf = (c: Schemas['Changes']) => [
+    { name: 'came', sum: c.came, by: '+' },
+    { name: 'went', sum: c.went, by: '−' },
+    { name: 'changed', sum: c.changed, by: '' },
+  ]
   const tone = { came: 'text-inside', went: 'text-worse', changed: '' }
   const at = (c: Schemas['RecordChange']) =>
     `${c.what}, ${new Date(c.at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}`
@@ -77,7 +82,7 @@
           <th class="pr-3 text-left font-normal" scope="row">before</th>
           {#each c.before as v, i (i)}<td class="px-3 text-right tabular-nums">{formatNumber(v)}</td>{/each}
         </tr>
-        {#each [{ name: 'came', sum: c.came, by: '+' }, { name: 'went', sum: c.went, by: '−' }, { name: 'changed', sum: c.changed, by: '' }] as row (row.name)}
+        {#each sumsOf(c) as row (row.name)}
           <tr class="h-8 border-t border-line/60" data-changes-of={row.name}>
             <th class="pr-3 text-left font-normal" scope="row">{row.name}</th>
             <td class="px-3 text-right tabular-nums">{row.sum.records > 0 ? row.by : ''}{count(row.sum.records)}</td>
