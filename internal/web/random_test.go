@@ -424,7 +424,7 @@ func callersOf(t *testing.T, m *team) []callers {
 func TestRandomRequests(t *testing.T) {
 	requests := *requests
 	if testing.Short() {
-		requests /= 10
+		requests /= 20
 	}
 	m := openTeam(t, pgtest.Database(t, database), besideTable(t), Settings{})
 	s, asked := m.as(access.Administrator), callersOf(t, m)
