@@ -55,7 +55,7 @@ func TestDefinitionsFromFlagsAndFiles(t *testing.T) {
 	s.must("span", "add", "back", "@closed, 1 year earlier")
 	says(s.must("brief", "add", "quay", "--title", "The quay", "--item", "figure Fares: dataset=sales; over=@closed; figures=sum amount; spark=month",
 		"--item", "table By region: dataset=sales; over=@closed; figures=sum amount; by=region"), "2 items")
-	s.refused(2, "expected figure, table, bars or lines", "brief", "add", "odd", "--item", "chart Fares: dataset=sales")
+	s.refused(2, "expected figure, table, bars, lines or drivers", "brief", "add", "odd", "--item", "chart Fares: dataset=sales")
 	s.refused(2, "not a part of a query", "brief", "add", "odd", "--item", "table Fares: data=sales")
 	s.refused(2, "expected --item", "brief", "add", "odd")
 	says(s.must("brief", "add", "all-kinds", "--prompt", "window (Days to look at)=2026", "--item", "table Days: dataset=sales; over=?window; figures=count",

@@ -32,7 +32,7 @@ func (f *briefFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.context.AsOf, "as-of", "", "as-of day of the brief: latest, today or a date (default latest)")
 	flags.BoolVar(&f.context.AtClose, "at-close", false, "the as-of day itself is over")
 	flags.StringVar(&f.context.Calendar, "calendar", "", "calendar in which its expressions are read")
-	flags.StringArrayVar(&f.items, "item", nil, "an item: KIND TITLE: QUERY, where the kind is figure, table, bars or lines; "+
+	flags.StringArrayVar(&f.items, "item", nil, "an item: KIND TITLE: QUERY, where the kind is figure, table, bars, lines or drivers; "+
 		"or in braces as in a span book, with all that it has; repeatable")
 	flags.StringArrayVar(&f.prompts, "prompt", nil, "a prompt that items name as ?NAME: NAME=EXPRESSION, its default, "+
 		"or 'NAME (LABEL)=EXPRESSION'; repeatable")
