@@ -55,7 +55,7 @@ func TestDriversAgree(t *testing.T) {
 	list := naiveRecords(t, text, &kept.Schema)
 	changes := 3000
 	if testing.Short() {
-		changes = 20
+		changes = 10
 	}
 	found := 0
 	for i := range changes {

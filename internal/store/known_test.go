@@ -269,7 +269,7 @@ func TestStatesOfThePastAreRemembered(t *testing.T) {
 	s := open(t)
 	histories := 2000
 	if testing.Short() {
-		histories = 6
+		histories = 4
 	}
 	for i := range histories {
 		h := &history{Store: s, name: fmt.Sprint("past-", i), rng: rand.New(rand.NewPCG(13, uint64(i)))}
