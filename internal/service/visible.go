@@ -13,14 +13,21 @@ type datasetFinder interface {
 	Dataset(ctx context.Context, name string) (*store.Dataset, error)
 }
 
-// visible finds a dataset of which the caller may see as much as is asked for. One of which he may see nothing is answered as
-// one that is not there.
+// visible finds a dataset of which the caller may see as much as is asked for, in the state that the context asks for. One of which he
+// may see nothing is answered as one that is not there, whatever the state. Who sees only totals sees those of the newest state: the
+// difference of two states would show single records.
 func visible(ctx context.Context, st datasetFinder, name string, level access.Level) (*store.Dataset, error) {
-	d, err := st.Dataset(ctx, name)
+	d, err := st.Dataset(store.AsKnown(ctx, store.Asked{}), name)
 	if err != nil {
 		return nil, err
 	}
-	return d, check(ctx, d, level)
+	if err := check(ctx, d, level); err != nil || !store.InPast(ctx) {
+		return d, err
+	}
+	if levelOf(ctx, d) < access.Records {
+		return nil, access.Refusedf("you see only totals of dataset %s, and those as they are known now", name)
+	}
+	return st.Dataset(ctx, name)
 }
 
 // check refuses a dataset of which the caller may see less than is asked for.

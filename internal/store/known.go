@@ -12,20 +12,27 @@ import (
 	"vastspan/internal/refused"
 )
 
-// An Asked state is one of the past: after a load, when a receipt was made, or at a moment (semantics §13).
+// An Asked state is one of the past: after a load, when a receipt was made, or at a moment (semantics §13). The zero value is the
+// newest one.
 type Asked struct {
 	Load, Receipt int64
 	At            time.Time
-	// Zone is the one in which moments are told.
+	// Zone is the one in which moments are written.
 	Zone *time.Location
 }
 
 // knownKey is the key of the state that is asked in its context.
 type knownKey struct{}
 
-// AsKnown returns a context with which datasets are found as they were known in a state of the past.
+// AsKnown returns a context with which datasets are found as they were known in a state of the past, or in the newest one.
 func AsKnown(ctx context.Context, state Asked) context.Context {
 	return context.WithValue(ctx, knownKey{}, state)
+}
+
+// InPast reports whether a context asks for a state of the past.
+func InPast(ctx context.Context) bool {
+	state, _ := ctx.Value(knownKey{}).(Asked)
+	return state != Asked{}
 }
 
 // Known says which state of the past a dataset was found in; nil for the newest.
@@ -33,11 +40,10 @@ func (d *Dataset) Known() *table.Known { return d.known }
 
 // asAsked sets a dataset back to the state that a context asks for.
 func (s *Store) asAsked(ctx context.Context, d *Dataset) error {
-	state, ok := ctx.Value(knownKey{}).(Asked)
-	if !ok {
+	if !InPast(ctx) {
 		return nil
 	}
-	return s.recall(ctx, d, state)
+	return s.recall(ctx, d, ctx.Value(knownKey{}).(Asked))
 }
 
 // recall sets a dataset back to a state of the past. Errors: an attached table, a load that is not there or is undone, a moment before
