@@ -80,7 +80,7 @@ func (b *bench) drivers() error {
 	if err != nil {
 		return err
 	}
-	b.put("changes", "drivers over three columns, one of 100,000 values; beside one total by that column, and by hand", mine, one, hand)
+	b.put("changes", "drivers over three columns, one of 100,000 values; compared with one total by that column, and by hand", mine, one, hand)
 	return nil
 }
 
@@ -131,7 +131,7 @@ func (b *bench) past() error {
 				return err
 			}
 		}
-		b.put("changes", figure+" as known before a month was replaced; beside the same question now", times[0], times[1])
+		b.put("changes", figure+" as known before a month was replaced; compared with the same question now", times[0], times[1])
 	}
 	return nil
 }

@@ -68,7 +68,7 @@ func run(sizes, part string, keep bool) (err error) {
 	defer st.Close()
 	tables := map[string]*report.Table{
 		"totals": report.New("totals", "what, compared with what"), "questions": report.New("questions", "question"),
-		"hours": report.New("hours", "question"), "changes": report.New("changes", "question, beside what"),
+		"hours": report.New("hours", "question"), "changes": report.New("changes", "question, compared with what"),
 		"files": report.New("files", "what, compared with what"),
 	}
 	defer func() {

@@ -16,16 +16,8 @@ func (f *finder) countAndSize(a *Answer, whole pair) error {
 	if m.Sign() == 0 {
 		return nil // the counterpart has no mean
 	}
-	mean, err := a.Total.Counterpart.Over(m)
+	count, mean, err := a.number(Count, n, m)
 	if err != nil {
-		return err
-	}
-	more, err := n.Minus(m)
-	if err != nil {
-		return err
-	}
-	count := Effect{Part: Count, Figure: n, Counterpart: m}
-	if count.Difference, err = more.Times(mean); err != nil {
 		return err
 	}
 	size := Effect{Part: Size, Counterpart: mean}
@@ -36,6 +28,19 @@ func (f *finder) countAndSize(a *Answer, whole pair) error {
 		return err
 	}
 	return a.addOthers(count, size)
+}
+
+// number is the effect of another number of something: of n instead of m, each with the counterpart's mean.
+func (a *Answer) number(part Part, n, m decimal.Fraction) (e Effect, mean decimal.Fraction, err error) {
+	e = Effect{Part: part, Figure: n, Counterpart: m}
+	if mean, err = a.Total.Counterpart.Over(m); err != nil {
+		return e, mean, err
+	}
+	more, err := n.Minus(m)
+	if err == nil {
+		e.Difference, err = more.Times(mean)
+	}
+	return e, mean, err
 }
 
 // addOthers adds effects with their contributions.
@@ -94,7 +99,7 @@ func (f *finder) split(a *Answer) *split {
 }
 
 // sets lists the sets of days: first the kinds, then the events.
-func (s *split) sets() func(own, other civil.Set) []civil.Set {
+func (s *split) sets() []civil.Set {
 	if s == nil {
 		return nil
 	}
@@ -102,7 +107,7 @@ func (s *split) sets() func(own, other civil.Set) []civil.Set {
 	for _, e := range s.events {
 		list = append(list, e.Days())
 	}
-	return func(civil.Set, civil.Set) []civil.Set { return list }
+	return list
 }
 
 // days separates how many days are covered, and of which kinds, from what remains, and finds what the days of events took.
@@ -111,16 +116,8 @@ func (f *finder) days(a *Answer, s *split, found []query.SideValues) error {
 		return nil
 	}
 	n, m := count(s.own.Days()), count(s.other.Days())
-	mean, err := a.Total.Counterpart.Over(m)
+	days, mean, err := a.number(Days, n, m)
 	if err != nil {
-		return err
-	}
-	more, err := n.Minus(m)
-	if err != nil {
-		return err
-	}
-	days := Effect{Part: Days, Figure: n, Counterpart: m}
-	if days.Difference, err = more.Times(mean); err != nil {
 		return err
 	}
 	expected, err := a.expected(s, found, mean)
@@ -157,7 +154,7 @@ func (f *finder) days(a *Answer, s *split, found []query.SideValues) error {
 
 func count(n int) decimal.Fraction { return decimal.FractionOf(decimal.Int(int64(n))) }
 
-// expected is what the span would come to if each of its days took what the days of its kind took on average in the counterpart, and
+// expected is the figure that the span would have if each of its days took what the days of its kind took on average in the counterpart, and
 // where that has none, what its days took. It notes the kinds.
 func (a *Answer) expected(s *split, found []query.SideValues, mean decimal.Fraction) (decimal.Fraction, error) {
 	expected := zero

@@ -202,7 +202,7 @@ func (f *finder) quotient() bool {
 // onlyTotals reports that single records are not to be seen.
 func (f *finder) onlyTotals() bool { return f.records.MinRecords > 0 || f.records.TotalsBy != "" }
 
-// A pair is what the parts of the figure come to on both sides: for a quotient what is divided and by what; for a sum the sum and how
+// A pair is the parts of the figure on both sides: for a quotient what is divided and by what; for a sum the sum and how
 // many values there are.
 type pair struct{ own, other [2]decimal.Fraction }
 

@@ -89,7 +89,6 @@ func (e Evaluator) Answer(ctx context.Context, q Query, main Records) (*Answer, 
 
 // ask plans a query and asks its records.
 func (e Evaluator) ask(ctx context.Context, q Query, main Records) (*plan, error) {
-	q.Over, q.Against = slices.Clone(q.Over), slices.Clone(q.Against) // they are given their canonical text
 	p, err := newPlan(ctx, e, q, main)
 	if err != nil {
 		return nil, err

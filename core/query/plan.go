@@ -152,6 +152,7 @@ const wholeSpan = -1
 
 // newPlan reads a query and lays its spans out. Errors are *Error, or those of finding other records.
 func newPlan(ctx context.Context, e Evaluator, q Query, main Records) (*plan, error) {
+	q.Over, q.Against = slices.Clone(q.Over), slices.Clone(q.Against) // they are given their canonical text
 	p := &plan{Evaluator: e, query: q}
 	if err := p.check(); err != nil {
 		return nil, err

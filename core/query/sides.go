@@ -10,18 +10,17 @@ import (
 	"vastspan/core/tally"
 )
 
-// A Breakdown asks what the figures of a query come to on both sides of its one comparison: by the categories of the query, and over
-// sets of days.
+// A Breakdown asks for the figures of a query on both sides of its one comparison: by the categories of the query, and over sets of
+// days.
 type Breakdown struct {
 	Query
-	// Days returns the sets of days for which both sides are asked, from the days of either side; nil asks for none.
-	Days func(own, other civil.Set) []civil.Set
+	Days []civil.Set
 }
 
 // SideValues are the figures of a query on both sides, blank where a side has no record.
 type SideValues struct{ Own, Other []decimal.Fraction }
 
-// Sides are what figures come to on both sides of a comparison.
+// Sides are the figures of both sides of a comparison.
 type Sides struct {
 	Total  SideValues
 	Groups [][]dataset.Label
@@ -64,9 +63,7 @@ type sidesPlan struct {
 
 // askSides plans a breakdown and asks the records, keeping only so many values of the category apart where top is not 0.
 func (e Evaluator) askSides(ctx context.Context, b Breakdown, main Records, top int) (*sidesPlan, error) {
-	q := b.Query
-	q.Over, q.Against = append([]string{}, q.Over...), append([]string{}, q.Against...) // they are given their canonical text
-	p, err := newPlan(ctx, e, q, main)
+	p, err := newPlan(ctx, e, b.Query, main)
 	if err != nil {
 		return nil, err
 	}
@@ -76,11 +73,8 @@ func (e Evaluator) askSides(ctx context.Context, b Breakdown, main Records, top 
 		r := &p.inputs[0].request
 		r.Top, r.RankAgainst = top, sp.comparisons[0].at.period
 	}
-	if b.Days == nil {
-		return s, p.run(ctx)
-	}
 	other := sp.comparisons[0].period
-	for _, days := range b.Days(sp.period.Touched(), other.Touched()) {
+	for _, days := range b.Days {
 		s.days = append(s.days, [2]slot{p.on(0, onDays(sp.period, days)), p.on(0, onDays(other, days))})
 	}
 	return s, p.run(ctx)
@@ -129,7 +123,6 @@ func (e Evaluator) Heaviest(ctx context.Context, q Query, main Records, column s
 	if !ok {
 		return nil, nil
 	}
-	q.Over, q.Against = append([]string{}, q.Over...), append([]string{}, q.Against...) // they are given their canonical text
 	p, err := newPlan(ctx, e, q, main)
 	if err != nil {
 		return nil, err

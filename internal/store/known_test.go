@@ -323,12 +323,12 @@ func TestStatesThatAreRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	for want, state := range map[string]Asked{
-		"can be asked from 2":                        {At: first.LoadedAt.AddDate(0, 0, -1)},
-		"that is after now":                          {At: time.Now().Add(time.Hour)},
-		"was undone on":                              {Load: second.ID},
-		fmt.Sprint(second.ID + 1000):                 {Load: second.ID + 1000},
-		"its first records came":                     {At: time.Unix(0, 0)},
-		"such as " + time.Now().UTC().Format("2006"): {Load: second.ID},
+		"can be asked from 2":                             {At: first.LoadedAt.AddDate(0, 0, -1)},
+		"that is after now":                               {At: time.Now().Add(time.Hour)},
+		"was undone on":                                   {Load: second.ID},
+		fmt.Sprint(second.ID + 1000):                      {Load: second.ID + 1000},
+		"its first records came":                          {At: time.Unix(0, 0)},
+		"such as " + second.LoadedAt.UTC().Format("2006"): {Load: second.ID},
 	} {
 		state.Zone = time.UTC
 		if _, err := s.Dataset(AsKnown(ctx, state), "asked"); err == nil || !strings.Contains(err.Error(), want) {

@@ -94,9 +94,9 @@ export function driversPage(
   const compared = a.spans[r.span]?.comparisons ?? []
   const k = compared.findIndex((one) => one.name === c.comparison && !one.dataset)
   const against = a.query.against?.[k]
-  const behind = recordsPage(a, table, r, { ...c, role: 'figure' }, context, parse)
-  if (k < 0 || against === undefined || behind === null) return null
-  const link = new URLSearchParams(behind.slice('/records?'.length))
+  const records = recordsPage(a, table, r, { ...c, role: 'figure' }, context, parse)
+  if (k < 0 || against === undefined || records === null) return null
+  const link = new URLSearchParams(records.slice('/records?'.length))
   link.delete('running')
   link.set('figures', figure)
   link.set('against', joinList([against]))

@@ -37,14 +37,14 @@ function withWhere(names: readonly string[], where: string[]): URLSearchParams {
   return link
 }
 
-/** The drivers of one value by the other columns; null where it stands for several. */
+/** The drivers of one value by the other columns; null for several values put together. */
 export function deeper(e: Effect): string | null {
   if (e.column === undefined || isOther(e.value)) return null
   const link = withWhere(keys, [...params('where'), isValue(e.column, (e.value ?? null) as string | null)])
   return '/drivers?' + link.toString()
 }
 
-/** The records of one side of an effect; null where it stands for several values. */
+/** The records of one side of an effect; null for several values put together. */
 export function recordsOf(d: Drivers, e: Effect, side: 'own' | 'other'): string | null {
   if (isOther(e.value)) return null
   const where = [...params('where')]
