@@ -154,8 +154,8 @@ func (f *finder) days(a *Answer, s *split, found []query.SideValues) error {
 
 func count(n int) decimal.Fraction { return decimal.FractionOf(decimal.Int(int64(n))) }
 
-// expected is the figure that the span would have if each of its days took what the days of its kind took on average in the counterpart, and
-// where that has none, what its days took. It notes the kinds.
+// expected is the figure that the span would have if each of its days took what the days of its kind took on average in the
+// counterpart, and where that has none, what all its days took on average. It notes the kinds.
 func (a *Answer) expected(s *split, found []query.SideValues, mean decimal.Fraction) (decimal.Fraction, error) {
 	expected := zero
 	for k, days := range s.byKind {

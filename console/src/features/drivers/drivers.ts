@@ -19,8 +19,11 @@ export const shown = (value: string | undefined, decimals: number): string =>
 export const signed = (value: string, decimals: number): string =>
   (sign(value) > 0 ? '+' : '') + formatRounded(value, decimals)
 /** A contribution in points of a percent: 0.025 → +2.5 pts. */
-export const points = (share: string | undefined): string =>
-  share ? (sign(share) > 0 ? '+' : '') + formatPercent(share).replace('%', ' pts') : 'n/a'
+export function points(share: string | undefined): string {
+  if (!share) return 'n/a'
+  const text = formatPercent(share).replace('%', ' pts')
+  return sign(share) > 0 && !text.startsWith('<') ? '+' + text : text
+}
 
 export const nameOf = (e: Effect): string => labelText(e.value)
 

@@ -3,7 +3,7 @@
   import { api, data, type Answer, type Query, type TableColumn } from '../../api/client'
   import { outer, ranges, toNumber } from '../../lib/days'
   import { extent, outerTimes, size } from '../../lib/moments'
-  import { countDays, formatCell, formatChange, sign, toneOf } from '../../lib/numbers'
+  import { countDays, formatCell, formatChange, toneOf } from '../../lib/numbers'
   import { spanName, wholeRow, wordsOf } from '../../lib/query'
   import { drawn } from './drawing'
   import ChartBox from '../../ui/ChartBox.svelte'
@@ -81,7 +81,7 @@
         <p class="mt-3 border-t border-line/60 pt-2" data-big-comparison={c.name}>
           <span class={['text-base font-semibold', toneOf(own, change)]}>{formatChange(change)}</span>
           <span class="ml-1"
-            >{difference && at ? (sign(difference) > 0 ? '+' : '') + formatCell(differs(c.name) ?? at, difference) : ''} from
+            >{difference && at ? formatCell(differs(c.name) ?? at, difference) : ''} from
             {at ? formatCell(at, counterpart) : ''}</span
           >
           {#if made}<a class="chip ml-1" href={made} data-why>Why?</a>{/if}
